@@ -1,0 +1,64 @@
+//! `audit`: what is here, and what is wrong with it.
+
+use serde::Serialize;
+use sieve_core::audit;
+use sieve_core::finding::Severity;
+use sieve_core::limits::{FindingLimits, LIMITS};
+use sieve_core::nearest;
+
+use super::{Answer, collection};
+use crate::args::{AuditArgs, AuditFormat};
+use crate::failure::{Exit, Failure};
+use crate::present;
+use crate::progress::Progress;
+
+#[derive(Serialize)]
+struct Settings {
+    follow_links: bool,
+    max_megapixels: u64,
+    limits: std::collections::BTreeMap<&'static str, f64>,
+}
+
+/// Answers `audit`.
+pub fn run(args: &AuditArgs, progress: &Progress) -> Result<Answer, Failure> {
+    let limits = limits(&args.limits)?;
+    let catalog = collection::measure(&args.collection, progress)?;
+    let audit = audit::audit(&catalog, &limits);
+    let text = match args.format {
+        AuditFormat::Text => present::audit::text(&catalog, &audit, args.all),
+        AuditFormat::Json => {
+            let settings = Settings {
+                follow_links: args.collection.follow_links,
+                max_megapixels: args.collection.max_megapixels,
+                limits: limits.values().into_iter().collect(),
+            };
+            present::audit::json(&catalog, &audit, settings)
+        }
+    };
+    let reached = |level: Severity| audit.findings.iter().any(|finding| finding.severity <= level);
+    let found = args.fail_on.is_some_and(|level| reached(level.into()));
+    Ok(Answer { text, exit: if found { Exit::Found } else { Exit::Done } })
+}
+
+fn limits(settings: &[String]) -> Result<FindingLimits, Failure> {
+    let mut limits = FindingLimits::default();
+    for setting in settings {
+        let wrong = |what: String| Failure::call(format!("--limit {setting}: {what}"));
+        let (name, value) = setting
+            .split_once('=')
+            .ok_or_else(|| wrong("expected NAME=VALUE, for example thin-class=30".into()))?;
+        let value: f64 = value.parse().ok().filter(|value| *value >= 0.0).ok_or_else(|| {
+            wrong(format!("{value:?} is no number; expected one from 0 upward"))
+        })?;
+        if !limits.set(name, value) {
+            let names = LIMITS.iter().map(|limit| limit.name);
+            let known = names.clone().collect::<Vec<_>>().join(", ");
+            let failure = wrong(format!("there is no limit {name:?}; there are {known}"));
+            return Err(match nearest::word(name, names) {
+                Some(near) => failure.hint(format!("Did you mean {near}?")),
+                None => failure,
+            });
+        }
+    }
+    Ok(limits)
+}

@@ -1,0 +1,59 @@
+//! Opening and measuring the collection that a command names.
+
+use std::path::Path;
+
+use sieve_core::catalog::{self, Catalog};
+use sieve_core::collection::{self, WalkOptions, shown_name};
+use sieve_core::reading::ReadLimits;
+use sieve_core::{Error, nearest};
+
+use crate::args::CollectionArgs;
+use crate::failure::Failure;
+use crate::progress::Progress;
+
+/// The limits that the arguments set.
+pub fn read_limits(args: &CollectionArgs) -> ReadLimits {
+    let pixels = args.max_megapixels.saturating_mul(1_000_000);
+    ReadLimits { pixels, ..ReadLimits::default() }
+}
+
+/// Lists, reads and measures the collection.
+pub fn measure(args: &CollectionArgs, progress: &Progress) -> Result<Catalog, Failure> {
+    let options = WalkOptions { follow_links: args.follow_links };
+    let collection = collection::open(&args.root, &options, progress).map_err(|error| {
+        let hint = hint(&error);
+        let failure = Failure::from(error);
+        match hint {
+            Some(hint) => failure.hint(hint),
+            None => failure,
+        }
+    })?;
+    Ok(catalog::measure(collection, &read_limits(args), progress)?)
+}
+
+fn hint(error: &Error) -> Option<String> {
+    match error {
+        Error::RootMissing { path } => {
+            let name = shown_name(path.file_name()?);
+            let parent = path.parent().filter(|parent| !parent.as_os_str().is_empty());
+            let folders = folders_in(parent.unwrap_or(Path::new(".")));
+            let near = nearest::word(&name, folders.iter().map(String::as_str))?;
+            let near = parent.map_or(near.into(), |parent| parent.join(near));
+            Some(format!("Did you mean {}?", near.display()))
+        }
+        Error::RootNotAFolder { .. } => {
+            Some("Expected the folder that holds the class folders; unpack archives first.".into())
+        }
+        _ => None,
+    }
+}
+
+fn folders_in(folder: &Path) -> Vec<String> {
+    let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
+    let mut names: Vec<String> = entries
+        .filter(|entry| entry.path().is_dir())
+        .map(|entry| shown_name(&entry.file_name()))
+        .collect();
+    names.sort();
+    names
+}

@@ -1,0 +1,31 @@
+//! One file per command: arguments to a request, the core's answer to text.
+
+mod audit;
+mod collection;
+
+use crate::args::Command;
+use crate::failure::{Exit, Failure};
+use crate::progress::Progress;
+
+/// What a command says and how it exits.
+pub struct Answer {
+    /// For standard output.
+    pub text: String,
+    /// Done, or found.
+    pub exit: Exit,
+}
+
+impl Answer {
+    /// An answer without a finding to exit on.
+    fn done(text: String) -> Self {
+        Answer { text, exit: Exit::Done }
+    }
+}
+
+/// Runs one command.
+pub fn run(command: &Command, progress: &Progress) -> Result<Answer, Failure> {
+    match command {
+        Command::Audit(args) => audit::run(args, progress),
+        _ => todo!(),
+    }
+}

@@ -1,0 +1,74 @@
+//! What can go wrong for a user, and the exit status that tells a script.
+
+use std::process::ExitCode;
+
+use sieve_core::Error;
+
+/// The exit statuses. They are documented in the manual and stable.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Exit {
+    /// Done.
+    Done = 0,
+    /// Done, and a finding reached the level that `--fail-on` names.
+    Found = 1,
+    /// The call is wrong.
+    Call = 2,
+    /// The input could not be read, or the output not written.
+    InputOutput = 3,
+    /// Stopped by the user.
+    Interrupted = 130,
+}
+
+impl From<Exit> for ExitCode {
+    fn from(exit: Exit) -> Self {
+        ExitCode::from(exit as u8)
+    }
+}
+
+/// Why a command gave no answer, and what to try next.
+#[derive(Debug)]
+pub struct Failure {
+    /// The status to exit with.
+    pub exit: Exit,
+    /// What was wrong and what was expected.
+    pub message: String,
+    /// What to do next, where something can be done.
+    pub hint: Option<String>,
+}
+
+impl Failure {
+    /// The call is wrong.
+    pub fn call(message: impl Into<String>) -> Self {
+        Failure { exit: Exit::Call, message: message.into(), hint: None }
+    }
+
+    /// Something could not be read.
+    pub fn input(message: impl Into<String>) -> Self {
+        Failure { exit: Exit::InputOutput, message: message.into(), hint: None }
+    }
+
+    /// Something could not be written.
+    pub fn output(message: impl Into<String>) -> Self {
+        Self::input(message)
+    }
+
+    /// Adds what to do next.
+    pub fn hint(mut self, hint: impl Into<String>) -> Self {
+        self.hint = Some(hint.into());
+        self
+    }
+}
+
+impl From<Error> for Failure {
+    fn from(error: Error) -> Self {
+        let mut message = error.to_string();
+        if let Some(source) = std::error::Error::source(&error) {
+            message = format!("{message}: {source}");
+        }
+        let exit = match error {
+            Error::Interrupted => Exit::Interrupted,
+            _ => Exit::InputOutput,
+        };
+        Failure { exit, message, hint: None }
+    }
+}

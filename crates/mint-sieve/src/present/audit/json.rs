@@ -1,0 +1,135 @@
+//! `audit --format json`. The fields are a contract: see docs/formats.md.
+
+use serde::Serialize;
+use sieve_core::audit::Audit;
+use sieve_core::catalog::Catalog;
+use sieve_core::finding::{Finding, Severity};
+
+use crate::present::envelope;
+
+#[derive(Serialize)]
+struct Body<'a> {
+    collection: Collection,
+    counts: Vec<Count<'a>>,
+    sizes: Vec<Size>,
+    formats: Vec<Format>,
+    colours: Vec<Colour>,
+    animated: u64,
+    turned: u64,
+    nested: u64,
+    undecodable_names: Vec<UndecodableName<'a>>,
+    findings: &'a [Finding],
+    summary: Summary,
+}
+
+#[derive(Serialize)]
+struct Collection {
+    root: String,
+    layout: &'static str,
+    files: u64,
+    images: u64,
+    set_aside: u64,
+    classes: usize,
+    splits: usize,
+    bytes: u64,
+}
+
+#[derive(Serialize)]
+struct Count<'a> {
+    split: Option<&'a str>,
+    class: Option<&'a str>,
+    images: u64,
+}
+
+#[derive(Serialize)]
+struct Size {
+    width_px: u32,
+    height_px: u32,
+    images: u64,
+}
+
+#[derive(Serialize)]
+struct Format {
+    format: &'static str,
+    images: u64,
+}
+
+#[derive(Serialize)]
+struct Colour {
+    mode: &'static str,
+    bits: u8,
+    images: u64,
+}
+
+/// A file whose name is not UTF-8: as it is shown, and its bytes in hexadecimal digits.
+#[derive(Serialize)]
+struct UndecodableName<'a> {
+    path: &'a str,
+    bytes: String,
+}
+
+#[derive(Serialize)]
+struct Summary {
+    error: usize,
+    warning: usize,
+    note: usize,
+}
+
+/// The whole audit, every number raw.
+pub fn json(catalog: &Catalog, audit: &Audit, settings: impl Serialize) -> String {
+    let inventory = &audit.inventory;
+    let sizes = inventory.sizes.iter();
+    let body = Body {
+        collection: Collection {
+            root: catalog.collection.root.to_string_lossy().into_owned(),
+            layout: super::text::layout_name(inventory.layout),
+            files: inventory.files,
+            images: inventory.images,
+            set_aside: inventory.set_aside,
+            classes: inventory.classes.len(),
+            splits: inventory.splits.len(),
+            bytes: inventory.bytes,
+        },
+        counts: inventory
+            .counts
+            .iter()
+            .map(|count| Count {
+                split: count.split.as_deref(),
+                class: count.class.as_deref(),
+                images: count.images,
+            })
+            .collect(),
+        sizes: sizes
+            .map(|&((width_px, height_px), images)| Size { width_px, height_px, images })
+            .collect(),
+        formats: inventory
+            .formats
+            .iter()
+            .map(|&(format, images)| Format { format: format.name(), images })
+            .collect(),
+        colours: inventory
+            .colours
+            .iter()
+            .map(|&((mode, bits), images)| Colour { mode: mode.name(), bits, images })
+            .collect(),
+        animated: inventory.animated,
+        turned: inventory.turned,
+        nested: inventory.nested,
+        undecodable_names: catalog
+            .records
+            .iter()
+            .filter_map(|record| {
+                let bytes = record.path.undecodable_bytes()?;
+                let bytes = bytes.iter().map(|byte| format!("{byte:02x}")).collect();
+                Some(UndecodableName { path: record.path.as_str(), bytes })
+            })
+            .collect(),
+        findings: &audit.findings,
+        summary: Summary {
+            error: audit.count(Severity::Error),
+            warning: audit.count(Severity::Warning),
+            note: audit.count(Severity::Note),
+        },
+    };
+    envelope("audit", settings, body)
+}

@@ -1,0 +1,248 @@
+//! `audit` for people: what is here, what is wrong, what to do next.
+
+use std::fmt::Write;
+
+use sieve_core::audit::Audit;
+use sieve_core::catalog::Catalog;
+use sieve_core::collection::Layout;
+use sieve_core::finding::{Finding, Severity};
+use sieve_core::inventory::Inventory;
+
+use crate::present::style::{FAINT, HEADING, of_severity};
+use crate::present::table::{Align, aligned, bar, percent};
+use crate::present::{counted, heading, next_step, safe};
+
+/// Classes listed without `--all`; of more, the largest and the smallest are shown.
+const MOST_CLASSES: usize = 40;
+/// Examples of each kind of finding shown without `--all`.
+const MOST_EXAMPLES: usize = 3;
+/// Columns of the bar of the largest class.
+const BAR_WIDTH: u64 = 24;
+
+/// The name of a layout.
+pub fn layout_name(layout: Layout) -> &'static str {
+    match layout {
+        Layout::Classes => "class/picture",
+        Layout::Splits => "split/class/picture",
+    }
+}
+
+/// The whole answer.
+pub fn text(catalog: &Catalog, audit: &Audit, all: bool) -> String {
+    let root = catalog.collection.root.to_string_lossy();
+    let mut text = what_is_here(&root, &audit.inventory);
+    text.push_str(&class_table(&audit.inventory, all));
+    text.push_str(&makeup(&audit.inventory));
+    text.push_str(&findings(audit, all));
+    text.push('\n');
+    text.push_str(&next(&root, audit));
+    text
+}
+
+fn what_is_here(root: &str, inventory: &Inventory) -> String {
+    let size = humansize::format_size(inventory.bytes, humansize::DECIMAL);
+    let classes = counted(inventory.classes.len() as u64, "class", "classes");
+    let mut text = format!("{}\n", heading(&safe(root)));
+    let _ = writeln!(
+        text,
+        "{} = {} in {classes} + {} set aside; {size}",
+        counted(inventory.files, "file", "files"),
+        counted(inventory.images, "image", "images"),
+        inventory.set_aside,
+    );
+    let _ = writeln!(text, "{FAINT}read as {}{FAINT:#}", layout_name(inventory.layout));
+    if inventory.nested > 0 {
+        let images = counted(inventory.nested, "image lies", "images lie");
+        let _ = writeln!(text, "{FAINT}{images} deeper than the class folder; counted to it{FAINT:#}");
+    }
+    text.push('\n');
+    text
+}
+
+fn class_table(inventory: &Inventory, all: bool) -> String {
+    let mut classes: Vec<(&str, u64)> =
+        inventory.classes.iter().map(|class| (class.as_str(), inventory.of_class(class))).collect();
+    classes.sort_by_key(|&(_, images)| std::cmp::Reverse(images));
+    let most = classes.first().map_or(0, |&(_, images)| images);
+    let classed = classes.iter().map(|&(_, images)| images).sum::<u64>().max(1);
+    let splits = &inventory.splits;
+
+    let mut columns = vec![Align::Left];
+    columns.extend(splits.iter().map(|_| Align::Right));
+    columns.extend([Align::Right, Align::Right, Align::Left]);
+    let mut head = vec!["class".to_owned()];
+    head.extend(splits.iter().cloned());
+    head.extend(["images".to_owned(), "share".to_owned()]);
+    let mut rows = vec![head];
+    let half = MOST_CLASSES / 2;
+    let shortened = !all && classes.len() > MOST_CLASSES;
+    for (index, &(class, images)) in classes.iter().enumerate() {
+        if shortened && index == half {
+            rows.push(vec![format!("... {} more (--all)", classes.len() - 2 * half)]);
+        }
+        if shortened && (half..classes.len() - half).contains(&index) {
+            continue;
+        }
+        let mut row = vec![visible(class)];
+        for split in splits {
+            row.push(inventory.of(split, class).map_or("-".to_owned(), |here| here.to_string()));
+        }
+        row.push(images.to_string());
+        row.push(percent(images as f64 / classed as f64));
+        row.push(bar(images, most, BAR_WIDTH));
+        rows.push(row);
+    }
+    if inventory.unclassed() > 0 {
+        let mut row = vec!["(in no class)".to_owned()];
+        for split in splits {
+            let here = inventory.counts.iter().find(|count| {
+                count.split.as_ref() == Some(split) && count.class.is_none()
+            });
+            row.push(here.map_or("-".to_owned(), |count| count.images.to_string()));
+        }
+        row.push(inventory.unclassed().to_string());
+        rows.push(row);
+    }
+    if !splits.is_empty() {
+        let mut row = vec!["(all)".to_owned()];
+        row.extend(splits.iter().map(|split| inventory.of_split(split).to_string()));
+        row.push(inventory.images.to_string());
+        rows.push(row);
+    }
+    aligned(&columns, rows)
+}
+
+/// A class name as it is, in quotes where its spaces would not be seen.
+fn visible(class: &str) -> String {
+    let hides_spaces = class.trim() != class || class.contains("  ");
+    if hides_spaces { format!("{class:?}") } else { class.to_owned() }
+}
+
+fn makeup(inventory: &Inventory) -> String {
+    if inventory.images == 0 {
+        return String::new();
+    }
+    let mut rows = Vec::new();
+    let mut row = |name: &str, parts: Vec<String>| {
+        rows.push(vec![name.to_owned(), parts.join(", ")]);
+    };
+    row("sizes", sizes(inventory));
+    let formats = inventory.formats.iter();
+    row("formats", formats.map(|(format, images)| format!("{} {images}", format.name())).collect());
+    let colours = inventory.colours.iter();
+    row(
+        "colours",
+        colours.map(|((mode, bits), images)| format!("{} {bits}-bit {images}", mode.name())).collect(),
+    );
+    let mut also = Vec::new();
+    if inventory.animated > 0 {
+        also.push(format!("{} animated or of several pages", inventory.animated));
+    }
+    if inventory.turned > 0 {
+        also.push(format!("{} turned upright by EXIF only", inventory.turned));
+    }
+    if !also.is_empty() {
+        row("also", also);
+    }
+    format!("\n{}", aligned(&[Align::Left, Align::Left], rows))
+}
+
+fn sizes(inventory: &Inventory) -> Vec<String> {
+    let one = |&((width, height), images): &((u32, u32), u64)| format!("{width}x{height} {images}");
+    if inventory.sizes.len() <= 6 {
+        return inventory.sizes.iter().map(one).collect();
+    }
+    let area = |&&((width, height), _): &&((u32, u32), u64)| u64::from(width) * u64::from(height);
+    let of = |size: Option<&((u32, u32), u64)>| {
+        size.map_or(String::new(), |((width, height), _)| format!("{width}x{height}"))
+    };
+    let smallest = of(inventory.sizes.iter().min_by_key(area));
+    let largest = of(inventory.sizes.iter().max_by_key(area));
+    let mut parts = vec![format!(
+        "{} different, from {smallest} to {largest}; most often {}",
+        inventory.sizes.len(),
+        one(&inventory.sizes[0]),
+    )];
+    parts.extend(inventory.sizes[1..3].iter().map(one));
+    parts
+}
+
+fn findings(audit: &Audit, all: bool) -> String {
+    let counts: Vec<String> = Severity::ALL
+        .into_iter()
+        .filter(|&severity| audit.count(severity) > 0)
+        .map(|severity| {
+            let many = format!("{}s", severity.as_str());
+            let count = counted(audit.count(severity) as u64, severity.as_str(), &many);
+            let style = of_severity(severity);
+            format!("{style}{count}{style:#}")
+        })
+        .collect();
+    if counts.is_empty() {
+        return format!("\n{}\n", heading("Nothing to complain of."));
+    }
+    let mut text = format!("\n{HEADING}Findings:{HEADING:#} {}\n", counts.join(", "));
+    for group in audit.findings.chunk_by(|a, b| a.code == b.code) {
+        text.push_str(&finding_group(group, all));
+    }
+    text
+}
+
+/// All findings of one code: what they have in common, the first of them, and the remedy.
+fn finding_group(group: &[Finding], all: bool) -> String {
+    let code = group[0].code;
+    let style = of_severity(code.severity());
+    let mut text = format!(
+        "\n{style}{:<7}{style:#} {HEADING}{}{HEADING:#}  {}: {}\n",
+        code.severity().as_str(),
+        code.as_str(),
+        group.len(),
+        code.title(),
+    );
+    let shown = if all { group.len() } else { MOST_EXAMPLES };
+    for finding in group.iter().take(shown) {
+        let _ = writeln!(text, "          {}", safe(&finding.says));
+        if finding.images.len() > 1 && !finding.says.contains(&finding.images[0]) {
+            let names = finding.images.iter().take(if all { usize::MAX } else { MOST_EXAMPLES });
+            for name in names {
+                let _ = writeln!(text, "            {}", safe(name));
+            }
+            if !all && finding.images.len() > MOST_EXAMPLES {
+                let more = finding.images.len() - MOST_EXAMPLES;
+                let _ = writeln!(text, "            ... {more} more (--all)");
+            }
+        }
+    }
+    if group.len() > shown {
+        let _ = writeln!(text, "          ... {} more (--all)", group.len() - shown);
+    }
+    let _ = writeln!(text, "        {FAINT}{}{FAINT:#}", code.remedy());
+    text
+}
+
+fn next(root: &str, audit: &Audit) -> String {
+    let inventory = &audit.inventory;
+    if inventory.images == 0 {
+        return next_step(
+            "no readable picture here. See what each file is taken for:",
+            &["mint-sieve", "audit", root, "--all", "--verbose"],
+        );
+    }
+    let first = match audit.count(Severity::Error) {
+        0 => "",
+        1 => "repair the error above, then ",
+        _ => "repair the errors above, then ",
+    };
+    if inventory.splits.is_empty() {
+        let to = format!("{}-splits", root.trim_end_matches('/'));
+        let parts = "train=70,validation=15,test=15";
+        return next_step(
+            &format!("{first}build the splits:"),
+            &["mint-sieve", "split", root, "--parts", parts, "--to", &to],
+        );
+    }
+    next_step(
+        &format!("{first}see what an augmentation policy does to the training pictures:"),
+        &["mint-sieve", "preview", root, "--policy", "gentle", "--out", "preview.png"],
+    )
+}

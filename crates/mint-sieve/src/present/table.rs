@@ -1,0 +1,48 @@
+//! Aligned tables for people.
+
+use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+
+use super::names::safe;
+
+/// How the cells of a column stand.
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub enum Align {
+    /// Words.
+    Left,
+    /// Numbers.
+    Right,
+}
+
+/// A table without lines; the first row is its head. Two spaces indent it and part its columns.
+pub fn aligned(columns: &[Align], rows: Vec<Vec<String>>) -> String {
+    let mut table = Table::new();
+    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
+    for row in rows {
+        table.add_row(row.iter().map(|cell| safe(cell)));
+    }
+    for (index, align) in columns.iter().enumerate() {
+        if let Some(column) = table.column_mut(index) {
+            column.set_padding((2, 0));
+            column.set_cell_alignment(match align {
+                Align::Left => CellAlignment::Left,
+                Align::Right => CellAlignment::Right,
+            });
+        }
+    }
+    let lines = table.lines().map(|line| format!("{}\n", line.trim_end()));
+    lines.collect()
+}
+
+/// A bar of up to `width` columns for `value` out of `most`, to an eighth of a column; what is
+/// there at all shows at least the thinnest bar.
+pub fn bar(value: u64, most: u64, width: u64) -> String {
+    let eighths = if most == 0 { 0 } else { (value * width * 8).div_ceil(most) };
+    let mut bar = "█".repeat((eighths / 8) as usize);
+    bar.extend("▏▎▍▌▋▊▉".chars().nth((eighths % 8).wrapping_sub(1) as usize));
+    bar
+}
+
+/// A share as text, in percent with one decimal.
+pub fn percent(share: f64) -> String {
+    format!("{:.1} %", share * 100.0)
+}

@@ -1,0 +1,91 @@
+//! The progress bar, and the clean stop on Ctrl-C.
+
+use std::sync::Mutex;
+use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
+use std::time::{Duration, Instant};
+
+use indicatif::{ProgressBar, ProgressStyle};
+use sieve_core::progress::Watch;
+
+/// Work that ends sooner shows no bar.
+const PATIENCE: Duration = Duration::from_secs(1);
+
+/// Set by the interrupt handler, which outlives everything.
+static STOPPED: AtomicBool = AtomicBool::new(false);
+
+/// Follows the work of one run of the program.
+pub struct Progress {
+    steps: AtomicU64,
+    work: Mutex<Option<Work>>,
+}
+
+struct Work {
+    what: &'static str,
+    total: Option<u64>,
+    started: Instant,
+    bar: Option<ProgressBar>,
+}
+
+impl Progress {
+    /// Starts following. The first interrupt asks the work to stop, the second ends the program.
+    pub fn stopping_on_interrupt() -> Self {
+        let handler = || {
+            if STOPPED.swap(true, Ordering::Relaxed) {
+                std::process::exit(crate::failure::Exit::Interrupted as i32);
+            }
+        };
+        if let Err(error) = ctrlc::set_handler(handler) {
+            tracing::debug!(%error, "interrupts will end the program at once");
+        }
+        Progress { steps: AtomicU64::new(0), work: Mutex::new(None) }
+    }
+
+    /// Takes the bar away.
+    pub fn end(&self) {
+        if let Some(bar) = self.lock().take().and_then(|work| work.bar) {
+            bar.finish_and_clear();
+        }
+    }
+
+    fn lock(&self) -> std::sync::MutexGuard<'_, Option<Work>> {
+        // A panic on another thread while it moved the bar does no harm here.
+        self.work.lock().unwrap_or_else(|poisoned| poisoned.into_inner())
+    }
+}
+
+impl Watch for Progress {
+    fn begin(&self, what: &'static str, total: Option<u64>) {
+        self.end();
+        self.steps.store(0, Ordering::Relaxed);
+        *self.lock() = Some(Work { what, total, started: Instant::now(), bar: None });
+    }
+
+    fn advance(&self, steps: u64) {
+        let done = self.steps.fetch_add(steps, Ordering::Relaxed) + steps;
+        // Another thread that moves the bar moves it for this one too.
+        let Ok(mut work) = self.work.try_lock() else { return };
+        let Some(work) = work.as_mut() else { return };
+        if work.bar.is_none() && work.started.elapsed() >= PATIENCE {
+            work.bar = Some(bar(work));
+        }
+        if let Some(bar) = &work.bar {
+            bar.set_position(done);
+        }
+    }
+
+    fn stopped(&self) -> bool {
+        STOPPED.load(Ordering::Relaxed)
+    }
+}
+
+fn bar(work: &Work) -> ProgressBar {
+    let (bar, template) = match work.total {
+        Some(total) => (
+            ProgressBar::new(total),
+            "{msg} {bar:30} {human_pos} of {human_len}  {per_sec}  {eta} left",
+        ),
+        None => (ProgressBar::no_length(), "{msg} {human_pos}  {per_sec}"),
+    };
+    let style = ProgressStyle::with_template(template).expect("a fixed template");
+    bar.with_message(work.what).with_style(style).with_elapsed(work.started.elapsed())
+}

@@ -1,0 +1,31 @@
+//! Does every picture lie in a class folder?
+
+use std::collections::BTreeMap;
+
+use crate::catalog::{Catalog, Record};
+use crate::collection::Label;
+use crate::finding::{Code, Finding};
+
+/// One finding for each folder that holds pictures beside the class folders.
+pub fn placement(catalog: &Catalog) -> Vec<Finding> {
+    let mut by_split: BTreeMap<Option<&str>, Vec<&Record>> = BTreeMap::new();
+    for (record, _) in catalog.images() {
+        if record.place.label == Label::Outside {
+            by_split.entry(record.split()).or_default().push(record);
+        }
+    }
+    by_split
+        .into_iter()
+        .map(|(split, records)| {
+            let place = split.map_or("the root".to_owned(), |split| format!("the {split} split"));
+            let says = match records.as_slice() {
+                [one] => format!("{}: lies beside the class folders of {place}", one.path),
+                many => format!("{} pictures lie beside the class folders of {place}", many.len()),
+            };
+            Finding::new(Code::OutsideClass, says)
+                .of(None, split)
+                .images(records.iter().map(|record| &record.path))
+                .evidence("images", records.len())
+        })
+        .collect()
+}

@@ -1,0 +1,243 @@
+//! FINDINGS: one thing worth acting on, as a value.
+
+use std::collections::BTreeMap;
+
+use serde::{Serialize, Serializer};
+
+/// How much a finding matters.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize)]
+#[serde(rename_all = "lowercase")]
+pub enum Severity {
+    /// Training on this is wrong.
+    Error,
+    /// Look before training.
+    Warning,
+    /// Worth knowing.
+    Note,
+}
+
+impl Severity {
+    /// Every severity, worst first.
+    pub const ALL: [Severity; 3] = [Severity::Error, Severity::Warning, Severity::Note];
+
+    /// The word for one finding of this severity.
+    pub fn as_str(self) -> &'static str {
+        match self {
+            Severity::Error => "error",
+            Severity::Warning => "warning",
+            Severity::Note => "note",
+        }
+    }
+}
+
+macro_rules! codes {
+    ($($variant:ident $code:literal $severity:ident $title:literal $remedy:literal)*) => {
+        /// The kind of a finding. Codes are stable; each is explained in the manual.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
+        #[allow(missing_docs)] // the titles say it
+        pub enum Code { $($variant),* }
+
+        impl Code {
+            /// Every code, in the order in which findings are listed.
+            pub const ALL: &'static [Code] = &[$(Code::$variant),*];
+
+            /// The code as it is written.
+            pub fn as_str(self) -> &'static str {
+                match self { $(Code::$variant => $code),* }
+            }
+
+            /// How much findings of this kind matter.
+            pub fn severity(self) -> Severity {
+                match self { $(Code::$variant => Severity::$severity),* }
+            }
+
+            /// What findings of this kind have in common, in a few words.
+            pub fn title(self) -> &'static str {
+                match self { $(Code::$variant => $title),* }
+            }
+
+            /// What to do about it.
+            pub fn remedy(self) -> &'static str {
+                match self { $(Code::$variant => $remedy),* }
+            }
+        }
+    };
+}
+
+codes! {
+    LabelConflict "label-conflict" Error
+        "the same picture under more than one class"
+        "Keep the copy whose class is right and remove the others."
+    SplitLeak "split-leak" Error
+        "the same picture in more than one split"
+        "Remove it from all splits but one; what was measured on the others is too good."
+    CutShort "cut-short" Error
+        "the file ends before its picture does"
+        "Fetch the file again from where it came from, or remove it."
+    Damaged "damaged" Error
+        "parts of the picture are lost"
+        "Fetch the file again from where it came from, or remove it."
+    Unreadable "unreadable" Error
+        "the system refuses to read it"
+        "Check the permissions and the disk, then run this again."
+    EmptyFile "empty-file" Error
+        "the file holds nothing"
+        "Fetch the file again from where it came from, or remove it."
+    NotAnImage "not-an-image" Error
+        "named like a picture, but something else"
+        "Remove it, or fetch the picture that should be here."
+    UnsupportedFormat "unsupported-format" Warning
+        "a picture in a format that is not read here"
+        "Convert it to JPEG or PNG; most training loaders do not read it either."
+    OverLimit "over-limit" Warning
+        "larger than the limits allow"
+        "Scale it down, or raise the limit if a picture of this size is meant to be here."
+    MissingEnd "missing-end" Warning
+        "the picture is whole, but the mark that ends the file is missing"
+        "Save it again; strict readers refuse it."
+    SuspectData "suspect-data" Warning
+        "the picture decodes, but holds data that does not belong"
+        "Look at the picture; save it again if it is sound."
+    WrongExtension "wrong-extension" Warning
+        "the name says another format than the content is"
+        "Rename it: loaders that go by the name fail on it or pass it over."
+    OutsideClass "outside-class" Warning
+        "pictures that lie in no class folder"
+        "Move them into the folder of their class, or out of the collection."
+    ClassNamesAlike "class-names-alike" Warning
+        "class folders whose names differ only in spelling"
+        "If they are one class, move the pictures of one folder into the other."
+    EmptyClass "empty-class" Warning
+        "a class folder without a readable picture"
+        "Add pictures or remove the folder: it may become a class that is never right."
+    ThinClass "thin-class" Warning
+        "too few pictures to learn from and to test on"
+        "Collect more pictures, merge the class with a near one, or leave it out."
+    ClassImbalance "class-imbalance" Warning
+        "the largest class drowns the smallest"
+        "Cap the large class, collect more of the small one, or train with class weights."
+    SameBytes "same-bytes" Warning
+        "the same file more than once"
+        "Keep one copy; more of them only weigh the picture double."
+    TrailingBytes "trailing-bytes" Note
+        "bytes follow the end of the picture"
+        "Nothing need be done; phones append clips and thumbnails like this."
+    StrayFile "stray-file" Note
+        "files that are no pictures"
+        "Remove them if a loader stumbles over them."
+    LinkNotFollowed "link-not-followed" Note
+        "symbolic links that were not followed"
+        "Use --follow-links to read what they lead to."
+    NotAFile "not-a-file" Note
+        "pipes, sockets or devices"
+        "Remove them from the collection."
+    SplitTable "split-table" Note
+        "the table that these splits were built from"
+        "Keep it: it tells which picture went where, and from which source."
+}
+
+impl Serialize for Code {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        serializer.serialize_str(self.as_str())
+    }
+}
+
+/// One number or word that a finding rests on.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+#[serde(untagged)]
+pub enum Evidence {
+    /// A number of things.
+    Count(u64),
+    /// A measured number or ratio.
+    Number(f64),
+    /// Words.
+    Text(String),
+    /// Names.
+    Names(Vec<String>),
+}
+
+impl From<u64> for Evidence {
+    fn from(count: u64) -> Self {
+        Evidence::Count(count)
+    }
+}
+
+impl From<usize> for Evidence {
+    fn from(count: usize) -> Self {
+        Evidence::Count(count as u64)
+    }
+}
+
+impl From<f64> for Evidence {
+    fn from(number: f64) -> Self {
+        Evidence::Number(number)
+    }
+}
+
+impl From<&str> for Evidence {
+    fn from(text: &str) -> Self {
+        Evidence::Text(text.to_owned())
+    }
+}
+
+impl From<Vec<String>> for Evidence {
+    fn from(names: Vec<String>) -> Self {
+        Evidence::Names(names)
+    }
+}
+
+/// One thing worth acting on.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Finding {
+    /// Its kind.
+    pub code: Code,
+    /// How much it matters.
+    pub severity: Severity,
+    /// The class it concerns, where it is one.
+    pub class: Option<String>,
+    /// The split it concerns, where it is one.
+    pub split: Option<String>,
+    /// Paths of the files it concerns, sorted.
+    pub images: Vec<String>,
+    /// The numbers it rests on, by name.
+    pub evidence: BTreeMap<&'static str, Evidence>,
+    /// What to do about it.
+    pub remedy: &'static str,
+    /// The sentence for people.
+    pub says: String,
+}
+
+impl Finding {
+    /// A finding of `code` that says `says` and concerns nothing in particular yet.
+    pub fn new(code: Code, says: impl Into<String>) -> Self {
+        Finding {
+            code,
+            severity: code.severity(),
+            class: None,
+            split: None,
+            images: Vec::new(),
+            evidence: BTreeMap::new(),
+            remedy: code.remedy(),
+            says: says.into(),
+        }
+    }
+
+    /// Concerns these files.
+    pub fn images(mut self, images: impl IntoIterator<Item = impl ToString>) -> Self {
+        self.images = images.into_iter().map(|image| image.to_string()).collect();
+        self
+    }
+
+    /// Concerns this class and split.
+    pub fn of(mut self, class: Option<&str>, split: Option<&str>) -> Self {
+        self.class = class.map(str::to_owned);
+        self.split = split.map(str::to_owned);
+        self
+    }
+
+    /// Rests on this.
+    pub fn evidence(mut self, name: &'static str, evidence: impl Into<Evidence>) -> Self {
+        self.evidence.insert(name, evidence.into());
+        self
+    }
+}

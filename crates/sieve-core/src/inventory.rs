@@ -1,0 +1,154 @@
+//! What a collection holds, counted.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use crate::catalog::{Catalog, Record};
+use crate::collection::{Layout, split_rank};
+use crate::measuring::Measured;
+use crate::reading::{ColourMode, Format};
+
+/// The counts of one collection. `files` = `images` + `set_aside`, always.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Inventory {
+    /// Entries that are no folders.
+    pub files: u64,
+    /// Files that are readable pictures.
+    pub images: u64,
+    /// Files that are not.
+    pub set_aside: u64,
+    /// Bytes of all files.
+    pub bytes: u64,
+    /// How the folders were read.
+    pub layout: Layout,
+    /// The classes, sorted, empty ones included.
+    pub classes: Vec<String>,
+    /// The splits: train, validation, test, then others by name. Empty when there are none.
+    pub splits: Vec<String>,
+    /// Pictures by split and class: every class folder, and what lies in none.
+    pub counts: Vec<Count>,
+    /// Width and height in pixels with the number of pictures, largest number first.
+    pub sizes: Vec<((u32, u32), u64)>,
+    /// Formats with the number of pictures, largest number first.
+    pub formats: Vec<(Format, u64)>,
+    /// Colour modes and bits a channel, largest number first.
+    pub colours: Vec<((ColourMode, u8), u64)>,
+    /// Pictures with more than one frame.
+    pub animated: u64,
+    /// Pictures that lie deeper than their class folder; they count to it all the same.
+    pub nested: u64,
+    /// Pictures that are upright only once their EXIF orientation is applied.
+    pub turned: u64,
+}
+
+/// The pictures of one class in one split.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Count {
+    /// The split; none in a collection without splits.
+    pub split: Option<String>,
+    /// The class; none for pictures that lie in no class folder.
+    pub class: Option<String>,
+    /// How many.
+    pub images: u64,
+}
+
+impl Inventory {
+    /// Pictures in `class`, over all splits.
+    pub fn of_class(&self, class: &str) -> u64 {
+        self.sum(|count| count.class.as_deref() == Some(class))
+    }
+
+    /// Pictures in a class of `split`.
+    pub fn of_split(&self, split: &str) -> u64 {
+        self.sum(|count| count.split.as_deref() == Some(split))
+    }
+
+    /// Pictures of `class` in `split`; none where the split has no such folder.
+    pub fn of(&self, split: &str, class: &str) -> Option<u64> {
+        let mut counts = self.counts.iter();
+        let here = |count: &&Count| {
+            count.split.as_deref() == Some(split) && count.class.as_deref() == Some(class)
+        };
+        counts.find(here).map(|count| count.images)
+    }
+
+    /// Pictures that lie in no class folder.
+    pub fn unclassed(&self) -> u64 {
+        self.sum(|count| count.class.is_none())
+    }
+
+    fn sum(&self, belongs: impl Fn(&Count) -> bool) -> u64 {
+        self.counts.iter().filter(|count| belongs(count)).map(|count| count.images).sum()
+    }
+}
+
+/// Counts what `catalog` holds.
+pub fn inventory(catalog: &Catalog) -> Inventory {
+    let files = catalog.records.len() as u64;
+    let images = catalog.images().count() as u64;
+    Inventory {
+        files,
+        images,
+        set_aside: files - images,
+        bytes: catalog.records.iter().map(|record| record.size_bytes).sum(),
+        layout: catalog.layout(),
+        classes: catalog.collection.classes(),
+        splits: catalog.collection.splits(),
+        counts: counts(catalog),
+        sizes: tally(catalog, |m| (m.facts.width_px, m.facts.height_px)),
+        formats: tally(catalog, |m| m.facts.format),
+        colours: tally(catalog, |m| (m.facts.colour, m.facts.bits)),
+        animated: catalog.images().filter(|(_, m)| m.facts.frames > 1).count() as u64,
+        nested: catalog.images().filter(|(record, _)| is_nested(record, catalog.layout())).count()
+            as u64,
+        turned: catalog.images().filter(|(_, m)| m.facts.orientation > 1).count() as u64,
+    }
+}
+
+fn is_nested(record: &Record, layout: Layout) -> bool {
+    let depth = if layout == Layout::Splits { 3 } else { 2 };
+    record.class().is_some() && record.path.parts().count() > depth
+}
+
+fn counts(catalog: &Catalog) -> Vec<Count> {
+    let folders = catalog.collection.class_folders.iter();
+    let mut counts: BTreeMap<(Option<&str>, Option<&str>), u64> =
+        folders.map(|(split, class)| ((split.as_deref(), Some(class.as_str())), 0)).collect();
+    for (record, _) in catalog.images() {
+        *counts.entry((record.split(), record.class())).or_default() += 1;
+    }
+    let mut counts: Vec<Count> = counts
+        .into_iter()
+        .map(|((split, class), images)| Count {
+            split: split.map(str::to_owned),
+            class: class.map(str::to_owned),
+            images,
+        })
+        .collect();
+    // Stable, so that splits beyond the three known ones stay in the order of their names.
+    counts.sort_by_key(|count| count.split.as_deref().map(split_rank));
+    counts
+}
+
+fn tally<T: Ord + Copy>(catalog: &Catalog, key: impl Fn(&Measured) -> T) -> Vec<(T, u64)> {
+    let mut tally: BTreeMap<T, u64> = BTreeMap::new();
+    for (_, measured) in catalog.images() {
+        *tally.entry(key(measured)).or_default() += 1;
+    }
+    let mut tally: Vec<(T, u64)> = tally.into_iter().collect();
+    tally.sort_by_key(|&(_, count)| std::cmp::Reverse(count));
+    tally
+}
+
+/// The names in `names` that stand for the same word, apart from case, spaces and Unicode form,
+/// in groups of two and more.
+pub fn names_alike<'a>(names: impl IntoIterator<Item = &'a String>) -> Vec<Vec<&'a String>> {
+    use unicode_normalization::UnicodeNormalization;
+    let mut groups: BTreeMap<String, BTreeSet<&String>> = BTreeMap::new();
+    for name in names {
+        let words: Vec<String> =
+            name.nfc().collect::<String>().split_whitespace().map(str::to_lowercase).collect();
+        groups.entry(words.join(" ")).or_default().insert(name);
+    }
+    let groups = groups.into_values().filter(|group| group.len() > 1);
+    groups.map(|group| group.into_iter().collect()).collect()
+}

@@ -1,0 +1,50 @@
+//! What Mint Sieve knows about a folder-per-class image collection.
+//!
+//! What happens to your pictures, in order:
+//!
+//! 1. [`collection`] lists the files under a root and says which class and split each belongs to.
+//!    No file is opened.
+//! 2. [`reading`] decodes one file's bytes, checked: limits first, then every byte of the picture.
+//! 3. [`measuring`] turns one file into what is worth remembering of it: digest, format, size.
+//! 4. [`catalog`] holds one record per file. Everything below reads only the catalog.
+//! 5. [`inventory`] counts, [`duplicates`] groups copies, [`checks`] turn both into [`finding`]s,
+//!    and [`audit`] runs them all.
+//! 6. [`splitting`] assigns every picture to train, validation or test.
+//! 7. [`augment`] shows what a policy does to pixels.
+//!
+//! The library prints nothing, reads no arguments and no environment, and starts no thread pool
+//! of its own: it works in whichever `rayon` pool it is called from. The same collection, settings
+//! and seed give the same answer on any number of threads.
+//!
+//! ```no_run
+//! use sieve_core::{audit, catalog, collection, finding, limits, progress};
+//!
+//! let options = collection::WalkOptions::default();
+//! let collection = collection::open("herbs".as_ref(), &options, &progress::Silent)?;
+//! let catalog = catalog::measure(collection, &Default::default(), &progress::Silent)?;
+//! let audit = audit::audit(&catalog, &limits::FindingLimits::default());
+//! for finding in &audit.findings {
+//!     println!("{}: {}", finding.code.as_str(), finding.says);
+//! }
+//! assert_eq!(audit.inventory.files, audit.inventory.images + audit.inventory.set_aside);
+//! # Ok::<(), sieve_core::Error>(())
+//! ```
+#![deny(clippy::print_stdout, clippy::print_stderr)]
+
+pub mod audit;
+//pub mod augment;
+pub mod catalog;
+pub mod checks;
+pub mod collection;
+pub mod duplicates;
+mod error;
+pub mod finding;
+pub mod inventory;
+pub mod limits;
+pub mod measuring;
+pub mod nearest;
+pub mod progress;
+pub mod reading;
+//pub mod splitting;
+
+pub use error::Error;

@@ -1,0 +1,22 @@
+//! How long work tells of itself and is told to stop.
+
+/// Follows long work. Called from many threads at once.
+pub trait Watch: Sync {
+    /// Work named `what` begins; `total` steps are ahead when that is known.
+    fn begin(&self, what: &'static str, total: Option<u64>);
+    /// `steps` more steps are done.
+    fn advance(&self, steps: u64);
+    /// True once the work should stop at the next safe point.
+    fn stopped(&self) -> bool;
+}
+
+/// Follows nothing and never stops the work.
+pub struct Silent;
+
+impl Watch for Silent {
+    fn begin(&self, _what: &'static str, _total: Option<u64>) {}
+    fn advance(&self, _steps: u64) {}
+    fn stopped(&self) -> bool {
+        false
+    }
+}

@@ -1,0 +1,210 @@
+//! The format of a file, from its first bytes.
+
+use serde::Serialize;
+
+use crate::collection::RelPath;
+
+/// A picture format that is read here.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
+#[serde(rename_all = "lowercase")]
+#[allow(missing_docs)] // the names are the formats' own
+pub enum Format {
+    Jpeg,
+    Png,
+    WebP,
+    Gif,
+    Bmp,
+    Tiff,
+    Pnm,
+    Qoi,
+}
+
+impl Format {
+    /// Every format that is read here.
+    pub const ALL: [Format; 8] = [
+        Format::Jpeg,
+        Format::Png,
+        Format::WebP,
+        Format::Gif,
+        Format::Bmp,
+        Format::Tiff,
+        Format::Pnm,
+        Format::Qoi,
+    ];
+
+    /// The name people use.
+    pub fn name(self) -> &'static str {
+        match self {
+            Format::Jpeg => "JPEG",
+            Format::Png => "PNG",
+            Format::WebP => "WebP",
+            Format::Gif => "GIF",
+            Format::Bmp => "BMP",
+            Format::Tiff => "TIFF",
+            Format::Pnm => "PNM",
+            Format::Qoi => "QOI",
+        }
+    }
+
+    /// The extensions that files of this format carry, lower case, the usual one first.
+    pub fn extensions(self) -> &'static [&'static str] {
+        match self {
+            Format::Jpeg => &["jpg", "jpeg", "jpe", "jfif", "mpo"],
+            Format::Png => &["png", "apng"],
+            Format::WebP => &["webp"],
+            Format::Gif => &["gif"],
+            Format::Bmp => &["bmp", "dib"],
+            Format::Tiff => &["tif", "tiff"],
+            Format::Pnm => &["ppm", "pgm", "pbm", "pnm", "pam"],
+            Format::Qoi => &["qoi"],
+        }
+    }
+
+    /// The format that files with `extension` (lower case, no dot) should have.
+    pub fn of_extension(extension: &str) -> Option<Format> {
+        Format::ALL.into_iter().find(|format| format.extensions().contains(&extension))
+    }
+}
+
+/// What the first bytes of a file say it is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Content {
+    /// A picture that can be read here.
+    Picture(Format),
+    /// A picture in a format that is not read here: its name.
+    OtherPicture(&'static str),
+    /// Something else: what, where it is known.
+    Other(Option<&'static str>),
+}
+
+/// Extensions of picture formats that are not read here. A file that carries one was meant as a
+/// picture even when its content is something else.
+const OTHER_PICTURE_EXTENSIONS: [&str; 18] = [
+    "heic", "heif", "avif", "jxl", "jp2", "j2k", "jpx", "psd", "ico", "exr", "hdr", "tga", "dds",
+    "svg", "cr2", "nef", "arw", "dng",
+];
+
+/// True when the name of a file says that it was meant to be a picture.
+pub(crate) fn is_picture_name(path: &RelPath) -> bool {
+    path.extension().is_some_and(|extension| {
+        Format::of_extension(&extension).is_some()
+            || OTHER_PICTURE_EXTENSIONS.contains(&extension.as_str())
+    })
+}
+
+/// Tells what `bytes`, the beginning of a file, are. The signatures are those of the formats'
+/// own specifications.
+pub fn content(bytes: &[u8]) -> Content {
+    let starts = |signature: &[u8]| bytes.starts_with(signature);
+    let at = |offset: usize, text: &[u8]| {
+        bytes.get(offset..).is_some_and(|rest| rest.starts_with(text))
+    };
+    let picture = Content::Picture;
+    if starts(b"\xff\xd8\xff") {
+        picture(Format::Jpeg)
+    } else if starts(b"\x89PNG\r\n\x1a\n") {
+        picture(Format::Png)
+    } else if starts(b"RIFF") && at(8, b"WEBP") {
+        picture(Format::WebP)
+    } else if starts(b"GIF87a") || starts(b"GIF89a") {
+        picture(Format::Gif)
+    } else if starts(b"BM") && is_bitmap_header(bytes) {
+        picture(Format::Bmp)
+    } else if starts(b"II*\0") || starts(b"MM\0*") || starts(b"II+\0") || starts(b"MM\0+") {
+        if at(8, b"CR\x02") {
+            Content::OtherPicture("Canon raw (CR2)")
+        } else {
+            picture(Format::Tiff)
+        }
+    } else if starts(b"qoif") {
+        picture(Format::Qoi)
+    } else if is_netpbm(bytes) {
+        picture(Format::Pnm)
+    } else if at(4, b"ftyp") {
+        iso_media(bytes)
+    } else if starts(b"\xff\x0a") || starts(b"\0\0\0\x0cJXL \r\n\x87\n") {
+        Content::OtherPicture("JPEG XL")
+    } else if starts(b"\0\0\0\x0cjP  \r\n\x87\n") || starts(b"\xff\x4f\xff\x51") {
+        Content::OtherPicture("JPEG 2000")
+    } else if starts(b"8BPS") {
+        Content::OtherPicture("Photoshop document")
+    } else if starts(b"\0\0\x01\0") && bytes.get(4).is_some_and(|&count| count > 0) && at(5, b"\0")
+    {
+        Content::OtherPicture("icon (ICO)")
+    } else if starts(b"\x76\x2f\x31\x01") {
+        Content::OtherPicture("OpenEXR")
+    } else if starts(b"#?RADIANCE") {
+        Content::OtherPicture("Radiance HDR")
+    } else if starts(b"DDS ") {
+        Content::OtherPicture("DDS texture")
+    } else {
+        Content::Other(other(bytes))
+    }
+}
+
+/// BMP's signature is two letters that a text may begin with as well: ask for a header size that
+/// exists (BITMAPCOREHEADER 12 to BITMAPV5HEADER 124) too.
+fn is_bitmap_header(bytes: &[u8]) -> bool {
+    let size = bytes.get(14..18).map(|size| u32::from_le_bytes(size.try_into().expect("4 bytes")));
+    size.is_some_and(|size| (12..=124).contains(&size))
+}
+
+fn is_netpbm(bytes: &[u8]) -> bool {
+    let [b'P', kind @ b'1'..=b'7', space, next, ..] = bytes else { return false };
+    let follows = match kind {
+        // PAM's header is made of words.
+        b'7' => next.is_ascii_uppercase() || *next == b'#',
+        _ => next.is_ascii_digit() || next.is_ascii_whitespace() || *next == b'#',
+    };
+    space.is_ascii_whitespace() && follows
+}
+
+fn iso_media(bytes: &[u8]) -> Content {
+    match bytes.get(8..12) {
+        Some(b"avif" | b"avis") => Content::OtherPicture("AVIF"),
+        Some(b"heic" | b"heix" | b"hevc" | b"heim" | b"heis" | b"mif1" | b"msf1") => {
+            Content::OtherPicture("HEIC")
+        }
+        Some(b"crx ") => Content::OtherPicture("Canon raw (CR3)"),
+        _ => Content::Other(Some("a video")),
+    }
+}
+
+fn other(bytes: &[u8]) -> Option<&'static str> {
+    let start = &bytes[..bytes.len().min(1024)];
+    let signatures: [(&[u8], &str); 8] = [
+        (b"%PDF", "a PDF document"),
+        (b"PK\x03\x04", "a ZIP archive"),
+        (b"\x1f\x8b", "a gzip archive"),
+        (b"\xd0\xcf\x11\xe0", "a thumbnail database or old office document"),
+        (b"SQLite format 3\0", "a database"),
+        (b"\x1a\x45\xdf\xa3", "a video"),
+        (b"OggS", "a sound or video"),
+        (b"\x7fELF", "a program"),
+    ];
+    if let Some((_, what)) = signatures.iter().find(|(signature, _)| start.starts_with(signature)) {
+        return Some(what);
+    }
+    if start.iter().all(|&byte| byte == 0) {
+        return Some("nothing but zero bytes");
+    }
+    // A cut may go through a letter of several bytes: only what is wrong before that counts.
+    let text = match std::str::from_utf8(start) {
+        Ok(text) => text,
+        Err(error) if error.error_len().is_none() => {
+            std::str::from_utf8(&start[..error.valid_up_to()]).expect("checked above")
+        }
+        Err(_) => return None,
+    };
+    if text.chars().any(|c| c.is_control() && !c.is_whitespace()) {
+        return None;
+    }
+    let lower = text.trim_start().to_lowercase();
+    if lower.starts_with("<!doctype html") || lower.starts_with("<html") {
+        Some("a web page")
+    } else if lower.contains("<svg") {
+        Some("an SVG drawing")
+    } else {
+        Some("text")
+    }
+}

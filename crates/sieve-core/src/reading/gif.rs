@@ -1,0 +1,134 @@
+//! GIF: the blocks are followed to the trailer, then the frames are decoded.
+
+use std::io::Cursor;
+
+use gif::{ColorOutput, DecodeOptions, DecodingError, MemoryLimit};
+
+use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, pixels};
+
+/// What following the blocks of a file told.
+struct Blocks {
+    frames: u32,
+    /// Bytes behind the trailer; none when there is no trailer.
+    after_trailer: Option<u64>,
+}
+
+pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
+    let blocks = walk_blocks(bytes)
+        .ok_or_else(|| Trouble::CutShort(Format::Gif, "the file ends inside a block".into()))?;
+    if blocks.frames == 0 {
+        return Err(damaged("it holds no frame"));
+    }
+    let mut options = DecodeOptions::new();
+    options.set_color_output(ColorOutput::RGBA);
+    // A frame is never larger than 65535 x 65535; the picture's own size was not yet seen.
+    let frame_bytes = limits.pixels.saturating_mul(4).max(1);
+    options.set_memory_limit(MemoryLimit::Bytes(frame_bytes.try_into().expect("at least 1")));
+    let mut decoder = options.read_info(Cursor::new(bytes)).map_err(trouble)?;
+    let (width_px, height_px) = (u32::from(decoder.width()), u32::from(decoder.height()));
+    limits.admit(width_px, height_px)?;
+
+    let mut canvas = Pixels {
+        width_px,
+        height_px,
+        data: vec![255; width_px as usize * height_px as usize * 3],
+    };
+    let first = decoder.read_next_frame().map_err(trouble)?;
+    paint(&mut canvas, first.ok_or_else(|| damaged("it holds no frame"))?);
+
+    let mut doubts = Vec::new();
+    // Later frames are no part of the picture, but damage in them is worth knowing: they are
+    // decoded as long as that costs no more than the largest picture that is admitted.
+    let mut budget = limits.pixels;
+    for number in 2..=blocks.frames {
+        match decoder.read_next_frame() {
+            Ok(Some(frame)) => {
+                let area = u64::from(frame.width) * u64::from(frame.height);
+                let Some(left) = budget.checked_sub(area) else { break };
+                budget = left;
+            }
+            Ok(None) => break,
+            Err(_) => {
+                doubts.push(Doubt::Suspect(format!("frame {number} is damaged")));
+                break;
+            }
+        }
+    }
+    match blocks.after_trailer {
+        None => doubts.push(Doubt::MissingEnd),
+        Some(0) => {}
+        Some(left) => doubts.push(Doubt::TrailingBytes(left)),
+    }
+    let facts = Facts {
+        format: Format::Gif,
+        width_px,
+        height_px,
+        colour: ColourMode::Palette,
+        bits: 8,
+        frames: blocks.frames,
+        orientation: 1,
+    };
+    Ok(Picture { facts, doubts, pixels: canvas })
+}
+
+/// Lays the first frame on the white canvas; what reaches beyond the canvas is left away.
+fn paint(canvas: &mut Pixels, frame: &gif::Frame<'_>) {
+    let (left, top) = (usize::from(frame.left), usize::from(frame.top));
+    let (columns, rows) = (canvas.width_px as usize, canvas.height_px as usize);
+    let width = usize::from(frame.width);
+    for (y, row) in frame.buffer.chunks_exact((width * 4).max(1)).enumerate() {
+        if top + y >= rows {
+            break;
+        }
+        for (x, pixel) in row.chunks_exact(4).enumerate().take(columns.saturating_sub(left)) {
+            let at = ((top + y) * columns + left + x) * 3;
+            let colour = pixels::flatten([pixel[0], pixel[1], pixel[2]], pixel[3]);
+            canvas.data[at..at + 3].copy_from_slice(&colour);
+        }
+    }
+}
+
+/// Follows the blocks of the GIF89a specification; `None` when the file ends inside one.
+fn walk_blocks(bytes: &[u8]) -> Option<Blocks> {
+    let table = |flags: u8| if flags & 0x80 == 0 { 0 } else { 3 << ((flags & 7) + 1) };
+    let mut at = 13 + table(*bytes.get(10)?);
+    let mut frames = 0;
+    if at > bytes.len() {
+        return None;
+    }
+    loop {
+        match bytes.get(at) {
+            None => return Some(Blocks { frames, after_trailer: None }),
+            Some(0x3B) => {
+                let after_trailer = Some((bytes.len() - at - 1) as u64);
+                return Some(Blocks { frames, after_trailer });
+            }
+            Some(0x2C) => {
+                frames += 1;
+                at += 11 + table(*bytes.get(at + 9)?); // descriptor, table, code size
+            }
+            // Other bytes begin no block: the decoder will say so.
+            Some(0x21) => at += 2,
+            Some(_) => return Some(Blocks { frames, after_trailer: Some(0) }),
+        }
+        // Data follow in sub-blocks of up to 255 bytes, ended by an empty one.
+        loop {
+            let length = usize::from(*bytes.get(at)?);
+            at += 1 + length;
+            if length == 0 {
+                break;
+            }
+        }
+    }
+}
+
+fn damaged(what: &str) -> Trouble {
+    Trouble::Damaged(Format::Gif, what.into())
+}
+
+fn trouble(error: DecodingError) -> Trouble {
+    match error {
+        DecodingError::OutOfMemory => Trouble::OverLimit("a frame does not fit the limits".into()),
+        error => damaged(&error.to_string()),
+    }
+}

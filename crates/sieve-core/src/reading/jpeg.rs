@@ -1,0 +1,352 @@
+//! JPEG through libjpeg-turbo's decoder, with an error manager of our own.
+//!
+//! The decoder repairs what it can and mentions the damage only as a warning. The warnings are what
+//! we are after: they tell a file that was cut from one that is merely untidy.
+
+use std::ffi::{c_int, c_uint, c_ulong, c_void};
+use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
+use std::ptr;
+
+use mozjpeg_sys::*;
+
+use super::{ColourMode, Doubt, Facts, Format, Keep, Picture, Pixels, ReadLimits, Trouble, orientation};
+
+/// Scans beyond which a progressive file is refused. Encoders write about ten; a file of a few
+/// kilobytes can ask for tens of thousands, each a pass over the whole picture.
+const MAX_SCANS: c_int = 500;
+
+/// Marker codes: EXIF lives in APP1, Adobe's mark in APP14.
+const APP1: c_int = 0xE1;
+const APP14: c_int = 0xEE;
+
+/// How often the decoder warned of what.
+#[derive(Debug, Default)]
+struct Warnings {
+    /// The data ended before the end mark.
+    end_of_file: u32,
+    /// A scan ended before all of its blocks were there.
+    scan_too_short: u32,
+    /// Codes that do not exist, or restart marks out of order.
+    bad_data: u32,
+    /// Bytes between segments that belong to none.
+    extraneous: u32,
+    /// Progressive scans in an order that makes no sense.
+    odd_order: u32,
+}
+
+/// What the decoder said when it gave up.
+struct Fatal {
+    code: c_int,
+    message: String,
+}
+
+/// One JPEG being decoded. The C structures point at each other, so they are boxed and never move.
+struct Decoder<'a> {
+    cinfo: Box<jpeg_decompress_struct>,
+    _errors: Box<jpeg_error_mgr>,
+    _progress: Box<jpeg_progress_mgr>,
+    warnings: Box<Warnings>,
+    bytes: &'a [u8],
+}
+
+/// Decodes `bytes`; without [`Keep::Pixels`] at an eighth of the size and grey only, which still
+/// reads every code of every scan.
+pub(super) fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Trouble> {
+    let mut decoder = Decoder::new(bytes);
+    let outcome = catch_unwind(AssertUnwindSafe(|| decoder.run(limits, keep)));
+    outcome.unwrap_or_else(|payload| match payload.downcast::<Fatal>() {
+        Ok(fatal) => Err(decoder.trouble(&fatal)),
+        Err(other) => resume_unwind(other),
+    })
+}
+
+impl<'a> Decoder<'a> {
+    fn new(bytes: &'a [u8]) -> Self {
+        // SAFETY: all-zero is a valid state of these C structures, which their own initialisers
+        // then fill; every pointer stored below points into a box that `Self` keeps.
+        unsafe {
+            let mut errors: Box<jpeg_error_mgr> = Box::new(std::mem::zeroed());
+            jpeg_std_error(&mut errors);
+            errors.error_exit = Some(give_up);
+            errors.emit_message = Some(take_warning);
+            let mut progress: Box<jpeg_progress_mgr> = Box::new(std::mem::zeroed());
+            progress.progress_monitor = Some(bound_scans);
+            let mut warnings = Box::<Warnings>::default();
+            let mut cinfo: Box<jpeg_decompress_struct> = Box::new(std::mem::zeroed());
+            cinfo.common.err = &mut *errors;
+            jpeg_create_decompress(&mut *cinfo);
+            cinfo.common.client_data = (&raw mut *warnings).cast::<c_void>();
+            cinfo.common.progress = &mut *progress;
+            Decoder { cinfo, _errors: errors, _progress: progress, warnings, bytes }
+        }
+    }
+
+    /// May unwind with a [`Fatal`].
+    fn run(&mut self, limits: &ReadLimits, keep: Keep) -> Result<Picture, Trouble> {
+        // SAFETY: called once, in the order that the library's manual gives; `bytes` outlives the
+        // decoder; row pointers point at buffers of at least the announced width.
+        unsafe {
+            jpeg_mem_src(&mut self.cinfo, self.bytes.as_ptr(), self.bytes.len() as c_ulong);
+            for marker in [APP1, APP14] {
+                jpeg_save_markers(&mut self.cinfo, marker, 0xFFFF as c_uint);
+            }
+            jpeg_read_header(&mut self.cinfo, 1);
+        }
+        let (width, height) = (self.cinfo.image_width, self.cinfo.image_height);
+        limits.admit(width, height)?;
+        let (colour, out) = self.colours()?;
+        let markers = self.markers();
+        let facts = Facts {
+            format: Format::Jpeg,
+            width_px: width,
+            height_px: height,
+            colour,
+            bits: 8,
+            frames: 1,
+            orientation: markers.orientation,
+        };
+        let cinfo = &mut self.cinfo;
+        cinfo.out_color_space = out;
+        if keep == Keep::Nothing {
+            (cinfo.scale_num, cinfo.scale_denom) = (1, 8);
+            if colour == ColourMode::Rgb && cinfo.jpeg_color_space == J_COLOR_SPACE::JCS_YCbCr {
+                cinfo.out_color_space = J_COLOR_SPACE::JCS_GRAYSCALE;
+            }
+        }
+        let mut pixels = Pixels { width_px: width, height_px: height, data: Vec::new() };
+        // SAFETY: see above.
+        unsafe {
+            jpeg_start_decompress(cinfo);
+            let channels = cinfo.output_components as usize;
+            let mut row = vec![0u8; cinfo.output_width as usize * channels];
+            if keep == Keep::Pixels {
+                pixels.data.reserve_exact(width as usize * height as usize * 3);
+            }
+            while cinfo.output_scanline < cinfo.output_height {
+                let mut rows = [row.as_mut_ptr()];
+                jpeg_read_scanlines(cinfo, rows.as_mut_ptr(), 1);
+                if keep == Keep::Pixels {
+                    append_row(&mut pixels.data, &row, colour, markers.adobe);
+                }
+            }
+        }
+        let all_scans = self.all_scans_present();
+        // SAFETY: every row was read.
+        unsafe { jpeg_finish_decompress(&mut self.cinfo) };
+        let doubts = self.verdict(all_scans)?;
+        Ok(Picture { facts, doubts, pixels })
+    }
+
+    /// How the colours are stored, and what to ask the decoder for.
+    fn colours(&self) -> Result<(ColourMode, J_COLOR_SPACE), Trouble> {
+        use J_COLOR_SPACE::*;
+        match self.cinfo.jpeg_color_space {
+            JCS_GRAYSCALE => Ok((ColourMode::Grey, JCS_GRAYSCALE)),
+            JCS_YCbCr | JCS_RGB => Ok((ColourMode::Rgb, JCS_RGB)),
+            JCS_CMYK | JCS_YCCK => Ok((ColourMode::Cmyk, JCS_CMYK)),
+            _ => {
+                let channels = self.cinfo.num_components;
+                Err(Trouble::Unsupported(format!("JPEG with {channels} unnamed channels")))
+            }
+        }
+    }
+
+    fn markers(&self) -> Markers {
+        let mut found = Markers { orientation: 1, adobe: false };
+        let mut next = self.cinfo.marker_list;
+        // SAFETY: the list and its data belong to the decoder and live until it is destroyed.
+        while let Some(marker) = unsafe { next.as_ref() } {
+            let length = marker.data_length as usize;
+            let data = unsafe { std::slice::from_raw_parts(marker.data, length) };
+            match c_int::from(marker.marker) {
+                APP1 => {
+                    if let Some(block) = data.strip_prefix(b"Exif\0\0") {
+                        found.orientation = orientation::of_exif(block);
+                    }
+                }
+                _ => found.adobe |= data.starts_with(b"Adobe"),
+            }
+            next = marker.next;
+        }
+        found
+    }
+
+    /// For a file without an end mark: whether every coefficient of the picture had its scan.
+    fn all_scans_present(&self) -> bool {
+        let channels = self.cinfo.num_components as usize;
+        let bits = self.cinfo.coef_bits.cast::<c_int>();
+        if bits.is_null() {
+            return channels_in_scans(self.bytes) >= channels;
+        }
+        // SAFETY: for progressive files the library keeps at least 64 numbers a channel here: the
+        // lowest bit known so far of each coefficient, -1 before its first scan.
+        let known = unsafe { std::slice::from_raw_parts(bits, channels * 64) };
+        known.iter().all(|&lowest_bit| lowest_bit == 0)
+    }
+
+    /// Judges a picture of which every row was decoded.
+    fn verdict(&self, all_scans: bool) -> Result<Vec<Doubt>, Trouble> {
+        let seen = &*self.warnings;
+        if seen.end_of_file > 0 {
+            if seen.scan_too_short > 0 || !all_scans {
+                return Err(cut_short());
+            }
+            if seen.extraneous > 0 {
+                return Err(damaged("no end mark, and data that is no picture in its place"));
+            }
+        }
+        if seen.bad_data > 0 {
+            return Err(damaged("the picture's data holds codes that do not exist"));
+        }
+        if seen.scan_too_short > 0 {
+            return Err(damaged("a part of the picture's data is missing"));
+        }
+        let mut doubts = Vec::new();
+        if seen.end_of_file > 0 {
+            // Half an end mark is a cut; a file that ends just before it has merely lost it.
+            if self.bytes.ends_with(b"\xff") {
+                return Err(cut_short());
+            }
+            doubts.push(Doubt::MissingEnd);
+        } else {
+            // SAFETY: the source manager lives as long as the decoder.
+            let left = unsafe { (*self.cinfo.src).bytes_in_buffer } as u64;
+            if left > 0 {
+                doubts.push(Doubt::TrailingBytes(left));
+            }
+        }
+        if seen.extraneous > 0 {
+            doubts.push(Doubt::Suspect("bytes that belong to no segment were stepped over".into()));
+        }
+        if seen.odd_order > 0 {
+            doubts.push(Doubt::Suspect("scans come in an order that makes no sense".into()));
+        }
+        Ok(doubts)
+    }
+
+    /// Judges a file that the decoder gave up on.
+    fn trouble(&self, fatal: &Fatal) -> Trouble {
+        const NOT_READ_HERE: [J_MESSAGE_CODE; 6] = [
+            JERR_ARITH_NOTIMPL,
+            JERR_BAD_PRECISION,
+            JERR_SOF_UNSUPPORTED,
+            JERR_CONVERSION_NOTIMPL,
+            JERR_CCIR601_NOTIMPL,
+            JERR_FRACT_SAMPLE_NOTIMPL,
+        ];
+        if fatal.code == TOO_MANY_SCANS {
+            Trouble::OverLimit(fatal.message.clone())
+        } else if NOT_READ_HERE.iter().any(|&code| code as c_int == fatal.code) {
+            Trouble::Unsupported(format!("JPEG variety: {}", fatal.message))
+        } else if self.warnings.end_of_file > 0 {
+            cut_short()
+        } else {
+            damaged(&fatal.message)
+        }
+    }
+}
+
+impl Drop for Decoder<'_> {
+    fn drop(&mut self) {
+        // SAFETY: created by `new`, destroyed once.
+        unsafe { jpeg_destroy_decompress(&mut self.cinfo) };
+    }
+}
+
+struct Markers {
+    orientation: u8,
+    adobe: bool,
+}
+
+fn cut_short() -> Trouble {
+    Trouble::CutShort(Format::Jpeg, "the file ends before its picture does".into())
+}
+
+fn damaged(what: &str) -> Trouble {
+    Trouble::Damaged(Format::Jpeg, what.into())
+}
+
+fn append_row(data: &mut Vec<u8>, row: &[u8], colour: ColourMode, adobe: bool) {
+    match colour {
+        ColourMode::Grey => data.extend(row.iter().flat_map(|&value| [value; 3])),
+        ColourMode::Cmyk => data.extend(row.chunks_exact(4).flat_map(|ink| {
+            // Adobe's files hold light instead of ink: 255 is none.
+            let light = |value: u8| if adobe { value } else { 255 - value };
+            let black = light(ink[3]);
+            [ink[0], ink[1], ink[2]].map(|value| multiply(light(value), black))
+        })),
+        _ => data.extend_from_slice(row),
+    }
+}
+
+/// `a` times `b` where 255 stands for one, rounded to nearest.
+fn multiply(a: u8, b: u8) -> u8 {
+    ((u32::from(a) * u32::from(b) + 127) / 255) as u8
+}
+
+/// How many channels the scans of a JPEG hold together, by its markers.
+fn channels_in_scans(bytes: &[u8]) -> usize {
+    let mut channels = 0;
+    let mut at = 2;
+    while let (Some(&mark), Some(&code)) = (bytes.get(at), bytes.get(at + 1)) {
+        match (mark, code) {
+            (0xFF, 0x00 | 0x01 | 0xD0..=0xD8 | 0xFF) => at += 1,
+            (0xFF, 0xD9) => break,
+            (0xFF, _) => {
+                let Some(length) = bytes.get(at + 2..at + 4) else { break };
+                if code == 0xDA {
+                    channels += bytes.get(at + 4).map_or(0, |&count| usize::from(count));
+                }
+                at += 2 + usize::from(u16::from_be_bytes([length[0], length[1]]));
+            }
+            _ => at += 1,
+        }
+    }
+    channels
+}
+
+/// Our own code beside the library's, which are positive.
+const TOO_MANY_SCANS: c_int = -1;
+
+#[cold]
+unsafe extern "C-unwind" fn give_up(cinfo: &mut jpeg_common_struct) {
+    let mut text = [0u8; 80];
+    // SAFETY: the error manager is the one that `Decoder::new` set; the library writes a message of
+    // at most 80 bytes, ended by zero, through the pointer that the binding types as shared.
+    let code = unsafe {
+        let errors = &*cinfo.err;
+        if let Some(format) = errors.format_message {
+            let buffer = &*ptr::from_mut(&mut text);
+            format(cinfo, buffer);
+        }
+        errors.msg_code
+    };
+    let message = text.split(|&byte| byte == 0).next().unwrap_or_default();
+    let message = String::from_utf8_lossy(message).into_owned();
+    resume_unwind(Box::new(Fatal { code, message }));
+}
+
+unsafe extern "C-unwind" fn take_warning(cinfo: &mut jpeg_common_struct, level: c_int) {
+    if level >= 0 {
+        return; // a trace message
+    }
+    // SAFETY: `client_data` is the box of warnings that the decoder keeps.
+    let (seen, code) = unsafe { (&mut *cinfo.client_data.cast::<Warnings>(), (*cinfo.err).msg_code) };
+    match code as J_MESSAGE_CODE {
+        JWRN_JPEG_EOF => seen.end_of_file += 1,
+        JWRN_HIT_MARKER => seen.scan_too_short += 1,
+        JWRN_HUFF_BAD_CODE | JWRN_MUST_RESYNC => seen.bad_data += 1,
+        JWRN_EXTRANEOUS_DATA => seen.extraneous += 1,
+        JWRN_BOGUS_PROGRESSION | JWRN_NOT_SEQUENTIAL => seen.odd_order += 1,
+        _ => {}
+    }
+}
+
+unsafe extern "C-unwind" fn bound_scans(cinfo: &mut jpeg_common_struct) {
+    // SAFETY: set on decompressors only, whose structure begins with the common one.
+    let scan = unsafe { (*ptr::from_mut(cinfo).cast::<jpeg_decompress_struct>()).input_scan_number };
+    if scan > MAX_SCANS {
+        let message = format!("more than {MAX_SCANS} scans");
+        resume_unwind(Box::new(Fatal { code: TOO_MANY_SCANS, message }));
+    }
+}

@@ -1,0 +1,226 @@
+//! BMP, TIFF, PNM and QOI: rare in collections, so one general decoder serves them; what it does
+//! not tell - where the file should end - is read here from the headers.
+
+use std::borrow::Cow;
+use std::io::{Cursor, ErrorKind};
+
+use image::error::{ImageError, LimitErrorKind};
+use image::{DynamicImage, ExtendedColorType, ImageDecoder, ImageFormat, ImageReader};
+
+use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, tiff};
+
+/// Greatest size of one pixel that the decoder gives: four channels of 32 bits.
+const BYTES_PER_PIXEL: u64 = 16;
+
+/// Where the header says that a file ends.
+enum End {
+    /// At this offset, where a whole file may be followed by more.
+    At(usize),
+    /// The picture is whole but its end mark is not.
+    MarkMissing,
+    /// The header does not tell.
+    Unknown,
+}
+
+/// Reads a picture of `format`, which must be one of the four.
+pub(super) fn read(format: Format, bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
+    let mut pages = 1;
+    let end = match format {
+        Format::Qoi => qoi_end(bytes)?,
+        Format::Pnm => pnm_end(bytes),
+        Format::Bmp => bmp_end(bytes),
+        _ => {
+            pages = tiff::pages(bytes).ok_or_else(|| cut_short(format))?;
+            // What else a TIFF may hold behind its pixels is not for us to know.
+            End::Unknown
+        }
+    };
+    let trouble = |error| trouble(format, error);
+    let mut source = Cow::Borrowed(bytes);
+    if format == Format::Qoi && matches!(end, End::MarkMissing) {
+        source.to_mut().extend(QOI_END); // the decoder refuses a picture without
+    }
+    let which = match format {
+        Format::Bmp => ImageFormat::Bmp,
+        Format::Tiff => ImageFormat::Tiff,
+        Format::Pnm => ImageFormat::Pnm,
+        _ => ImageFormat::Qoi,
+    };
+    let mut reader = ImageReader::with_format(Cursor::new(&source[..]), which);
+    let mut allowance = image::Limits::default();
+    allowance.max_alloc = Some(limits.pixels.saturating_mul(BYTES_PER_PIXEL));
+    reader.limits(allowance);
+    let mut decoder = reader.into_decoder().map_err(trouble)?;
+    let (width_px, height_px) = decoder.dimensions();
+    limits.admit(width_px, height_px)?;
+    let (colour, bits) = match (format, stored_bmp_bits(bytes)) {
+        (Format::Bmp, Some(bits @ 1..=8)) => (ColourMode::Palette, bits),
+        _ => colour(decoder.original_color_type()),
+    };
+    let facts = Facts {
+        format,
+        width_px,
+        height_px,
+        colour,
+        bits,
+        frames: pages,
+        orientation: decoder.orientation().map_or(1, |orientation| orientation.to_exif()),
+    };
+    let image = DynamicImage::from_decoder(decoder).map_err(trouble)?;
+    let pixels = if image.color().has_alpha() {
+        Pixels::from_rgba(width_px, height_px, &image.into_rgba8())
+    } else {
+        Pixels { width_px, height_px, data: image.into_rgb8().into_raw() }
+    };
+    let doubts = match end {
+        End::At(end) if end < bytes.len() => {
+            vec![Doubt::TrailingBytes((bytes.len() - end) as u64)]
+        }
+        End::MarkMissing => vec![Doubt::MissingEnd],
+        End::At(_) | End::Unknown => Vec::new(),
+    };
+    Ok(Picture { facts, doubts, pixels })
+}
+
+fn cut_short(format: Format) -> Trouble {
+    Trouble::CutShort(format, "the file ends before its picture does".into())
+}
+
+fn trouble(format: Format, error: ImageError) -> Trouble {
+    match error {
+        // A TIFF's pixels were all found in their places: what runs out early is damaged.
+        error if format == Format::Tiff && ends_early(&error) => {
+            Trouble::Damaged(format, "the data of the picture runs out".into())
+        }
+        error if ends_early(&error) => cut_short(format),
+        ImageError::Unsupported(error) => {
+            Trouble::Unsupported(format!("{} variety: {error}", format.name()))
+        }
+        ImageError::Limits(error) => match error.kind() {
+            LimitErrorKind::Unsupported { .. } => Trouble::Unsupported(error.to_string()),
+            _ => Trouble::OverLimit(error.to_string()),
+        },
+        error => Trouble::Damaged(format, error.to_string()),
+    }
+}
+
+/// Decoders wrap the end of the data into errors of their own.
+fn ends_early(error: &(dyn std::error::Error + 'static)) -> bool {
+    let mut cause = Some(error);
+    while let Some(error) = cause {
+        let io = error.downcast_ref::<std::io::Error>();
+        if io.is_some_and(|error| error.kind() == ErrorKind::UnexpectedEof) {
+            return true;
+        }
+        cause = error.source();
+    }
+    false
+}
+
+fn colour(stored: ExtendedColorType) -> (ColourMode, u8) {
+    use ExtendedColorType::*;
+    let mode = match stored {
+        A8 | L1 | L2 | L4 | L8 | L16 => ColourMode::Grey,
+        La1 | La2 | La4 | La8 | La16 => ColourMode::GreyAlpha,
+        Rgba1 | Rgba2 | Rgba4 | Rgba8 | Rgba16 | Rgba32F | Bgra8 => ColourMode::Rgba,
+        Cmyk8 | Cmyk16 => ColourMode::Cmyk,
+        _ => ColourMode::Rgb,
+    };
+    (mode, (stored.bits_per_pixel() / u16::from(stored.channel_count().max(1))) as u8)
+}
+
+/// Bits of one stored pixel, from a BMP's header.
+fn stored_bmp_bits(bytes: &[u8]) -> Option<u8> {
+    let offset = if u32_at(bytes, 14)? == 12 { 24 } else { 28 };
+    bytes.get(offset).copied()
+}
+
+fn u32_at(bytes: &[u8], offset: usize) -> Option<u32> {
+    Some(u32::from_le_bytes(bytes.get(offset..offset + 4)?.try_into().ok()?))
+}
+
+/// The end of a BMP: the larger of the size that its header states, which many encoders get wrong,
+/// and the end of its rows, which is known where they are not compressed.
+fn bmp_end(bytes: &[u8]) -> End {
+    let rows_end = || {
+        let (offset, header) = (u64::from(u32_at(bytes, 10)?), u32_at(bytes, 14)?);
+        if header < 40 || !matches!(u32_at(bytes, 30)?, 0 | 3) {
+            return None;
+        }
+        let (width, height) = (u32_at(bytes, 18)?, u32_at(bytes, 22)?.cast_signed().unsigned_abs());
+        let row = (u64::from(width) * u64::from(stored_bmp_bits(bytes)?)).div_ceil(32) * 4;
+        Some(offset + row * u64::from(height))
+    };
+    match (rows_end(), u32_at(bytes, 2)) {
+        (Some(rows), Some(stated)) => End::At(rows.max(u64::from(stated)) as usize),
+        _ => End::Unknown,
+    }
+}
+
+/// The end of a binary PNM, from the numbers of its header.
+fn pnm_end(bytes: &[u8]) -> End {
+    let numbers = match bytes.get(1) {
+        Some(b'4') => 2,
+        Some(b'5' | b'6') => 3,
+        _ => return End::Unknown, // text formats, and PAM's header of words
+    };
+    let mut at = 2;
+    let mut read = Vec::new();
+    while read.len() < numbers {
+        match bytes.get(at) {
+            Some(b'#') => at += bytes[at..].iter().take_while(|&&byte| byte != b'\n').count(),
+            Some(byte) if byte.is_ascii_digit() => {
+                let digits = bytes[at..].iter().take_while(|byte| byte.is_ascii_digit()).count();
+                let text = std::str::from_utf8(&bytes[at..at + digits]).expect("digits");
+                let Ok(number) = text.parse::<u64>() else { return End::Unknown };
+                read.push(number);
+                at += digits;
+            }
+            Some(_) => at += 1,
+            None => return End::Unknown,
+        }
+    }
+    let (width, height) = (read[0], read[1]);
+    let row = match bytes[1] {
+        b'4' => width.div_ceil(8),
+        kind => {
+            let channels = if kind == b'6' { 3 } else { 1 };
+            width * channels * if read[2] > 255 { 2 } else { 1 }
+        }
+    };
+    End::At((at as u64 + 1).saturating_add(row.saturating_mul(height)) as usize)
+}
+
+/// The mark that ends a QOI file.
+const QOI_END: [u8; 8] = [0, 0, 0, 0, 0, 0, 0, 1];
+
+/// Follows the operations of a QOI file (qoiformat.org, version 1.0) until its pixels are complete.
+fn qoi_end(bytes: &[u8]) -> Result<End, Trouble> {
+    let format = Format::Qoi;
+    let side = |at: usize| Some(u32::from_be_bytes(bytes.get(at..at + 4)?.try_into().ok()?));
+    let (Some(width), Some(height)) = (side(4), side(8)) else { return Err(cut_short(format)) };
+    let pixels = u64::from(width) * u64::from(height);
+    let (mut done, mut at) = (0u64, 14);
+    while done < pixels {
+        let (length, run) = match bytes.get(at) {
+            Some(0xFE) => (4, 1),
+            Some(0xFF) => (5, 1),
+            Some(code @ 0xC0..) => (1, u64::from(code & 0x3F) + 1),
+            Some(0x80..=0xBF) => (2, 1),
+            Some(_) => (1, 1),
+            None if bytes.ends_with(&QOI_END) => {
+                return Err(Trouble::Damaged(format, "the data of the picture runs out".into()));
+            }
+            None => return Err(cut_short(format)),
+        };
+        at += length;
+        done += run;
+    }
+    match bytes.get(at..) {
+        None => Err(cut_short(format)),
+        Some([]) => Ok(End::MarkMissing),
+        Some(rest) if rest.starts_with(&QOI_END) => Ok(End::At(at + QOI_END.len())),
+        Some(rest) if QOI_END.starts_with(rest) => Err(cut_short(format)),
+        Some(_) => Ok(End::At(at)),
+    }
+}

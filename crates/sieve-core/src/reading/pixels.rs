@@ -1,0 +1,43 @@
+//! The one kind of picture that the rest of the program works on.
+
+/// A picture of `height_px` rows x `width_px` columns x 3 channels (red, green, blue), row-major,
+/// each value 0 to 255, gamma-encoded as in its file.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Pixels {
+    /// Columns.
+    pub width_px: u32,
+    /// Rows.
+    pub height_px: u32,
+    /// `height_px` x `width_px` x 3 values.
+    pub data: Vec<u8>,
+}
+
+impl Pixels {
+    /// The colour at a column and row.
+    ///
+    /// # Panics
+    ///
+    /// When the position is outside of the picture.
+    pub fn at(&self, column: u32, row: u32) -> [u8; 3] {
+        let start = (row as usize * self.width_px as usize + column as usize) * 3;
+        [self.data[start], self.data[start + 1], self.data[start + 2]]
+    }
+
+    /// Flattens rows of `[red, green, blue, alpha]` on white.
+    pub(super) fn from_rgba(width_px: u32, height_px: u32, rgba: &[u8]) -> Self {
+        let data = rgba.chunks_exact(4).flat_map(|p| flatten([p[0], p[1], p[2]], p[3])).collect();
+        Pixels { width_px, height_px, data }
+    }
+
+    /// Spreads rows of single grey values over three channels.
+    pub(super) fn from_grey(width_px: u32, height_px: u32, grey: &[u8]) -> Self {
+        let data = grey.iter().flat_map(|&value| [value; 3]).collect();
+        Pixels { width_px, height_px, data }
+    }
+}
+
+/// One colour laid over white with `alpha` from 0 (clear) to 255 (solid), rounded to nearest.
+pub(super) fn flatten(colour: [u8; 3], alpha: u8) -> [u8; 3] {
+    let alpha = u32::from(alpha);
+    colour.map(|value| ((u32::from(value) * alpha + 255 * (255 - alpha) + 127) / 255) as u8)
+}

@@ -1,0 +1,90 @@
+//! WebP. Its container states its own length, which tells a cut at once.
+
+use std::io::Cursor;
+
+use image_webp::{DecodingError, WebPDecoder};
+
+use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, orientation};
+
+pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
+    let left = bytes_after_container(bytes)?;
+    let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(trouble)?;
+    let (width_px, height_px) = decoder.dimensions();
+    limits.admit(width_px, height_px)?;
+    let size = decoder.output_buffer_size().ok_or_else(|| {
+        Trouble::OverLimit(format!("{width_px} x {height_px} does not fit into memory"))
+    })?;
+    let has_alpha = decoder.has_alpha();
+    let exif = decoder.exif_metadata().unwrap_or_default();
+    let facts = Facts {
+        format: Format::WebP,
+        width_px,
+        height_px,
+        colour: if has_alpha { ColourMode::Rgba } else { ColourMode::Rgb },
+        bits: 8,
+        frames: if decoder.is_animated() { decoder.num_frames().max(1) } else { 1 },
+        orientation: exif.as_deref().map_or(1, orientation::of_exif),
+    };
+    let mut buffer = vec![0; size];
+    decoder.read_image(&mut buffer).map_err(trouble)?;
+    let mut doubts = Vec::new();
+    if left > 0 {
+        doubts.push(Doubt::TrailingBytes(left));
+    }
+    if let Some(number) = damaged_frame(&mut decoder, facts.frames, limits) {
+        doubts.push(Doubt::Suspect(format!("frame {number} is damaged")));
+    }
+    let pixels = if has_alpha {
+        Pixels::from_rgba(width_px, height_px, &buffer)
+    } else {
+        Pixels { width_px, height_px, data: buffer }
+    };
+    Ok(Picture { facts, doubts, pixels })
+}
+
+/// The first frame behind the picture that does not decode, if there is one. No part of the picture,
+/// but worth knowing: frames are decoded as long as they cost no more together than the largest
+/// picture that is admitted.
+fn damaged_frame(
+    decoder: &mut WebPDecoder<Cursor<&[u8]>>,
+    frames: u32,
+    limits: &ReadLimits,
+) -> Option<u32> {
+    let (width, height) = decoder.dimensions();
+    let area = u64::from(width) * u64::from(height);
+    let affordable = (limits.pixels / area.max(1)).min(u64::from(frames)) as u32;
+    if frames < 2 || affordable < 2 {
+        return None;
+    }
+    let mut canvas = vec![0; decoder.output_buffer_size()?];
+    decoder.reset_animation();
+    (1..=affordable).find(|_| decoder.read_frame(&mut canvas).is_err())
+}
+
+/// How many bytes follow the RIFF container, which is padded to an even length.
+fn bytes_after_container(bytes: &[u8]) -> Result<u64, Trouble> {
+    let Some(size) = bytes.get(4..8) else { return Err(cut_short()) };
+    let stated = 8 + u64::from(u32::from_le_bytes(size.try_into().expect("4 bytes")));
+    let length = bytes.len() as u64;
+    if length < stated {
+        return Err(cut_short());
+    }
+    // Some encoders leave the last byte of padding away.
+    Ok(length.saturating_sub(stated + stated % 2))
+}
+
+fn cut_short() -> Trouble {
+    Trouble::CutShort(Format::WebP, "the file is shorter than its header says".into())
+}
+
+fn trouble(error: DecodingError) -> Trouble {
+    match error {
+        DecodingError::ImageTooLarge | DecodingError::MemoryLimitExceeded => {
+            Trouble::OverLimit(error.to_string())
+        }
+        DecodingError::UnsupportedFeature(feature) => {
+            Trouble::Unsupported(format!("WebP variety: {feature}"))
+        }
+        error => Trouble::Damaged(Format::WebP, error.to_string()),
+    }
+}
