@@ -10,12 +10,16 @@ use sieve_core::finding::Severity;
 /// Audits a folder-per-class collection, builds stratified train, validation and test splits, and
 /// shows what an augmentation policy does to the pictures. Your collection is only ever read.
 #[derive(Debug, Parser)]
-#[command(name = "mint-sieve", version, after_help = "\
+#[command(
+    name = "mint-sieve",
+    version,
+    after_help = "\
 Examples:
   mint-sieve demo                                  a tour on made-up pictures, start here
   mint-sieve audit photos                          what is in photos/ and what is wrong with it
   mint-sieve split photos --to photos-splits       train, validation and test folders
-  mint-sieve preview photos --policy gentle --out preview.png")]
+  mint-sieve preview photos --policy gentle --out preview.png"
+)]
 pub struct Cli {
     #[command(subcommand)]
     pub command: Command,

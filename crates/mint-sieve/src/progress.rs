@@ -63,7 +63,9 @@ impl Watch for Progress {
     fn advance(&self, steps: u64) {
         let done = self.steps.fetch_add(steps, Ordering::Relaxed) + steps;
         // Another thread that moves the bar moves it for this one too.
-        let Ok(mut work) = self.work.try_lock() else { return };
+        let Ok(mut work) = self.work.try_lock() else {
+            return;
+        };
         let Some(work) = work.as_mut() else { return };
         if work.bar.is_none() && work.started.elapsed() >= PATIENCE {
             work.bar = Some(bar(work));

@@ -156,7 +156,9 @@ fn read_file(
     }
     let bytes = match read_at_most(file, limits.file_bytes) {
         Ok(bytes) => bytes,
-        Err(error) => return (listed_bytes, trouble(Trouble::Unreadable(error.to_string()))),
+        Err(error) => {
+            return (listed_bytes, trouble(Trouble::Unreadable(error.to_string())));
+        }
     };
     let size_bytes = bytes.len() as u64;
     if path.as_str() == "split.csv" && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes()) {

@@ -32,7 +32,7 @@
 #![deny(clippy::print_stdout, clippy::print_stderr)]
 
 pub mod audit;
-//pub mod augment;
+pub mod augment;
 pub mod catalog;
 pub mod checks;
 pub mod collection;
@@ -45,6 +45,6 @@ pub mod measuring;
 pub mod nearest;
 pub mod progress;
 pub mod reading;
-//pub mod splitting;
+pub mod splitting;
 
 pub use error::Error;

@@ -31,7 +31,9 @@ pub fn open(root: &Path, options: &WalkOptions, watch: &dyn Watch) -> Result<Col
         Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
             return Err(Error::RootMissing { path: path() });
         }
-        Err(source) => return Err(Error::RootUnreadable { path: path(), source }),
+        Err(source) => {
+            return Err(Error::RootUnreadable { path: path(), source });
+        }
         Ok(facts) if !facts.is_dir() => return Err(Error::RootNotAFolder { path: path() }),
         Ok(_) => {}
     }

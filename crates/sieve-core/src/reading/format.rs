@@ -96,9 +96,8 @@ pub(crate) fn is_picture_name(path: &RelPath) -> bool {
 /// own specifications.
 pub fn content(bytes: &[u8]) -> Content {
     let starts = |signature: &[u8]| bytes.starts_with(signature);
-    let at = |offset: usize, text: &[u8]| {
-        bytes.get(offset..).is_some_and(|rest| rest.starts_with(text))
-    };
+    let at =
+        |offset: usize, text: &[u8]| bytes.get(offset..).is_some_and(|rest| rest.starts_with(text));
     let picture = Content::Picture;
     if starts(b"\xff\xd8\xff") {
         picture(Format::Jpeg)
@@ -150,7 +149,9 @@ fn is_bitmap_header(bytes: &[u8]) -> bool {
 }
 
 fn is_netpbm(bytes: &[u8]) -> bool {
-    let [b'P', kind @ b'1'..=b'7', space, next, ..] = bytes else { return false };
+    let [b'P', kind @ b'1'..=b'7', space, next, ..] = bytes else {
+        return false;
+    };
     let follows = match kind {
         // PAM's header is made of words.
         b'7' => next.is_ascii_uppercase() || *next == b'#',

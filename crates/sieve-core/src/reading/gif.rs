@@ -28,11 +28,8 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble
     let (width_px, height_px) = (u32::from(decoder.width()), u32::from(decoder.height()));
     limits.admit(width_px, height_px)?;
 
-    let mut canvas = Pixels {
-        width_px,
-        height_px,
-        data: vec![255; width_px as usize * height_px as usize * 3],
-    };
+    let mut canvas =
+        Pixels { width_px, height_px, data: vec![255; width_px as usize * height_px as usize * 3] };
     let first = decoder.read_next_frame().map_err(trouble)?;
     paint(&mut canvas, first.ok_or_else(|| damaged("it holds no frame"))?);
 
@@ -44,7 +41,9 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble
         match decoder.read_next_frame() {
             Ok(Some(frame)) => {
                 let area = u64::from(frame.width) * u64::from(frame.height);
-                let Some(left) = budget.checked_sub(area) else { break };
+                let Some(left) = budget.checked_sub(area) else {
+                    break;
+                };
                 budget = left;
             }
             Ok(None) => break,
@@ -90,7 +89,9 @@ fn paint(canvas: &mut Pixels, frame: &gif::Frame<'_>) {
 
 /// Follows the blocks of the GIF89a specification; `None` when the file ends inside one.
 fn walk_blocks(bytes: &[u8]) -> Option<Blocks> {
-    let table = |flags: u8| if flags & 0x80 == 0 { 0 } else { 3 << ((flags & 7) + 1) };
+    let table = |flags: u8| {
+        if flags & 0x80 == 0 { 0 } else { 3 << ((flags & 7) + 1) }
+    };
     let mut at = 13 + table(*bytes.get(10)?);
     let mut frames = 0;
     if at > bytes.len() {
@@ -98,7 +99,9 @@ fn walk_blocks(bytes: &[u8]) -> Option<Blocks> {
     }
     loop {
         match bytes.get(at) {
-            None => return Some(Blocks { frames, after_trailer: None }),
+            None => {
+                return Some(Blocks { frames, after_trailer: None });
+            }
             Some(0x3B) => {
                 let after_trailer = Some((bytes.len() - at - 1) as u64);
                 return Some(Blocks { frames, after_trailer });
@@ -109,7 +112,9 @@ fn walk_blocks(bytes: &[u8]) -> Option<Blocks> {
             }
             // Other bytes begin no block: the decoder will say so.
             Some(0x21) => at += 2,
-            Some(_) => return Some(Blocks { frames, after_trailer: Some(0) }),
+            Some(_) => {
+                return Some(Blocks { frames, after_trailer: Some(0) });
+            }
         }
         // Data follow in sub-blocks of up to 255 bytes, ended by an empty one.
         loop {

@@ -9,7 +9,9 @@ use std::ptr;
 
 use mozjpeg_sys::*;
 
-use super::{ColourMode, Doubt, Facts, Format, Keep, Picture, Pixels, ReadLimits, Trouble, orientation};
+use super::{
+    ColourMode, Doubt, Facts, Format, Keep, Picture, Pixels, ReadLimits, Trouble, orientation,
+};
 
 /// Scans beyond which a progressive file is refused. Encoders write about ten; a file of a few
 /// kilobytes can ask for tens of thousands, each a pass over the whole picture.
@@ -293,7 +295,9 @@ fn channels_in_scans(bytes: &[u8]) -> usize {
             (0xFF, 0x00 | 0x01 | 0xD0..=0xD8 | 0xFF) => at += 1,
             (0xFF, 0xD9) => break,
             (0xFF, _) => {
-                let Some(length) = bytes.get(at + 2..at + 4) else { break };
+                let Some(length) = bytes.get(at + 2..at + 4) else {
+                    break;
+                };
                 if code == 0xDA {
                     channels += bytes.get(at + 4).map_or(0, |&count| usize::from(count));
                 }
@@ -331,7 +335,8 @@ unsafe extern "C-unwind" fn take_warning(cinfo: &mut jpeg_common_struct, level: 
         return; // a trace message
     }
     // SAFETY: `client_data` is the box of warnings that the decoder keeps.
-    let (seen, code) = unsafe { (&mut *cinfo.client_data.cast::<Warnings>(), (*cinfo.err).msg_code) };
+    let (seen, code) =
+        unsafe { (&mut *cinfo.client_data.cast::<Warnings>(), (*cinfo.err).msg_code) };
     match code as J_MESSAGE_CODE {
         JWRN_JPEG_EOF => seen.end_of_file += 1,
         JWRN_HIT_MARKER => seen.scan_too_short += 1,
@@ -344,7 +349,8 @@ unsafe extern "C-unwind" fn take_warning(cinfo: &mut jpeg_common_struct, level: 
 
 unsafe extern "C-unwind" fn bound_scans(cinfo: &mut jpeg_common_struct) {
     // SAFETY: set on decompressors only, whose structure begins with the common one.
-    let scan = unsafe { (*ptr::from_mut(cinfo).cast::<jpeg_decompress_struct>()).input_scan_number };
+    let scan =
+        unsafe { (*ptr::from_mut(cinfo).cast::<jpeg_decompress_struct>()).input_scan_number };
     if scan > MAX_SCANS {
         let message = format!("more than {MAX_SCANS} scans");
         resume_unwind(Box::new(Fatal { code: TOO_MANY_SCANS, message }));

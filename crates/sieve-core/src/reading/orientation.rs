@@ -71,7 +71,10 @@ mod tests {
     #[test]
     fn each_orientation_shows_the_scene_upright() {
         // How a camera stores the scene "abc/def" under each orientation.
-        let stored = ["abc/def", "cba/fed", "fed/cba", "def/abc", "ad/be/cf", "cf/be/ad", "fc/eb/da", "da/eb/fc"];
+        let stored = [
+            "abc/def", "cba/fed", "fed/cba", "def/abc", "ad/be/cf", "cf/be/ad", "fc/eb/da",
+            "da/eb/fc",
+        ];
         for (orientation, rows) in (1..).zip(stored) {
             let width_px = rows.find('/').expect("two rows or three") as u32;
             let grey: Vec<u8> = rows.bytes().filter(|&b| b != b'/').collect();

@@ -172,7 +172,9 @@ fn pnm_end(bytes: &[u8]) -> End {
             Some(byte) if byte.is_ascii_digit() => {
                 let digits = bytes[at..].iter().take_while(|byte| byte.is_ascii_digit()).count();
                 let text = std::str::from_utf8(&bytes[at..at + digits]).expect("digits");
-                let Ok(number) = text.parse::<u64>() else { return End::Unknown };
+                let Ok(number) = text.parse::<u64>() else {
+                    return End::Unknown;
+                };
                 read.push(number);
                 at += digits;
             }
@@ -198,7 +200,9 @@ const QOI_END: [u8; 8] = [0, 0, 0, 0, 0, 0, 0, 1];
 fn qoi_end(bytes: &[u8]) -> Result<End, Trouble> {
     let format = Format::Qoi;
     let side = |at: usize| Some(u32::from_be_bytes(bytes.get(at..at + 4)?.try_into().ok()?));
-    let (Some(width), Some(height)) = (side(4), side(8)) else { return Err(cut_short(format)) };
+    let (Some(width), Some(height)) = (side(4), side(8)) else {
+        return Err(cut_short(format));
+    };
     let pixels = u64::from(width) * u64::from(height);
     let (mut done, mut at) = (0u64, 14);
     while done < pixels {

@@ -160,7 +160,9 @@ fn cut_short() -> Trouble {
 fn walk_chunks(bytes: &[u8]) -> End {
     let mut at = 8; // behind the signature
     while at < bytes.len() {
-        let Some(header) = bytes.get(at..at + 8) else { return End::Inside };
+        let Some(header) = bytes.get(at..at + 8) else {
+            return End::Inside;
+        };
         let length = u32::from_be_bytes(header[..4].try_into().expect("4 bytes")) as usize;
         at = at.saturating_add(length).saturating_add(12);
         if at > bytes.len() {

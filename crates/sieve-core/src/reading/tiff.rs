@@ -19,18 +19,31 @@ pub(super) fn pages(bytes: &[u8]) -> Option<u32> {
     while directory != 0 && pages < MOST_PAGES {
         let entries = file.at(directory, 2)?;
         pages += 1;
+        let fields = (0..entries).map(|n| file.field(directory + 2 + n * 12));
+        let fields = fields.collect::<Option<Vec<Field>>>()?;
+        let values = |tag| {
+            let field = fields.iter().find(|field| field.tag == tag);
+            field.map_or(Some(Vec::new()), |field| file.values(field))
+        };
         for (offsets, lengths) in EXTENTS {
-            let offsets = file.values(directory, entries, offsets)?;
-            let lengths = file.values(directory, entries, lengths)?;
-            for (offset, length) in offsets.into_iter().zip(lengths) {
-                if offset.saturating_add(length) > bytes.len() as u64 {
-                    return None;
-                }
+            for (offset, length) in values(offsets)?.into_iter().zip(values(lengths)?) {
+                file.holds(offset, length)?;
             }
         }
         directory = file.at(directory + 2 + entries * 12, 4)?;
     }
     Some(pages.max(1))
+}
+
+/// Bytes of one value by the type of its field (TIFF 6.0, section 2); 0 for types that are unknown.
+const VALUE_BYTES: [u64; 14] = [0, 1, 1, 2, 4, 8, 1, 1, 2, 4, 8, 4, 8, 4];
+
+/// Where the values of a field are.
+struct Field {
+    tag: u64,
+    size: u64,
+    count: u64,
+    start: u64,
 }
 
 struct Numbers<'a> {
@@ -47,23 +60,24 @@ impl Numbers<'_> {
         Some(if self.little { raw.rev().fold(0, append) } else { raw.fold(0, append) })
     }
 
-    /// The values of the field `tag` in a directory, none where it has no such field of whole
-    /// numbers; nothing when the file ends before them.
-    fn values(&self, directory: u64, entries: u64, tag: u64) -> Option<Vec<u64>> {
-        for field in (0..entries).map(|n| directory + 2 + n * 12) {
-            if self.at(field, 2)? != tag {
-                continue;
-            }
-            let size = match self.at(field + 2, 2)? {
-                3 => 2,
-                4 => 4,
-                _ => break,
-            };
-            let count = self.at(field + 4, 4)?;
-            // Up to four bytes of values stand in the field itself.
-            let start = if count * size <= 4 { field + 8 } else { self.at(field + 8, 4)? };
-            return (0..count).map(|n| self.at(start + n * size, size)).collect();
-        }
-        Some(Vec::new())
+    /// Whether `length` bytes at `offset` are there.
+    fn holds(&self, offset: u64, length: u64) -> Option<()> {
+        (offset.checked_add(length)? <= self.bytes.len() as u64).then_some(())
+    }
+
+    /// The field at `offset` of a directory, its values checked to be there.
+    fn field(&self, offset: u64) -> Option<Field> {
+        let (tag, kind) = (self.at(offset, 2)?, self.at(offset + 2, 2)?);
+        let size = VALUE_BYTES.get(kind as usize).copied().unwrap_or(0);
+        let count = self.at(offset + 4, 4)?;
+        // Up to four bytes of values stand in the field itself.
+        let start = if count * size <= 4 { offset + 8 } else { self.at(offset + 8, 4)? };
+        self.holds(start, count * size)?;
+        Some(Field { tag, size, count, start })
+    }
+
+    /// The values of a field of whole numbers.
+    fn values(&self, field: &Field) -> Option<Vec<u64>> {
+        (0..field.count).map(|n| self.at(field.start + n * field.size, field.size)).collect()
     }
 }

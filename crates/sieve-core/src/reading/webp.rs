@@ -63,7 +63,9 @@ fn damaged_frame(
 
 /// How many bytes follow the RIFF container, which is padded to an even length.
 fn bytes_after_container(bytes: &[u8]) -> Result<u64, Trouble> {
-    let Some(size) = bytes.get(4..8) else { return Err(cut_short()) };
+    let Some(size) = bytes.get(4..8) else {
+        return Err(cut_short());
+    };
     let stated = 8 + u64::from(u32::from_le_bytes(size.try_into().expect("4 bytes")));
     let length = bytes.len() as u64;
     if length < stated {

@@ -53,7 +53,8 @@ fn what_is_here(root: &str, inventory: &Inventory) -> String {
     let _ = writeln!(text, "{FAINT}read as {}{FAINT:#}", layout_name(inventory.layout));
     if inventory.nested > 0 {
         let images = counted(inventory.nested, "image lies", "images lie");
-        let _ = writeln!(text, "{FAINT}{images} deeper than the class folder; counted to it{FAINT:#}");
+        let _ =
+            writeln!(text, "{FAINT}{images} deeper than the class folder; counted to it{FAINT:#}");
     }
     text.push('\n');
     text
@@ -95,9 +96,10 @@ fn class_table(inventory: &Inventory, all: bool) -> String {
     if inventory.unclassed() > 0 {
         let mut row = vec!["(in no class)".to_owned()];
         for split in splits {
-            let here = inventory.counts.iter().find(|count| {
-                count.split.as_ref() == Some(split) && count.class.is_none()
-            });
+            let here = inventory
+                .counts
+                .iter()
+                .find(|count| count.split.as_ref() == Some(split) && count.class.is_none());
             row.push(here.map_or("-".to_owned(), |count| count.images.to_string()));
         }
         row.push(inventory.unclassed().to_string());
@@ -132,7 +134,9 @@ fn makeup(inventory: &Inventory) -> String {
     let colours = inventory.colours.iter();
     row(
         "colours",
-        colours.map(|((mode, bits), images)| format!("{} {bits}-bit {images}", mode.name())).collect(),
+        colours
+            .map(|((mode, bits), images)| format!("{} {bits}-bit {images}", mode.name()))
+            .collect(),
     );
     let mut also = Vec::new();
     if inventory.animated > 0 {

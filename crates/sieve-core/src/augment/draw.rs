@@ -1,0 +1,220 @@
+//! What a policy does to one picture once.
+
+use rand::RngExt;
+use rand::SeedableRng;
+use rand_chacha::ChaCha8Rng;
+use serde::Serialize;
+
+use super::affine::Affine;
+use super::policy::{Axis, Fit, Frame, Kind, Policy};
+use super::tone::{self, Tone};
+use super::warp::{Warped, warp};
+use crate::reading::Pixels;
+
+/// What was drawn for one picture.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Draw {
+    /// The steps that happen, with what was drawn for them, in order.
+    pub steps: Vec<Drawn>,
+}
+
+/// One step that happens.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+#[serde(tag = "do", rename_all = "lowercase")]
+#[allow(missing_docs)] // as in the policy
+pub enum Drawn {
+    Rotate { degrees: f64 },
+    Shift { right: f64, down: f64 },
+    Zoom { factor: f64 },
+    Flip { axis: &'static str },
+    Brightness { factor: f64 },
+    Contrast { factor: f64 },
+}
+
+impl Policy {
+    /// Draws what happens to the picture called `path` the `number`-th time.
+    ///
+    /// Every step draws its numbers whether it happens or not. Two policies with the same steps
+    /// and different strengths therefore do alike things to the same picture, which makes them
+    /// comparable side by side.
+    pub fn draw(&self, seed: u64, path: &str, number: u64) -> Draw {
+        let mut hasher = blake3::Hasher::new();
+        hasher.update(b"mint-sieve draw 1").update(&seed.to_le_bytes());
+        hasher.update(&number.to_le_bytes()).update(path.as_bytes());
+        let mut rng = ChaCha8Rng::from_seed(hasher.finalize().into());
+        let mut unit = || rng.random::<f64>();
+        let mut steps = Vec::new();
+        for step in &self.steps {
+            let (chance, first, second) = (unit(), unit(), unit());
+            if chance < step.chance {
+                steps.push(drawn(&step.kind, first, second));
+            }
+        }
+        Draw { steps }
+    }
+}
+
+/// The step of `kind` at two random numbers from 0 to 1.
+fn drawn(kind: &Kind, first: f64, second: f64) -> Drawn {
+    let within = |&from: &f64, &to: &f64, at: f64| from + (to - from) * at;
+    match kind {
+        Kind::Rotate(from, to) => Drawn::Rotate { degrees: within(from, to, first) },
+        Kind::Shift(from, to) => {
+            Drawn::Shift { right: within(from, to, first), down: within(from, to, second) }
+        }
+        Kind::Zoom(from, to) => Drawn::Zoom { factor: within(from, to, first) },
+        Kind::Flip(Axis::LeftRight) => Drawn::Flip { axis: "left-right" },
+        Kind::Flip(Axis::TopBottom) => Drawn::Flip { axis: "top-bottom" },
+        Kind::Brightness(from, to) => Drawn::Brightness { factor: within(from, to, first) },
+        Kind::Contrast(from, to) => Drawn::Contrast { factor: within(from, to, first) },
+    }
+}
+
+impl Draw {
+    /// Nothing happens: the picture as the model sees it without augmentation.
+    pub const NOTHING: Draw = Draw { steps: Vec::new() };
+
+    /// The map from points of a picture of `width_px` x `height_px` to points of the frame: the
+    /// fit, then the geometric steps in their order.
+    pub fn to_frame(&self, width_px: u32, height_px: u32, frame: Frame) -> Affine {
+        let (width, height) = (f64::from(frame.width_px), f64::from(frame.height_px));
+        let middle = (width / 2.0, height / 2.0);
+        let geometry = self.steps.iter().filter_map(|step| match *step {
+            Drawn::Rotate { degrees } => Some(Affine::rotate(degrees, middle)),
+            Drawn::Shift { right, down } => Some(Affine::shift(right * width, down * height)),
+            Drawn::Zoom { factor } => Some(Affine::scale(factor, factor, middle)),
+            Drawn::Flip { axis: "left-right" } => Some(Affine::scale(-1.0, 1.0, middle)),
+            Drawn::Flip { .. } => Some(Affine::scale(1.0, -1.0, middle)),
+            Drawn::Brightness { .. } | Drawn::Contrast { .. } => None,
+        });
+        geometry.fold(fit(width_px, height_px, frame), Affine::then)
+    }
+
+    /// Carries the draw out: one resampling for all geometry, then the steps on colours, in their
+    /// order, on the whole frame.
+    ///
+    /// # Panics
+    ///
+    /// When the picture is empty.
+    pub fn apply(&self, picture: &Pixels, policy: &Policy) -> Warped {
+        let to_frame = self.to_frame(picture.width_px, picture.height_px, policy.frame);
+        let mut warped = warp(picture, to_frame, policy.frame, policy.fill);
+        let tones = self.steps.iter().filter_map(|step| match *step {
+            Drawn::Brightness { factor } => Some(Tone::brightness(factor)),
+            Drawn::Contrast { factor } => Some(Tone::contrast(factor)),
+            _ => None,
+        });
+        tone::apply(&mut warped.pixels, &tones.collect::<Vec<Tone>>());
+        warped
+    }
+}
+
+/// The map that fits a picture into the frame, centred.
+fn fit(width_px: u32, height_px: u32, frame: Frame) -> Affine {
+    let across = f64::from(frame.width_px) / f64::from(width_px);
+    let down = f64::from(frame.height_px) / f64::from(height_px);
+    let (sx, sy) = match frame.fit {
+        Fit::Cover => (across.max(down), across.max(down)),
+        Fit::Contain => (across.min(down), across.min(down)),
+        Fit::Stretch => (across, down),
+    };
+    let left = (f64::from(frame.width_px) - sx * f64::from(width_px)) / 2.0;
+    let top = (f64::from(frame.height_px) - sy * f64::from(height_px)) / 2.0;
+    Affine::scale(sx, sy, (0.0, 0.0)).then(Affine::shift(left, top))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn policy(steps: &str) -> Policy {
+        Policy::parse(&format!("[frame]\nsize = [8, 6]\n{steps}")).unwrap()
+    }
+
+    /// A picture of 8 x 6 in which every pixel differs.
+    fn picture() -> Pixels {
+        let data = (0..8 * 6).flat_map(|i| [i as u8 * 5, 255 - i as u8 * 5, i as u8]).collect();
+        Pixels { width_px: 8, height_px: 6, data }
+    }
+
+    /// What one draw of a policy makes of [`picture`].
+    fn shown(steps: &str) -> Pixels {
+        let policy = policy(steps);
+        policy.draw(0, "a.jpg", 0).apply(&picture(), &policy).pixels
+    }
+
+    #[test]
+    fn whole_moves_are_exact() {
+        let picture = picture();
+        assert_eq!(Draw::NOTHING.apply(&picture, &policy("")).pixels, picture);
+        let gathered = |from: &dyn Fn(u32, u32) -> (u32, u32)| {
+            let places = (0..6).flat_map(|y| (0..8).map(move |x| (x, y)));
+            let data = places.map(|(x, y)| from(x, y)).flat_map(|(x, y)| picture.at(x, y));
+            Pixels { data: data.collect(), ..picture }
+        };
+        let flip = |axis: &str| shown(&format!("[[step]]\ndo = 'flip'\naxis = '{axis}'"));
+        assert_eq!(flip("left-right"), gathered(&|x, y| (7 - x, y)));
+        assert_eq!(flip("top-bottom"), gathered(&|x, y| (x, 5 - y)));
+        let turned = shown("[[step]]\ndo = 'rotate'\nbetween = [180, 180]");
+        assert_eq!(turned, gathered(&|x, y| (7 - x, 5 - y)));
+        // A quarter of 8 columns is 2 to the right; a quarter of 6 rows is one and a half down, so
+        // both rows above are averaged.
+        let wrapped = "[outside]\nfill = 'wrap'\n[[step]]\ndo = 'shift'\nbetween = [0.25, 0.25]";
+        let shifted = shown(wrapped);
+        for (x, y) in [(0, 0), (3, 3), (7, 5)] {
+            let above = |rows: u32| picture.at((x + 6) % 8, (y + 6 - rows) % 6);
+            let mean = [0, 1, 2]
+                .map(|c| ((u16::from(above(1)[c]) + u16::from(above(2)[c]) + 1) / 2) as u8);
+            assert_eq!(shifted.at(x, y), mean);
+        }
+    }
+
+    #[test]
+    fn chances_and_ranges_are_kept() {
+        let steps = "[[step]]\ndo = 'rotate'\nbetween = [-10, 20]\nchance = 0.3\n\
+                     [[step]]\ndo = 'flip'\naxis = 'left-right'\nchance = 0";
+        let policy = policy(steps);
+        let degrees: Vec<f64> = (0..2000)
+            .flat_map(|number| policy.draw(4, "a.jpg", number).steps)
+            .map(|step| match step {
+                Drawn::Rotate { degrees } => degrees,
+                other => panic!("a chance of 0 came true: {other:?}"),
+            })
+            .collect();
+        assert!((500..700).contains(&degrees.len()), "about 600 of 2000, not {}", degrees.len());
+        assert!(degrees.iter().all(|degrees| (-10.0..20.0).contains(degrees)));
+        let mean = degrees.iter().sum::<f64>() / degrees.len() as f64;
+        assert!((mean - 5.0).abs() < 1.5, "the middle of the range, not {mean}");
+    }
+
+    #[test]
+    fn draws_depend_on_seed_path_and_number_alone() {
+        let policy = policy("[[step]]\ndo = 'zoom'\nbetween = [0.5, 2]");
+        let draw = policy.draw(1, "a.jpg", 1);
+        assert_eq!(draw, policy.draw(1, "a.jpg", 1));
+        for other in [(2, "a.jpg", 1), (1, "b.jpg", 1), (1, "a.jpg", 2)] {
+            assert_ne!(draw, policy.draw(other.0, other.1, other.2));
+        }
+    }
+
+    proptest! {
+        #[test]
+        fn fits_do_what_css_says(width in 1u32..300, height in 1u32..300) {
+            let frame = |fit| Frame { width_px: 120, height_px: 80, fit };
+            let corners = |fit| {
+                let map = Draw::NOTHING.to_frame(width, height, frame(fit));
+                (map.at(0.0, 0.0), map.at(f64::from(width), f64::from(height)))
+            };
+            let near = |a: f64, b: f64| (a - b).abs() < 1e-9;
+            let ((left, top), (right, bottom)) = corners(Fit::Stretch);
+            prop_assert!(near(left, 0.0) && near(top, 0.0) && near(right, 120.0) && near(bottom, 80.0));
+            let ((left, top), (right, bottom)) = corners(Fit::Contain);
+            prop_assert!(left > -1e-9 && top > -1e-9 && (near(left, 0.0) || near(top, 0.0)));
+            prop_assert!(near(left, 120.0 - right) && near(top, 80.0 - bottom));
+            let ((left, top), (right, bottom)) = corners(Fit::Cover);
+            prop_assert!(left < 1e-9 && top < 1e-9 && (near(left, 0.0) || near(top, 0.0)));
+            prop_assert!(near(left, 120.0 - right) && near(top, 80.0 - bottom));
+        }
+    }
+}

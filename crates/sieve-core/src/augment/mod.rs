@@ -1,0 +1,16 @@
+//! AUGMENTATION: what a policy does to a picture.
+//!
+//! A [`Policy`] is a list of steps, each with its chance and its range. [`Policy::draw`] draws what
+//! happens to one picture once; [`Draw::apply`] carries it out. All geometry of a draw becomes one
+//! matrix and one resampling, so that pixels are interpolated once, however many steps there are.
+
+mod affine;
+mod draw;
+mod policy;
+mod tone;
+mod warp;
+
+pub use affine::Affine;
+pub use draw::{Draw, Drawn};
+pub use policy::{Axis, Fill, Fit, Frame, Kind, Policy, PolicyError, Step};
+pub use warp::{Warped, warp};

@@ -1,0 +1,64 @@
+//! Steps on colours: straight lines through the values, one after the other.
+
+use crate::reading::Pixels;
+
+/// The line `value * slope + offset`, for values from 0 to 255; results are held within that range.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub(super) struct Tone {
+    slope: f64,
+    offset: f64,
+}
+
+impl Tone {
+    /// Multiplies every value (CSS Filter Effects Level 1, `brightness()`).
+    pub fn brightness(factor: f64) -> Self {
+        Tone { slope: factor, offset: 0.0 }
+    }
+
+    /// Stretches the values around mid grey (CSS Filter Effects Level 1, `contrast()`).
+    pub fn contrast(factor: f64) -> Self {
+        Tone { slope: factor, offset: 127.5 * (1.0 - factor) }
+    }
+
+    fn of(self, value: f64) -> f64 {
+        (value * self.slope + self.offset).clamp(0.0, 255.0)
+    }
+}
+
+/// Carries out `tones` in their order, each held within 0 to 255, and rounds once at the end.
+pub(super) fn apply(pixels: &mut Pixels, tones: &[Tone]) {
+    if tones.is_empty() {
+        return;
+    }
+    let table: Vec<u8> = (0..=255u8)
+        .map(|value| {
+            let toned = tones.iter().fold(f64::from(value), |value, tone| tone.of(value));
+            (toned + 0.5) as u8
+        })
+        .collect();
+    for value in &mut pixels.data {
+        *value = table[usize::from(*value)];
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn toned(tones: &[Tone]) -> [u8; 3] {
+        let mut pixels = Pixels { width_px: 1, height_px: 1, data: vec![0, 100, 200] };
+        apply(&mut pixels, tones);
+        pixels.at(0, 0)
+    }
+
+    #[test]
+    fn the_order_of_tones_counts_and_values_stay_in_range() {
+        let (brighter, flatter) = (Tone::brightness(1.5), Tone::contrast(0.5));
+        assert_eq!(toned(&[]), [0, 100, 200]);
+        assert_eq!(toned(&[brighter]), [0, 150, 255]);
+        assert_eq!(toned(&[flatter]), [64, 114, 164]);
+        assert_eq!(toned(&[brighter, flatter]), [64, 139, 191]); // 300 was held at 255
+        assert_eq!(toned(&[flatter, brighter]), [96, 171, 246]);
+        assert_eq!(toned(&[Tone::contrast(0.0)]), [128; 3]);
+    }
+}
