@@ -4,6 +4,9 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use sieve_core::finding::Severity;
+use sieve_core::splitting::Parts;
+
+use crate::writing::Link;
 
 /// Find out what is wrong with an image collection before a model is trained on it.
 ///
@@ -114,9 +117,126 @@ impl From<Level> for Severity {
     }
 }
 
+/// Build stratified train, validation and test splits
+///
+/// Divides every class by the same shares, in an order that is drawn from the seed. Files with the
+/// same bytes stay in one split; files that cannot be trained on are left out. Without --to and --out
+/// nothing is written and the answer is what would be.
 #[derive(Debug, Args)]
-pub struct SplitArgs {}
+#[command(after_help = "\
+Examples:
+  mint-sieve split photos                          what each split would get
+  mint-sieve split photos --parts train=70,validation=15,test=15 --seed 7 --to photos-splits
+  mint-sieve split photos --parts train=80,test=20 --out split.csv")]
+pub struct SplitArgs {
+    #[command(flatten)]
+    pub collection: CollectionArgs,
+    /// The splits and their shares, in percent or as shares of 1
+    #[arg(long, value_name = "NAME=SHARE,...", default_value = "train=70,validation=15,test=15")]
+    pub parts: Parts,
+    /// What the shuffle is drawn from; the same seed gives the same splits
+    #[arg(long, default_value_t = 0)]
+    pub seed: u64,
+    /// Write the pictures to this new folder as split/class/picture, with split.csv
+    #[arg(long, value_name = "FOLDER")]
+    pub to: Option<PathBuf>,
+    /// How the pictures come into the folder
+    #[arg(long, value_enum, default_value_t, requires = "to")]
+    pub link: Link,
+    /// Write the split table to this new file
+    #[arg(long, value_name = "FILE.csv")]
+    pub out: Option<PathBuf>,
+    /// Form of the answer
+    #[arg(long, value_enum, default_value_t)]
+    pub format: SplitFormat,
+    /// List every class
+    #[arg(long)]
+    pub all: bool,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum SplitFormat {
+    /// A table for people: what each class got
+    #[default]
+    Text,
+    /// Every number, for programs
+    Json,
+    /// The split table itself
+    Csv,
+}
+
+/// Show on one sheet what an augmentation policy does to real pictures
+///
+/// Each row is a picture: first as the model sees it without augmentation, then as many independent
+/// draws of the policy as fit. Where the collection is split, training pictures are shown: only
+/// those are augmented. Says how much of what was drawn lies outside of the pictures.
 #[derive(Debug, Args)]
-pub struct PreviewArgs {}
+#[command(after_help = "\
+Examples:
+  mint-sieve preview photos --policy gentle --out gentle.png
+  mint-sieve preview photos --policy my-policy.toml --per-class 3 --draws 6 --out mine.png
+  mint-sieve preview photos --policy harsh --class sage --full-size --out sage.png")]
+pub struct PreviewArgs {
+    /// The folder that holds one folder per class, or train/, validation/ and test/ holding those
+    #[arg(value_name = "COLLECTION")]
+    pub root: PathBuf,
+    /// The policy: a TOML file, or one of the examples: gentle, harsh
+    #[arg(long, value_name = "FILE")]
+    pub policy: PathBuf,
+    /// Write the sheet to this new file
+    #[arg(long, value_name = "FILE.png")]
+    pub out: PathBuf,
+    /// Show this many pictures of every class [default: a spread that fits 1280x800]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=1000))]
+    pub per_class: Option<u32>,
+    /// Draw the policy this many times on each picture [default: as many as fit 1280 pixels]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=100))]
+    pub draws: Option<u32>,
+    /// Show this class only; may be given more than once
+    #[arg(long = "class", value_name = "NAME")]
+    pub classes: Vec<String>,
+    /// Show every pixel that the model sees; the sheet grows
+    #[arg(long)]
+    pub full_size: bool,
+    /// What pictures and draws are drawn from
+    #[arg(long, default_value_t = 0)]
+    pub seed: u64,
+    /// Form of the answer
+    #[arg(long, value_enum, default_value_t)]
+    pub format: PreviewFormat,
+    /// Follow symbolic links; loops are noticed
+    #[arg(long)]
+    pub follow_links: bool,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum PreviewFormat {
+    /// A summary for people
+    #[default]
+    Text,
+    /// Every tile: its place on the sheet, its picture, what was drawn
+    Json,
+}
+
+/// Paint a collection of leaves with known faults and run the whole job on it
+///
+/// Writes a made-up collection of about 400 pictures from a herb-drying shed, then audits it, splits
+/// it and previews two augmentation policies, printing each command. What is wrong with the
+/// collection is listed in planted.csv beside it.
 #[derive(Debug, Args)]
-pub struct DemoArgs {}
+#[command(after_help = "\
+Examples:
+  mint-sieve demo
+  mint-sieve demo /tmp/shed
+  mint-sieve demo shed-2 --pre-split               splits with leaks planted between them")]
+pub struct DemoArgs {
+    /// The new folder to write to
+    #[arg(value_name = "FOLDER", default_value = "herb-shed-demo")]
+    pub folder: PathBuf,
+    /// Write the leaves as train/, validation/ and test/, with leaks between them
+    #[arg(long)]
+    pub pre_split: bool,
+    /// What the pictures are painted from
+    #[arg(long, default_value_t = 0)]
+    pub seed: u64,
+}

@@ -10,7 +10,7 @@
 //! 5. [`inventory`] counts, [`duplicates`] groups copies, [`checks`] turn both into [`finding`]s,
 //!    and [`audit`] runs them all.
 //! 6. [`splitting`] assigns every picture to train, validation or test.
-//! 7. [`augment`] shows what a policy does to pixels.
+//! 7. [`sampling`] picks pictures to look at; [`augment`] shows what a policy does to their pixels.
 //!
 //! The library prints nothing, reads no arguments and no environment, and starts no thread pool
 //! of its own: it works in whichever `rayon` pool it is called from. The same collection, settings
@@ -45,6 +45,7 @@ pub mod measuring;
 pub mod nearest;
 pub mod progress;
 pub mod reading;
+pub mod sampling;
 pub mod splitting;
 
 pub use error::Error;

@@ -20,15 +20,18 @@ pub fn read_limits(args: &CollectionArgs) -> ReadLimits {
 /// Lists, reads and measures the collection.
 pub fn measure(args: &CollectionArgs, progress: &Progress) -> Result<Catalog, Failure> {
     let options = WalkOptions { follow_links: args.follow_links };
-    let collection = collection::open(&args.root, &options, progress).map_err(|error| {
-        let hint = hint(&error);
-        let failure = Failure::from(error);
-        match hint {
-            Some(hint) => failure.hint(hint),
-            None => failure,
-        }
-    })?;
+    let collection = collection::open(&args.root, &options, progress).map_err(explained)?;
     Ok(catalog::measure(collection, &read_limits(args), progress)?)
+}
+
+/// The failure of opening a collection, with what to try instead.
+pub fn explained(error: Error) -> Failure {
+    let hint = hint(&error);
+    let failure = Failure::from(error);
+    match hint {
+        Some(hint) => failure.hint(hint),
+        None => failure,
+    }
 }
 
 fn hint(error: &Error) -> Option<String> {

@@ -2,6 +2,9 @@
 
 mod audit;
 mod collection;
+mod demo;
+mod preview;
+mod split;
 
 use crate::args::Command;
 use crate::failure::{Exit, Failure};
@@ -26,6 +29,8 @@ impl Answer {
 pub fn run(command: &Command, progress: &Progress) -> Result<Answer, Failure> {
     match command {
         Command::Audit(args) => audit::run(args, progress),
-        _ => todo!(),
+        Command::Split(args) => split::run(args, progress),
+        Command::Preview(args) => preview::run(args, progress),
+        Command::Demo(args) => demo::run(args, progress),
     }
 }

@@ -3,12 +3,15 @@
 pub mod audit;
 mod json;
 mod names;
+pub mod preview;
+pub mod sheet;
+pub mod split;
 mod style;
 mod table;
 
 pub use json::envelope;
-pub use names::{quoted, safe};
-pub use style::{heading, next_step};
+pub use names::safe;
+pub use style::{command_line, heading, next_step};
 
 use std::fmt::Write;
 

@@ -30,8 +30,12 @@ pub fn heading(text: &str) -> String {
     format!("{HEADING}{text}{HEADING:#}")
 }
 
-/// The line that ends an answer: a command to paste, its words quoted for a shell.
+/// Words as a person would type them at a shell.
+pub fn command_line(words: &[&str]) -> String {
+    words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(" ")
+}
+
+/// The line that ends an answer: a command to paste.
 pub fn next_step(why: &str, words: &[&str]) -> String {
-    let command: Vec<String> = words.iter().map(|word| quoted(word)).collect();
-    format!("{} {why}\n  {}\n", heading("Next:"), command.join(" "))
+    format!("{} {why}\n  {}\n", heading("Next:"), command_line(words))
 }

@@ -46,3 +46,22 @@ pub fn bar(value: u64, most: u64, width: u64) -> String {
 pub fn percent(share: f64) -> String {
     format!("{:.1} %", share * 100.0)
 }
+
+/// Rows listed without `--all`; of more, the first and the last are shown.
+const MOST_ROWS: usize = 40;
+
+/// The rows that a person takes in: all of them, or with a line in place of those in the middle.
+pub fn shortened(mut rows: Vec<Vec<String>>, all: bool) -> Vec<Vec<String>> {
+    if !all && rows.len() > MOST_ROWS {
+        let left_out = MOST_ROWS / 2..rows.len() - MOST_ROWS / 2;
+        let line = vec![format!("... {} more (--all)", left_out.len())];
+        rows.splice(left_out, [line]);
+    }
+    rows
+}
+
+/// A class name as it is, in quotes where its spaces would not be seen.
+pub fn visible(class: &str) -> String {
+    let hides_spaces = class.trim() != class || class.contains("  ");
+    if hides_spaces { format!("{class:?}") } else { class.to_owned() }
+}

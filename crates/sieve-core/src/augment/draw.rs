@@ -14,11 +14,21 @@ use crate::reading::Pixels;
 /// What was drawn for one picture.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Draw {
-    /// The steps that happen, with what was drawn for them, in order.
-    pub steps: Vec<Drawn>,
+    /// The steps that happen, in order.
+    pub steps: Vec<Happening>,
 }
 
-/// One step that happens.
+/// A step of the policy that happens.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
+pub struct Happening {
+    /// Its index among the steps of the policy, from 0.
+    pub step: usize,
+    /// What was drawn for it.
+    #[serde(flatten)]
+    pub drawn: Drawn,
+}
+
+/// What is done, with the numbers that were drawn.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 #[serde(tag = "do", rename_all = "lowercase")]
 #[allow(missing_docs)] // as in the policy
@@ -26,7 +36,7 @@ pub enum Drawn {
     Rotate { degrees: f64 },
     Shift { right: f64, down: f64 },
     Zoom { factor: f64 },
-    Flip { axis: &'static str },
+    Flip { axis: Axis },
     Brightness { factor: f64 },
     Contrast { factor: f64 },
 }
@@ -44,10 +54,10 @@ impl Policy {
         let mut rng = ChaCha8Rng::from_seed(hasher.finalize().into());
         let mut unit = || rng.random::<f64>();
         let mut steps = Vec::new();
-        for step in &self.steps {
+        for (index, step) in self.steps.iter().enumerate() {
             let (chance, first, second) = (unit(), unit(), unit());
             if chance < step.chance {
-                steps.push(drawn(&step.kind, first, second));
+                steps.push(Happening { step: index, drawn: drawn(&step.kind, first, second) });
             }
         }
         Draw { steps }
@@ -63,8 +73,7 @@ fn drawn(kind: &Kind, first: f64, second: f64) -> Drawn {
             Drawn::Shift { right: within(from, to, first), down: within(from, to, second) }
         }
         Kind::Zoom(from, to) => Drawn::Zoom { factor: within(from, to, first) },
-        Kind::Flip(Axis::LeftRight) => Drawn::Flip { axis: "left-right" },
-        Kind::Flip(Axis::TopBottom) => Drawn::Flip { axis: "top-bottom" },
+        Kind::Flip(axis) => Drawn::Flip { axis: *axis },
         Kind::Brightness(from, to) => Drawn::Brightness { factor: within(from, to, first) },
         Kind::Contrast(from, to) => Drawn::Contrast { factor: within(from, to, first) },
     }
@@ -79,12 +88,12 @@ impl Draw {
     pub fn to_frame(&self, width_px: u32, height_px: u32, frame: Frame) -> Affine {
         let (width, height) = (f64::from(frame.width_px), f64::from(frame.height_px));
         let middle = (width / 2.0, height / 2.0);
-        let geometry = self.steps.iter().filter_map(|step| match *step {
+        let geometry = self.steps.iter().filter_map(|step| match step.drawn {
             Drawn::Rotate { degrees } => Some(Affine::rotate(degrees, middle)),
             Drawn::Shift { right, down } => Some(Affine::shift(right * width, down * height)),
             Drawn::Zoom { factor } => Some(Affine::scale(factor, factor, middle)),
-            Drawn::Flip { axis: "left-right" } => Some(Affine::scale(-1.0, 1.0, middle)),
-            Drawn::Flip { .. } => Some(Affine::scale(1.0, -1.0, middle)),
+            Drawn::Flip { axis: Axis::LeftRight } => Some(Affine::scale(-1.0, 1.0, middle)),
+            Drawn::Flip { axis: Axis::TopBottom } => Some(Affine::scale(1.0, -1.0, middle)),
             Drawn::Brightness { .. } | Drawn::Contrast { .. } => None,
         });
         geometry.fold(fit(width_px, height_px, frame), Affine::then)
@@ -99,7 +108,7 @@ impl Draw {
     pub fn apply(&self, picture: &Pixels, policy: &Policy) -> Warped {
         let to_frame = self.to_frame(picture.width_px, picture.height_px, policy.frame);
         let mut warped = warp(picture, to_frame, policy.frame, policy.fill);
-        let tones = self.steps.iter().filter_map(|step| match *step {
+        let tones = self.steps.iter().filter_map(|step| match step.drawn {
             Drawn::Brightness { factor } => Some(Tone::brightness(factor)),
             Drawn::Contrast { factor } => Some(Tone::contrast(factor)),
             _ => None,
@@ -177,7 +186,7 @@ mod tests {
         let policy = policy(steps);
         let degrees: Vec<f64> = (0..2000)
             .flat_map(|number| policy.draw(4, "a.jpg", number).steps)
-            .map(|step| match step {
+            .map(|step| match step.drawn {
                 Drawn::Rotate { degrees } => degrees,
                 other => panic!("a chance of 0 came true: {other:?}"),
             })

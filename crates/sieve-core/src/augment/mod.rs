@@ -11,6 +11,6 @@ mod tone;
 mod warp;
 
 pub use affine::Affine;
-pub use draw::{Draw, Drawn};
+pub use draw::{Draw, Drawn, Happening};
 pub use policy::{Axis, Fill, Fit, Frame, Kind, Policy, PolicyError, Step};
 pub use warp::{Warped, warp};

@@ -1,6 +1,6 @@
 //! Policies: what may happen to a picture, how often and how strongly.
 
-use serde::Deserialize;
+use serde::{Deserialize, Serialize};
 
 use crate::nearest;
 
@@ -77,7 +77,8 @@ pub enum Kind {
 }
 
 /// The sides that a flip exchanges.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Axis {
     /// Left and right.
     LeftRight,

@@ -9,11 +9,9 @@ use sieve_core::finding::{Finding, Severity};
 use sieve_core::inventory::Inventory;
 
 use crate::present::style::{FAINT, HEADING, of_severity};
-use crate::present::table::{Align, aligned, bar, percent};
+use crate::present::table::{Align, aligned, bar, percent, shortened, visible};
 use crate::present::{counted, heading, next_step, safe};
 
-/// Classes listed without `--all`; of more, the largest and the smallest are shown.
-const MOST_CLASSES: usize = 40;
 /// Examples of each kind of finding shown without `--all`.
 const MOST_EXAMPLES: usize = 3;
 /// Columns of the bar of the largest class.
@@ -75,15 +73,7 @@ fn class_table(inventory: &Inventory, all: bool) -> String {
     head.extend(splits.iter().cloned());
     head.extend(["images".to_owned(), "share".to_owned()]);
     let mut rows = vec![head];
-    let half = MOST_CLASSES / 2;
-    let shortened = !all && classes.len() > MOST_CLASSES;
-    for (index, &(class, images)) in classes.iter().enumerate() {
-        if shortened && index == half {
-            rows.push(vec![format!("... {} more (--all)", classes.len() - 2 * half)]);
-        }
-        if shortened && (half..classes.len() - half).contains(&index) {
-            continue;
-        }
+    let class_row = |&(class, images): &(&str, u64)| {
         let mut row = vec![visible(class)];
         for split in splits {
             row.push(inventory.of(split, class).map_or("-".to_owned(), |here| here.to_string()));
@@ -91,8 +81,9 @@ fn class_table(inventory: &Inventory, all: bool) -> String {
         row.push(images.to_string());
         row.push(percent(images as f64 / classed as f64));
         row.push(bar(images, most, BAR_WIDTH));
-        rows.push(row);
-    }
+        row
+    };
+    rows.extend(shortened(classes.iter().map(class_row).collect(), all));
     if inventory.unclassed() > 0 {
         let mut row = vec!["(in no class)".to_owned()];
         for split in splits {
@@ -112,12 +103,6 @@ fn class_table(inventory: &Inventory, all: bool) -> String {
         rows.push(row);
     }
     aligned(&columns, rows)
-}
-
-/// A class name as it is, in quotes where its spaces would not be seen.
-fn visible(class: &str) -> String {
-    let hides_spaces = class.trim() != class || class.contains("  ");
-    if hides_spaces { format!("{class:?}") } else { class.to_owned() }
 }
 
 fn makeup(inventory: &Inventory) -> String {

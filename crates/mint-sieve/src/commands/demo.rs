@@ -1,0 +1,121 @@
+//! `demo`: a painted collection, and the whole job on it.
+
+use std::fs;
+use std::io::Write;
+use std::path::Path;
+
+use clap::Parser;
+use herb_shed::collection::{Arrangement, plan, write};
+use herb_shed::faults::write_table;
+use sieve_core::progress::Watch;
+
+use super::{Answer, preview};
+use crate::args::{Cli, DemoArgs};
+use crate::failure::{Exit, Failure};
+use crate::present::{command_line, heading};
+use crate::progress::Progress;
+use crate::writing::NewFolder;
+
+/// Answers `demo`. What each command says is printed as soon as it is known.
+pub fn run(args: &DemoArgs, progress: &Progress) -> Result<Answer, Failure> {
+    let folder = &args.folder;
+    let painted = paint(args, progress)?;
+    let at = |name: &str| folder.join(name).to_string_lossy().into_owned();
+    say(&format!(
+        "{}\nPainted {painted} files in {}. What is wrong with them on purpose is listed in\n{}.\n",
+        heading("A herb-drying shed photographs single leaves on trays before they are sorted."),
+        at("collection"),
+        at("planted.csv"),
+    ));
+
+    let (collection, splits) = (at("collection"), at("splits"));
+    let seed = args.seed.to_string();
+    let step = |words: &[&str]| run_step(words, progress);
+    step(&["audit", &collection])?;
+    let trained_on = if args.pre_split {
+        collection
+    } else {
+        let parts = "train=70,validation=15,test=15";
+        step(&["split", &collection, "--parts", parts, "--seed", &seed, "--to", &splits])?;
+        step(&["audit", &splits])?;
+        splits
+    };
+    for (name, _) in preview::EXAMPLES {
+        let (policy, out) =
+            (at(&format!("policies/{name}.toml")), at(&format!("preview-{name}.png")));
+        step(&["preview", &trained_on, "--policy", &policy, "--seed", &seed, "--out", &out])?;
+    }
+    Ok(Answer::done(written(args)))
+}
+
+/// Paints the collection and what goes with it; all of it appears at once.
+fn paint(args: &DemoArgs, progress: &Progress) -> Result<usize, Failure> {
+    let arrangement = if args.pre_split { Arrangement::Splits } else { Arrangement::Classes };
+    let target = NewFolder::create(&args.folder)?;
+    let plan = plan(arrangement, args.seed);
+    progress.begin("painting", Some(plan.files.len() as u64));
+    let painted = || {
+        progress.advance(1);
+        !progress.stopped()
+    };
+    let folder = target.path();
+    let failed = |error: std::io::Error| match error.kind() {
+        std::io::ErrorKind::Interrupted => Failure::from(sieve_core::Error::Interrupted),
+        _ => Failure::output(format!("cannot write {}: {error}", args.folder.display())),
+    };
+    write(&folder.join("collection"), &plan, &painted).map_err(failed)?;
+    write_table(&folder.join("planted.csv"), &plan.planted).map_err(failed)?;
+    write_policies(&folder.join("policies")).map_err(failed)?;
+    target.keep()?;
+    progress.end();
+    Ok(plan.files.len())
+}
+
+fn write_policies(folder: &Path) -> std::io::Result<()> {
+    fs::create_dir(folder)?;
+    for (name, text) in preview::EXAMPLES {
+        fs::write(folder.join(format!("{name}.toml")), text)?;
+    }
+    Ok(())
+}
+
+/// Prints a command as a person would type it, runs it, and prints what it says.
+fn run_step(words: &[&str], progress: &Progress) -> Result<(), Failure> {
+    let words: Vec<&str> = std::iter::once("mint-sieve").chain(words.iter().copied()).collect();
+    say(&format!("\n{}\n\n", heading(&format!("$ {}", command_line(&words)))));
+    let cli = Cli::try_parse_from(&words).expect("the demo types its commands right");
+    let answer = super::run(&cli.command, progress)?;
+    progress.end();
+    say(&answer.text);
+    if answer.exit == Exit::Done { Ok(()) } else { Err(Failure::output("the demo stopped early")) }
+}
+
+/// Prints at once. A reader that has seen enough is no failure: the files are still written.
+fn say(text: &str) {
+    let mut out = anstream::stdout().lock();
+    let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
+}
+
+fn written(args: &DemoArgs) -> String {
+    let mut names = vec![
+        ("collection/", "the pictures, as they came"),
+        ("planted.csv", "what is wrong with them, to compare with what audit found"),
+        ("policies/", "the two augmentation policies, to change and try"),
+    ];
+    if !args.pre_split {
+        names.push(("splits/", "train, validation and test, with split.csv"));
+    }
+    names.push(("preview-gentle.png", "a policy that shows what the shed could have photographed"));
+    names.push(("preview-harsh.png", "one that shows what never occurs"));
+    let folder = args.folder.to_string_lossy();
+    let folder = folder.trim_end_matches('/');
+    let mut text = format!("\n{}\n", heading(&format!("Written to {folder}/")));
+    for (name, what) in names {
+        text.push_str(&format!("  {name:<20}{what}\n"));
+    }
+    text + &format!(
+        "\n{} {folder}/preview-gentle.png beside {folder}/preview-harsh.png, then the first\n\
+         pictures of each class in {folder}/collection/.\n",
+        heading("Open first:"),
+    )
+}

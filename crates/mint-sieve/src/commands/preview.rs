@@ -1,0 +1,220 @@
+//! `preview`: what a policy does to real pictures, on one sheet.
+
+use std::fs;
+use std::path::Path;
+
+use rayon::prelude::*;
+use sieve_core::augment::{Draw, Policy};
+use sieve_core::collection::{self, Collection, Entry, WalkOptions};
+use sieve_core::progress::Watch;
+use sieve_core::reading::{self, Pixels, ReadLimits, Trouble};
+use sieve_core::{nearest, sampling};
+
+use super::{Answer, collection as opening};
+use crate::args::{PreviewArgs, PreviewFormat};
+use crate::failure::Failure;
+use crate::present::preview::{self, Preview};
+use crate::present::sheet::{self, Layout, Row, Sheet, Tile, Wanted};
+use crate::progress::Progress;
+use crate::writing::{self, NewFile};
+
+/// The policies that come with the program, by name.
+pub const EXAMPLES: [(&str, &str); 2] = [
+    ("gentle", include_str!("../../../../policies/gentle.toml")),
+    ("harsh", include_str!("../../../../policies/harsh.toml")),
+];
+
+/// Tiles on a sheet at most: beyond them nobody looks, and memory runs out.
+const MOST_TILES: u64 = 5000;
+
+/// Answers `preview`.
+pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
+    writing::refuse_inside(&args.root, &args.out)?;
+    let (policy_name, policy) = read_policy(&args.policy)?;
+    let file = NewFile::create(&args.out)?;
+    let options = WalkOptions { follow_links: args.follow_links };
+    let collection =
+        collection::open(&args.root, &options, progress).map_err(opening::explained)?;
+
+    // Only training pictures are augmented.
+    let split = collection.splits().iter().any(|split| split == "train").then_some("train");
+    let mut classes = sampling::shuffled(&collection, split, args.seed);
+    if !args.classes.is_empty() {
+        known_classes(&collection, &args.classes)?;
+        classes.retain(|class, _| args.classes.iter().any(|wanted| wanted == class));
+    }
+    let rows_wanted = args.per_class.map(|each| each * classes.len() as u32);
+    let wanted = Wanted {
+        rows: rows_wanted,
+        draws: args.draws,
+        full_size: args.full_size,
+        steps: policy.steps.len() as u32,
+    };
+    let mut layout = Layout::of(policy.frame, wanted);
+    let tiles = u64::from(layout.rows) * (u64::from(layout.draws) + 1);
+    if tiles > MOST_TILES {
+        let message = format!("{tiles} tiles are too many for one sheet; {MOST_TILES} is the most");
+        return Err(Failure::call(message).hint("Show fewer classes with --class, or fewer draws."));
+    }
+
+    let counts = match args.per_class {
+        Some(each) => vec![each as usize; classes.len()],
+        None => sampling::spread(layout.rows as usize, classes.len()),
+    };
+    progress.begin("drawing", Some(counts.iter().sum::<usize>() as u64));
+    let job = Job { args, root: &args.root, policy: &policy, draws: layout.draws, progress };
+    let chosen: Vec<(&Vec<&Entry>, usize)> = classes.values().zip(counts).collect();
+    let shown: Result<Vec<Shown>, Failure> =
+        chosen.par_iter().map(|(entries, count)| job.show(entries, *count)).collect();
+    let (mut rows, mut passed_over) = (Vec::new(), 0);
+    for shown in shown? {
+        rows.extend(shown.rows);
+        passed_over += shown.passed_over;
+    }
+    if rows.is_empty() {
+        let message =
+            format!("{} holds no readable picture in a class folder", args.root.display());
+        let hint =
+            format!("See what each file is taken for: mint-sieve audit {}", args.root.display());
+        return Err(Failure::input(message).hint(hint));
+    }
+    layout.rows = rows.len() as u32;
+
+    let of = split.map_or(String::new(), |split| format!(" ({split})"));
+    let title = format!(
+        "Policy {policy_name} on {}{of}, seed {}. The first column is not augmented.",
+        args.root.display(),
+        args.seed,
+    );
+    let sheet = Sheet { title, layout, rows };
+    file.write(&png(&sheet::paint(&sheet)))?;
+    let preview = Preview {
+        args,
+        policy_name: &policy_name,
+        policy: &policy,
+        split,
+        classes: classes.len(),
+        passed_over,
+        sheet: &sheet,
+    };
+    Ok(Answer::done(match args.format {
+        PreviewFormat::Text => preview::text(&preview),
+        PreviewFormat::Json => preview::json(&preview),
+    }))
+}
+
+/// Reads the policy in a file, or the example of that name where there is no such file.
+fn read_policy(path: &Path) -> Result<(String, Policy), Failure> {
+    let name = path.to_string_lossy();
+    let example = EXAMPLES.iter().find(|(known, _)| *known == name && !path.exists());
+    let (name, text) = match example {
+        Some((name, text)) => ((*name).to_owned(), (*text).to_owned()),
+        None => {
+            let text =
+                fs::read_to_string(path).map_err(|error| {
+                    let failure = Failure::input(format!("cannot read the policy {name}: {error}"));
+                    match nearest::word(&name, EXAMPLES.map(|(name, _)| name)) {
+                        Some(near) => failure
+                            .hint(format!("Did you mean {near}, an example that comes along?")),
+                        None => failure
+                            .hint("Expected a TOML file, or one of the examples: gentle, harsh."),
+                    }
+                })?;
+            let name = path.file_name().unwrap_or(path.as_os_str());
+            (name.to_string_lossy().into_owned(), text)
+        }
+    };
+    let policy = Policy::parse(&text)
+        .map_err(|error| Failure::call(format!("the policy {}: {error}", path.display())))?;
+    Ok((name, policy))
+}
+
+fn known_classes(collection: &Collection, wanted: &[String]) -> Result<(), Failure> {
+    let known = collection.classes();
+    for class in wanted {
+        if known.contains(class) {
+            continue;
+        }
+        let failure = Failure::call(format!("there is no class {class:?}"));
+        return Err(match nearest::word(class, known.iter().map(String::as_str)) {
+            Some(near) => failure.hint(format!("Did you mean {near:?}?")),
+            None => failure.hint(format!("There are {}.", known.join(", "))),
+        });
+    }
+    Ok(())
+}
+
+struct Job<'a> {
+    args: &'a PreviewArgs,
+    root: &'a Path,
+    policy: &'a Policy,
+    draws: u32,
+    progress: &'a Progress,
+}
+
+/// What came of one class.
+struct Shown {
+    rows: Vec<Row>,
+    passed_over: u64,
+}
+
+impl Job<'_> {
+    /// The first `count` of `entries` that are pictures.
+    fn show(&self, entries: &[&Entry], count: usize) -> Result<Shown, Failure> {
+        let mut shown = Shown { rows: Vec::new(), passed_over: 0 };
+        for entry in entries {
+            if shown.rows.len() == count {
+                break;
+            }
+            if self.progress.stopped() {
+                return Err(sieve_core::Error::Interrupted.into());
+            }
+            match self.read(entry) {
+                Ok(pixels) => {
+                    shown.rows.push(self.row(entry, &pixels));
+                    self.progress.advance(1);
+                }
+                Err(Trouble::NotAnImage(_)) => {}
+                Err(trouble) => {
+                    tracing::debug!(path = entry.path.as_str(), ?trouble, "passed over");
+                    shown.passed_over += 1;
+                }
+            }
+        }
+        Ok(shown)
+    }
+
+    fn read(&self, entry: &Entry) -> Result<Pixels, Trouble> {
+        let bytes = fs::read(self.root.join(entry.path.native()))
+            .map_err(|error| Trouble::Unreadable(error.to_string()))?;
+        Ok(reading::decode(&bytes, &ReadLimits::default())?.pixels)
+    }
+
+    fn row(&self, entry: &Entry, pixels: &Pixels) -> Row {
+        let path = entry.path.to_string();
+        let draws = (0..self.draws)
+            .map(|number| self.policy.draw(self.args.seed, &path, u64::from(number)));
+        let tiles = std::iter::once(Draw::NOTHING).chain(draws).map(|draw| Tile {
+            to_frame: draw.to_frame(pixels.width_px, pixels.height_px, self.policy.frame),
+            warped: draw.apply(pixels, self.policy),
+            draw,
+        });
+        Row {
+            tiles: tiles.collect(),
+            class: entry.place.class().unwrap_or_default().to_owned(),
+            split: entry.place.split.clone(),
+            size_px: (pixels.width_px, pixels.height_px),
+            path,
+        }
+    }
+}
+
+fn png(pixels: &Pixels) -> Vec<u8> {
+    let mut file = Vec::new();
+    let mut encoder = png::Encoder::new(&mut file, pixels.width_px, pixels.height_px);
+    encoder.set_color(png::ColorType::Rgb);
+    let mut writer = encoder.write_header().expect("memory takes what is written");
+    writer.write_image_data(&pixels.data).expect("as many rows as were announced");
+    writer.finish().expect("memory takes what is written");
+    file
+}

@@ -1,0 +1,75 @@
+//! `split`: train, validation and test.
+
+use std::path::Path;
+
+use sieve_core::catalog::Catalog;
+use sieve_core::splitting::{self, Assignment, Request};
+
+use super::{Answer, collection};
+use crate::args::{SplitArgs, SplitFormat};
+use crate::failure::Failure;
+use crate::present;
+use crate::progress::Progress;
+use crate::writing::{self, NewFile, NewFolder};
+
+/// Answers `split`.
+pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
+    let request = Request { parts: args.parts.clone(), seed: args.seed };
+    for output in [&args.out, &args.to].into_iter().flatten() {
+        writing::refuse_inside(&args.collection.root, output)?;
+    }
+    // A place that cannot be written fails before the long work, not after it.
+    let table = args.out.as_deref().map(NewFile::create).transpose()?;
+    let tree = args.to.as_deref().map(NewFolder::create).transpose()?;
+
+    let catalog = collection::measure(&args.collection, progress)?;
+    refuse_split(&catalog)?;
+    let assignment = splitting::assign(&catalog, &request);
+    if assignment.images.is_empty() {
+        let root = args.collection.root.display();
+        return Err(Failure::input(format!("{root} holds no readable picture in a class folder"))
+            .hint(format!("See what each file is taken for: mint-sieve audit {root}")));
+    }
+    let rows = present::split::table(&assignment, request.parts.names());
+    if let Some(tree) = tree {
+        let place = tree.path();
+        let names = request.parts.names();
+        let root = &args.collection.root;
+        writing::write_tree(root, &assignment, names, &place, args.link, progress)?;
+        NewFile::create(&place.join("split.csv"))?.write(&rows)?;
+        tree.keep()?;
+    }
+    if let Some(table) = table {
+        table.write(&rows)?;
+    }
+    Ok(Answer::done(answer(args, &request, &catalog, &assignment, rows)))
+}
+
+fn answer(
+    args: &SplitArgs,
+    request: &Request,
+    catalog: &Catalog,
+    assignment: &Assignment<'_>,
+    rows: Vec<u8>,
+) -> String {
+    let split = present::split::Split { args, request, catalog, assignment };
+    match args.format {
+        SplitFormat::Text => present::split::text(&split),
+        SplitFormat::Json => present::split::json(&split),
+        SplitFormat::Csv => String::from_utf8(rows).expect("paths are written as text"),
+    }
+}
+
+/// Splitting what is split would mix pictures that were kept apart.
+fn refuse_split(catalog: &Catalog) -> Result<(), Failure> {
+    let splits = catalog.collection.splits();
+    if splits.is_empty() {
+        return Ok(());
+    }
+    let root: &Path = &catalog.collection.root;
+    let message = format!("{} is split already, into {}", root.display(), splits.join(", "));
+    Err(Failure::call(message).hint(
+        "To split it anew, gather the pictures into one folder per class first; what was tested on \
+         before may then be trained on.",
+    ))
+}

@@ -1,0 +1,124 @@
+//! `preview --format json`. The fields are a contract: see docs/formats.md.
+
+use serde::Serialize;
+use sieve_core::augment::{Affine, Fill, Fit, Happening};
+
+use super::{Preview, outside};
+use crate::present::envelope;
+
+#[derive(Serialize)]
+struct Settings<'a> {
+    policy: String,
+    frame: Frame,
+    fill: String,
+    steps: usize,
+    seed: u64,
+    classes: &'a [String],
+    split: Option<&'a str>,
+}
+
+#[derive(Serialize)]
+struct Frame {
+    width_px: u32,
+    height_px: u32,
+    fit: &'static str,
+}
+
+#[derive(Serialize)]
+struct Body<'a> {
+    sheet: SheetFile,
+    outside: Shares,
+    tiles: Vec<TilePlace<'a>>,
+}
+
+#[derive(Serialize)]
+struct SheetFile {
+    path: String,
+    width_px: u32,
+    height_px: u32,
+    /// Pixels of the sheet to one of the frame, in each direction.
+    tile_scale: f64,
+}
+
+#[derive(Serialize)]
+struct Shares {
+    unaugmented_mean: f64,
+    mean: f64,
+    most: f64,
+}
+
+#[derive(Serialize)]
+struct TilePlace<'a> {
+    path: &'a str,
+    class: &'a str,
+    split: Option<&'a str>,
+    /// 0 without augmentation, then 1, 2, ...
+    draw: usize,
+    x_px: u32,
+    y_px: u32,
+    width_px: u32,
+    height_px: u32,
+    picture_width_px: u32,
+    picture_height_px: u32,
+    steps: &'a [Happening],
+    picture_to_frame: Affine,
+    outside_share: f64,
+}
+
+/// Every tile with its place and what was drawn for it.
+pub fn json(preview: &Preview<'_>) -> String {
+    let (policy, layout) = (preview.policy, &preview.sheet.layout);
+    let settings = Settings {
+        policy: preview.policy_name.to_owned(),
+        frame: Frame {
+            width_px: policy.frame.width_px,
+            height_px: policy.frame.height_px,
+            fit: match policy.frame.fit {
+                Fit::Cover => "cover",
+                Fit::Contain => "contain",
+                Fit::Stretch => "stretch",
+            },
+        },
+        fill: match policy.fill {
+            Fill::Mirror => "mirror".to_owned(),
+            Fill::Edge => "edge".to_owned(),
+            Fill::Wrap => "wrap".to_owned(),
+            Fill::Colour([red, green, blue]) => format!("#{red:02x}{green:02x}{blue:02x}"),
+        },
+        steps: policy.steps.len(),
+        seed: preview.args.seed,
+        classes: &preview.args.classes,
+        split: preview.split,
+    };
+    let (plain, drawn) = (outside(preview.plain()), outside(preview.drawn()));
+    let rows = (0..).zip(&preview.sheet.rows);
+    let tiles = rows.flat_map(|(row_index, row)| {
+        let place = move |draw: usize| layout.place(row_index, draw as u32);
+        row.tiles.iter().enumerate().map(move |(draw, tile)| TilePlace {
+            path: &row.path,
+            class: &row.class,
+            split: row.split.as_deref(),
+            draw,
+            x_px: place(draw).0,
+            y_px: place(draw).1,
+            width_px: layout.tile_width,
+            height_px: layout.tile_height,
+            picture_width_px: row.size_px.0,
+            picture_height_px: row.size_px.1,
+            steps: &tile.draw.steps,
+            picture_to_frame: tile.to_frame,
+            outside_share: tile.warped.outside_share,
+        })
+    });
+    let body = Body {
+        sheet: SheetFile {
+            path: preview.args.out.to_string_lossy().into_owned(),
+            width_px: layout.width(),
+            height_px: layout.height(),
+            tile_scale: layout.scale(),
+        },
+        outside: Shares { unaugmented_mean: plain.mean, mean: drawn.mean, most: drawn.most },
+        tiles: tiles.collect(),
+    };
+    envelope("preview", settings, body)
+}

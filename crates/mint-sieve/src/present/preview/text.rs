@@ -1,0 +1,134 @@
+//! `preview` for people: what is on the sheet, and how far the policy went.
+
+use std::fmt::Write;
+
+use sieve_core::augment::{Axis, Drawn, Kind};
+
+use super::{Preview, outside};
+use crate::present::table::{Align, aligned, percent};
+use crate::present::{counted, heading, next_step, safe};
+
+/// The whole answer.
+pub fn text(preview: &Preview<'_>) -> String {
+    let sheet = preview.sheet;
+    let root = preview.args.root.to_string_lossy();
+    let frame = preview.policy.frame;
+    let which = preview.split.map_or(String::new(), |split| format!(", {split} pictures only"));
+    let mut shown: Vec<&str> = sheet.rows.iter().map(|row| row.class.as_str()).collect();
+    shown.dedup();
+    let mut text = format!("{}{which}\n", heading(&safe(&root)));
+    let _ = writeln!(
+        text,
+        "{} from {} of {}, {} each; policy {}, seed {}",
+        counted(sheet.rows.len() as u64, "picture", "pictures"),
+        shown.len(),
+        counted(preview.classes as u64, "class", "classes"),
+        counted(u64::from(sheet.layout.draws), "draw", "draws"),
+        safe(preview.policy_name),
+        preview.args.seed,
+    );
+    if preview.passed_over > 0 {
+        let files = counted(preview.passed_over, "file", "files");
+        let _ = writeln!(text, "{files} passed over that cannot be read; audit names them");
+    }
+    text.push('\n');
+    text.push_str(&step_table(preview));
+
+    let (plain, drawn) = (outside(preview.plain()), outside(preview.drawn()));
+    let _ = writeln!(
+        text,
+        "\nOutside of the picture: {} of the drawn pixels, {} at most in one draw; {} without \
+         augmentation.",
+        percent(drawn.mean),
+        percent(drawn.most),
+        percent(plain.mean),
+    );
+    let layout = sheet.layout;
+    let scale = match (layout.shrink, layout.enlarge) {
+        (1, 1) => "every pixel as the model sees it".to_owned(),
+        (1, times) => {
+            format!("every pixel of the {}x{} frame {times} times", frame.width_px, frame.height_px)
+        }
+        (shrink, _) => format!("tiles at 1/{shrink} of {}x{}", frame.width_px, frame.height_px),
+    };
+    let out = preview.args.out.to_string_lossy();
+    let _ = writeln!(
+        text,
+        "Written: {} ({}x{}, {scale})\n",
+        safe(&out),
+        layout.width(),
+        layout.height()
+    );
+    let seed = (preview.args.seed.wrapping_add(1)).to_string();
+    let other = preview.args.out.with_extension("");
+    let other = format!("{}-{seed}.png", other.to_string_lossy());
+    let policy = preview.args.policy.to_string_lossy();
+    let words =
+        ["mint-sieve", "preview", &root, "--policy", &policy, "--seed", &seed, "--out", &other];
+    text + &next_step("open the sheet; then see other pictures and draws:", &words)
+}
+
+/// What each step of the policy may do, and what it did here.
+fn step_table(preview: &Preview<'_>) -> String {
+    let draws = preview.drawn().count();
+    let head = ["step", "happened", "chance", "drawn", "between"].map(str::to_owned).to_vec();
+    let mut rows = vec![head];
+    for (index, step) in preview.policy.steps.iter().enumerate() {
+        let all = preview.drawn().flat_map(|tile| &tile.draw.steps);
+        let here: Vec<&Drawn> =
+            all.filter(|happened| happened.step == index).map(|happened| &happened.drawn).collect();
+        let values: Vec<f64> = here.iter().flat_map(|drawn| numbers(drawn)).collect();
+        let least = values.iter().copied().fold(f64::INFINITY, f64::min);
+        let most = values.iter().copied().fold(f64::NEG_INFINITY, f64::max);
+        let (name, unit, between) = in_words(&step.kind);
+        rows.push(vec![
+            name.to_owned(),
+            format!("{} of {draws}", here.len()),
+            percent(step.chance),
+            if values.is_empty() { String::new() } else { range(least, most, unit) },
+            between.map_or(String::new(), |(from, to)| range(from, to, unit)),
+        ]);
+    }
+    aligned(&[Align::Left, Align::Right, Align::Right, Align::Left, Align::Left], rows)
+}
+
+/// The unit of a step's numbers.
+#[derive(Clone, Copy)]
+enum Unit {
+    Degrees,
+    Share,
+    Factor,
+}
+
+fn range(from: f64, to: f64, unit: Unit) -> String {
+    match unit {
+        Unit::Degrees => format!("{from:.1} to {to:.1} degrees"),
+        Unit::Share => format!("{:.1} to {:.1} %", from * 100.0, to * 100.0),
+        Unit::Factor => format!("{from:.2} to {to:.2} times"),
+    }
+}
+
+/// The name of a step, the unit of its numbers, and their range.
+fn in_words(kind: &Kind) -> (&'static str, Unit, Option<(f64, f64)>) {
+    match *kind {
+        Kind::Rotate(from, to) => ("rotate", Unit::Degrees, Some((from, to))),
+        Kind::Shift(from, to) => ("shift", Unit::Share, Some((from, to))),
+        Kind::Zoom(from, to) => ("zoom", Unit::Factor, Some((from, to))),
+        Kind::Flip(Axis::LeftRight) => ("flip left-right", Unit::Factor, None),
+        Kind::Flip(Axis::TopBottom) => ("flip top-bottom", Unit::Factor, None),
+        Kind::Brightness(from, to) => ("brightness", Unit::Factor, Some((from, to))),
+        Kind::Contrast(from, to) => ("contrast", Unit::Factor, Some((from, to))),
+    }
+}
+
+/// The numbers that were drawn for a step.
+fn numbers(drawn: &Drawn) -> Vec<f64> {
+    match *drawn {
+        Drawn::Rotate { degrees } => vec![degrees],
+        Drawn::Shift { right, down } => vec![right, down],
+        Drawn::Flip { .. } => Vec::new(),
+        Drawn::Zoom { factor } | Drawn::Brightness { factor } | Drawn::Contrast { factor } => {
+            vec![factor]
+        }
+    }
+}

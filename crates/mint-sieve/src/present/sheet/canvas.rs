@@ -1,0 +1,93 @@
+//! A picture that is painted on: flat colours, other pictures, text.
+
+use ab_glyph::{Font, ScaleFont, point};
+use sieve_core::reading::Pixels;
+
+use super::lettering::Lettering;
+
+/// A colour: red, green, blue.
+pub type Colour = [u8; 3];
+
+/// A picture that is painted on.
+pub struct Canvas {
+    pixels: Pixels,
+}
+
+impl Canvas {
+    /// An empty canvas of one colour.
+    pub fn new(width_px: u32, height_px: u32, colour: Colour) -> Self {
+        let count = width_px as usize * height_px as usize;
+        let data = colour.iter().copied().cycle().take(count * 3).collect();
+        Canvas { pixels: Pixels { width_px, height_px, data } }
+    }
+
+    /// What was painted.
+    pub fn into_pixels(self) -> Pixels {
+        self.pixels
+    }
+
+    fn put(&mut self, x: i64, y: i64, colour: Colour, cover: f32) {
+        let (width, height) = (i64::from(self.pixels.width_px), i64::from(self.pixels.height_px));
+        if !(0..width).contains(&x) || !(0..height).contains(&y) {
+            return;
+        }
+        let at = ((y * width + x) * 3) as usize;
+        for (value, colour) in self.pixels.data[at..at + 3].iter_mut().zip(colour) {
+            let mixed = f32::from(*value) + (f32::from(colour) - f32::from(*value)) * cover;
+            *value = mixed.round() as u8;
+        }
+    }
+
+    /// Fills a rectangle.
+    pub fn fill(&mut self, x: u32, y: u32, width: u32, height: u32, colour: Colour) {
+        for row in y..y + height {
+            for column in x..x + width {
+                self.put(i64::from(column), i64::from(row), colour, 1.0);
+            }
+        }
+    }
+
+    /// Lays a picture down, reduced `shrink` times, then each pixel repeated `enlarge` times in both
+    /// directions. A reduced pixel is the mean of `shrink` x `shrink`, or of what is there of them at
+    /// the right and bottom edges.
+    pub fn lay(&mut self, picture: &Pixels, x: u32, y: u32, shrink: u32, enlarge: u32) {
+        for row in 0..picture.height_px.div_ceil(shrink) {
+            for column in 0..picture.width_px.div_ceil(shrink) {
+                let rows = row * shrink..((row + 1) * shrink).min(picture.height_px);
+                let columns = column * shrink..((column + 1) * shrink).min(picture.width_px);
+                let count = rows.len() as u32 * columns.len() as u32;
+                let mut sums = [0u32; 3];
+                for row in rows {
+                    for column in columns.clone() {
+                        let colour = picture.at(column, row);
+                        (0..3).for_each(|c| sums[c] += u32::from(colour[c]));
+                    }
+                }
+                let mean = sums.map(|sum| ((sum + count / 2) / count) as u8);
+                self.fill(x + column * enlarge, y + row * enlarge, enlarge, enlarge, mean);
+            }
+        }
+    }
+
+    /// Writes a line of text whose top left corner is at (`x`, `y`).
+    pub fn write(&mut self, text: &str, x: u32, y: u32, lettering: &Lettering, colour: Colour) {
+        let font = lettering.font();
+        let baseline = y as f32 + font.ascent();
+        let mut pen = x as f32;
+        let mut previous = None;
+        for letter in text.chars() {
+            let id = font.glyph_id(letter);
+            pen += previous.map_or(0.0, |previous| font.kern(previous, id));
+            let glyph = id.with_scale_and_position(font.scale(), point(pen, baseline));
+            pen += font.h_advance(id);
+            previous = Some(id);
+            if let Some(outline) = font.font().outline_glyph(glyph) {
+                let corner = outline.px_bounds().min;
+                outline.draw(|dx, dy, cover| {
+                    let (x, y) = (corner.x as i64 + i64::from(dx), corner.y as i64 + i64::from(dy));
+                    self.put(x, y, colour, cover.min(1.0));
+                });
+            }
+        }
+    }
+}

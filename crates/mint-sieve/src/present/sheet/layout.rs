@@ -1,0 +1,148 @@
+//! How many rows and columns of tiles a preview sheet has, and how large they are.
+
+use sieve_core::augment::Frame;
+
+/// The size that a sheet keeps to unless more was asked for, in pixels.
+const SCREEN: (u32, u32) = (1280, 800);
+/// Rows that a screen should hold: fewer show too little of a collection.
+const ROWS: u32 = 4;
+/// Columns that a screen should hold: fewer draws show too little of a policy.
+const COLUMNS: u32 = 6;
+
+/// Distance of the tiles from the edge of the sheet.
+pub const MARGIN: u32 = 12;
+/// Distance between tiles.
+pub const GAP: u32 = 6;
+/// Height of the title.
+pub const TITLE: u32 = 30;
+/// Height of one line under a tile.
+pub const LINE: u32 = 11;
+/// What one happening takes of the lines under a tile, by experience.
+const WORDS_WIDTH: u32 = 75;
+/// Tiles stand no closer than their lines can be read.
+const LEAST_CELL: u32 = 96;
+
+/// What was asked for; nothing means what fits a screen.
+#[derive(Clone, Copy, Debug, Default)]
+pub struct Wanted {
+    /// Rows of pictures.
+    pub rows: Option<u32>,
+    /// Draws of the policy on each picture.
+    pub draws: Option<u32>,
+    /// Show every pixel.
+    pub full_size: bool,
+    /// Steps of the policy, each of which is named under the tiles.
+    pub steps: u32,
+}
+
+/// The measures of one sheet, in pixels.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Layout {
+    /// Rows of pictures.
+    pub rows: u32,
+    /// Draws of the policy on each picture, beside the column without augmentation.
+    pub draws: u32,
+    /// Lines of text under each tile.
+    pub lines: u32,
+    /// How many times the frame is reduced.
+    pub shrink: u32,
+    /// How many times each pixel of a small frame is repeated.
+    pub enlarge: u32,
+    /// Columns of one tile.
+    pub tile_width: u32,
+    /// Rows of one tile.
+    pub tile_height: u32,
+    /// Columns of one tile and of the lines under it.
+    pub cell_width: u32,
+}
+
+impl Layout {
+    /// The layout for a frame: the least reduction that leaves room for enough rows and columns.
+    pub fn of(frame: Frame, wanted: Wanted) -> Self {
+        let least_rows = wanted.rows.unwrap_or(ROWS).min(ROWS);
+        let least_columns = wanted.draws.map_or(COLUMNS, |draws| draws + 1).min(COLUMNS);
+        let longest = frame.width_px.max(frame.height_px);
+        let enlarge = if wanted.full_size { 1 } else { (LEAST_CELL / longest).max(1) };
+        let of_one = |shrink| {
+            let tile_width = frame.width_px.div_ceil(shrink) * enlarge;
+            let cell_width = tile_width.max(LEAST_CELL);
+            // The share outside is named too, and the picture takes three lines.
+            let lines = ((wanted.steps + 1) * WORDS_WIDTH).div_ceil(cell_width).clamp(3, 6);
+            Layout {
+                rows: 1,
+                draws: 0,
+                lines,
+                shrink,
+                enlarge,
+                tile_width,
+                tile_height: frame.height_px.div_ceil(shrink) * enlarge,
+                cell_width,
+            }
+        };
+        let fits = |shrink: &u32| {
+            let layout = Layout { rows: least_rows, draws: least_columns - 1, ..of_one(*shrink) };
+            layout.width() <= SCREEN.0 && layout.height() <= SCREEN.1
+        };
+        let shrink = if wanted.full_size { 1 } else { (1..longest).find(fits).unwrap_or(longest) };
+        let one = of_one(shrink);
+        let rows = (SCREEN.1.saturating_sub(one.height())) / one.row_height() + 1;
+        let columns = (SCREEN.0.saturating_sub(one.width())) / (one.cell_width + GAP) + 1;
+        Layout {
+            rows: wanted.rows.unwrap_or(rows),
+            draws: wanted.draws.unwrap_or((columns - 1).max(1)),
+            ..one
+        }
+    }
+
+    /// Pixels of the sheet to one of the frame.
+    pub fn scale(&self) -> f64 {
+        f64::from(self.enlarge) / f64::from(self.shrink)
+    }
+
+    /// Width of the sheet.
+    pub fn width(&self) -> u32 {
+        2 * MARGIN + (self.draws + 1) * (self.cell_width + GAP) - GAP
+    }
+
+    /// Height of the sheet.
+    pub fn height(&self) -> u32 {
+        TITLE + self.rows * self.row_height() + MARGIN - GAP
+    }
+
+    fn row_height(&self) -> u32 {
+        self.tile_height + self.lines * LINE + GAP
+    }
+
+    /// Where the tile of a row and column stands on the sheet.
+    pub fn place(&self, row: u32, column: u32) -> (u32, u32) {
+        (MARGIN + column * (self.cell_width + GAP), TITLE + row * self.row_height())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use sieve_core::augment::Fit;
+
+    fn layout(width_px: u32, height_px: u32, wanted: Wanted) -> Layout {
+        let wanted = Wanted { steps: 6, ..wanted };
+        Layout::of(Frame { width_px, height_px, fit: Fit::Cover }, wanted)
+    }
+
+    #[test]
+    fn sheets_fit_a_screen_unless_more_is_asked_for() {
+        for (width, height) in [(1, 1), (32, 32), (224, 224), (64, 500), (640, 480), (4096, 4096)] {
+            let layout = layout(width, height, Wanted::default());
+            assert!(
+                layout.width() <= 1280 && layout.height() <= 800,
+                "{width}x{height}: {layout:?}"
+            );
+            assert!(layout.rows >= 4 && layout.draws >= 5, "{width}x{height}: {layout:?}");
+        }
+        let full = layout(224, 224, Wanted { full_size: true, ..Wanted::default() });
+        assert_eq!((full.shrink, full.tile_width, full.tile_height), (1, 224, 224));
+        assert!(full.width() <= 1280 && full.height() <= 800);
+        let tall = layout(224, 224, Wanted { rows: Some(40), draws: Some(2), ..Wanted::default() });
+        assert_eq!((tall.rows, tall.draws), (40, 2));
+    }
+}

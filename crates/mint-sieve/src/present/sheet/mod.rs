@@ -1,0 +1,9 @@
+//! SHEETS: many labelled pictures on one.
+
+mod canvas;
+mod layout;
+mod lettering;
+mod preview;
+
+pub use layout::{Layout, Wanted};
+pub use preview::{Row, Sheet, Tile, paint};

@@ -1,0 +1,120 @@
+//! The sheet of `preview`: a row a picture, first without augmentation, then draw by draw.
+
+use sieve_core::augment::{Affine, Axis, Draw, Drawn, Warped};
+use sieve_core::reading::Pixels;
+
+use super::canvas::{Canvas, Colour};
+use super::layout::{GAP, LINE, Layout, MARGIN};
+use super::lettering::Lettering;
+use crate::present::table::visible;
+
+const PAPER: Colour = [250, 250, 248];
+const INK: Colour = [32, 36, 34];
+const PALE: Colour = [104, 110, 106];
+/// Marks the column without augmentation.
+const PLAIN_BAR: Colour = [64, 124, 96];
+
+const TITLE_LETTERS: Lettering = Lettering::bold(17.0);
+const NAME_LETTERS: Lettering = Lettering::bold(11.0);
+const SMALL_LETTERS: Lettering = Lettering::plain(11.0);
+
+/// One frame on the sheet.
+#[derive(Clone, Debug)]
+pub struct Tile {
+    /// What was drawn.
+    pub draw: Draw,
+    /// The map from the picture to the frame.
+    pub to_frame: Affine,
+    /// The frame.
+    pub warped: Warped,
+}
+
+/// One picture on the sheet.
+#[derive(Clone, Debug)]
+pub struct Row {
+    /// Its path.
+    pub path: String,
+    /// Its class.
+    pub class: String,
+    /// Its split.
+    pub split: Option<String>,
+    /// Its sides in pixels, columns first.
+    pub size_px: (u32, u32),
+    /// Without augmentation, then the draws.
+    pub tiles: Vec<Tile>,
+}
+
+/// All that a sheet shows.
+#[derive(Clone, Debug)]
+pub struct Sheet {
+    /// The line at the top.
+    pub title: String,
+    /// Its measures.
+    pub layout: Layout,
+    /// The pictures.
+    pub rows: Vec<Row>,
+}
+
+/// Paints the sheet.
+pub fn paint(sheet: &Sheet) -> Pixels {
+    let layout = &sheet.layout;
+    let mut canvas = Canvas::new(layout.width(), layout.height(), PAPER);
+    let title = TITLE_LETTERS.end_of(&sheet.title, layout.width() - 2 * MARGIN);
+    canvas.write(&title, MARGIN, GAP, &TITLE_LETTERS, INK);
+    for (row, picture) in (0..).zip(&sheet.rows) {
+        for (column, tile) in (0..).zip(&picture.tiles) {
+            let (x, y) = layout.place(row, column);
+            canvas.lay(&tile.warped.pixels, x, y, layout.shrink, layout.enlarge);
+            let lines = if column == 0 {
+                canvas.fill(x - 4, y, 2, layout.tile_height, PLAIN_BAR);
+                plain_lines(picture, layout.cell_width)
+            } else {
+                drawn_lines(tile, layout.cell_width, layout.lines)
+            };
+            for (line, (text, letters, colour)) in (0..).zip(lines) {
+                canvas.write(&text, x, y + layout.tile_height + 1 + line * LINE, &letters, colour);
+            }
+        }
+    }
+    canvas.into_pixels()
+}
+
+type Line = (String, Lettering, Colour);
+
+fn plain_lines(picture: &Row, width: u32) -> Vec<Line> {
+    let name = picture.path.rsplit('/').next().unwrap_or_default();
+    let (columns, rows) = picture.size_px;
+    vec![
+        (NAME_LETTERS.end_of(&visible(&picture.class), width), NAME_LETTERS, INK),
+        (SMALL_LETTERS.end_of(name, width), SMALL_LETTERS, INK),
+        (SMALL_LETTERS.end_of(&format!("as is, {columns}x{rows}"), width), SMALL_LETTERS, PALE),
+    ]
+}
+
+fn drawn_lines(tile: &Tile, width: u32, most: u32) -> Vec<Line> {
+    let mut words: Vec<String> = tile.draw.steps.iter().map(|step| in_words(&step.drawn)).collect();
+    if words.is_empty() {
+        words.push("nothing".to_owned());
+    }
+    let share = tile.warped.outside_share;
+    if share >= 0.0005 {
+        words.push(format!("outside {:.1} %", share * 100.0));
+    }
+    let lines = SMALL_LETTERS.lines(&words, width, most as usize);
+    lines.into_iter().map(|line| (line, SMALL_LETTERS, INK)).collect()
+}
+
+/// A step as short as it can be said.
+fn in_words(step: &Drawn) -> String {
+    match step {
+        Drawn::Rotate { degrees } => format!("turn {degrees:+.1}°"),
+        Drawn::Shift { right, down } => {
+            format!("shift {:+.0} {:+.0} %", right * 100.0, down * 100.0)
+        }
+        Drawn::Zoom { factor } => format!("zoom {factor:.2}"),
+        Drawn::Flip { axis: Axis::LeftRight } => "flip ↔".to_owned(),
+        Drawn::Flip { axis: Axis::TopBottom } => "flip ↕".to_owned(),
+        Drawn::Brightness { factor } => format!("bright {factor:.2}"),
+        Drawn::Contrast { factor } => format!("contrast {factor:.2}"),
+    }
+}

@@ -1,0 +1,152 @@
+//! `split --format json`. The fields are a contract: see docs/formats.md.
+
+use serde::Serialize;
+use sieve_core::splitting::LeftOut;
+
+use super::{Split, is_conflict};
+use crate::present::envelope;
+
+#[derive(Serialize)]
+struct Settings {
+    follow_links: bool,
+    max_megapixels: u64,
+    parts: Vec<PartShare>,
+    seed: u64,
+    link: Option<String>,
+}
+
+#[derive(Serialize)]
+struct PartShare {
+    split: String,
+    share: f64,
+}
+
+#[derive(Serialize)]
+struct Body {
+    collection: Collection,
+    splits: Vec<Total>,
+    classes: Vec<Class>,
+    groups: Vec<Group>,
+    left_out: Vec<LeftOutFile>,
+    written: Written,
+}
+
+#[derive(Serialize)]
+struct Collection {
+    root: String,
+    files: usize,
+    images: usize,
+    left_out: usize,
+}
+
+#[derive(Serialize)]
+struct Total {
+    split: String,
+    images: u64,
+    target: u64,
+}
+
+#[derive(Serialize)]
+struct Class {
+    class: String,
+    images: u64,
+    groups: u64,
+    splits: Vec<Got>,
+}
+
+#[derive(Serialize)]
+struct Got {
+    split: String,
+    images: u64,
+    asked: f64,
+}
+
+#[derive(Serialize)]
+struct Group {
+    group: String,
+    split: String,
+    label_conflict: bool,
+    images: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct LeftOutFile {
+    path: String,
+    reason: &'static str,
+}
+
+#[derive(Serialize)]
+struct Written {
+    table: Option<String>,
+    tree: Option<String>,
+}
+
+/// Everything about a split but its rows, which are in its table.
+pub fn json(split: &Split<'_>) -> String {
+    let (args, assignment) = (split.args, split.assignment);
+    let names = split.request.parts.names();
+    let shares = split.request.parts.shares();
+    let settings = Settings {
+        follow_links: args.collection.follow_links,
+        max_megapixels: args.collection.max_megapixels,
+        parts: names
+            .iter()
+            .zip(&shares)
+            .map(|(name, &share)| PartShare { split: name.clone(), share })
+            .collect(),
+        seed: split.request.seed,
+        link: args.to.as_ref().map(|_| format!("{:?}", args.link).to_lowercase()),
+    };
+    let totals = names.iter().zip(split.totals()).zip(&assignment.target);
+    let class = |class: &sieve_core::splitting::ClassCounts| Class {
+        class: class.class.clone(),
+        images: class.images,
+        groups: class.groups,
+        splits: names
+            .iter()
+            .zip(&class.got)
+            .zip(&shares)
+            .map(|((name, &images), share)| Got {
+                split: name.clone(),
+                images,
+                asked: share * class.images as f64,
+            })
+            .collect(),
+    };
+    let shown = |path: &std::path::PathBuf| path.to_string_lossy().into_owned();
+    let body = Body {
+        collection: Collection {
+            root: shown(&split.catalog.collection.root),
+            files: split.catalog.records.len(),
+            images: assignment.images.len(),
+            left_out: assignment.left_out.len(),
+        },
+        splits: totals
+            .map(|((name, images), &target)| Total { split: name.clone(), images, target })
+            .collect(),
+        classes: assignment.classes.iter().map(class).collect(),
+        groups: split
+            .clumps()
+            .iter()
+            .map(|group| Group {
+                group: group[0].group.to_string(),
+                split: names[group[0].part].clone(),
+                label_conflict: is_conflict(group),
+                images: group.iter().map(|image| image.record.path.to_string()).collect(),
+            })
+            .collect(),
+        left_out: assignment
+            .left_out
+            .iter()
+            .map(|(record, why)| LeftOutFile {
+                path: record.path.to_string(),
+                reason: match why {
+                    LeftOut::SetAside => "set-aside",
+                    LeftOut::NoClass => "no-class",
+                },
+            })
+            .collect(),
+        written: Written { table: args.out.as_ref().map(shown), tree: args.to.as_ref().map(shown) },
+    };
+    envelope("split", settings, body)
+}

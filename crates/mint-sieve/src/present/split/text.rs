@@ -1,0 +1,164 @@
+//! `split` for people: what each class got against what was asked.
+
+use std::fmt::Write;
+
+use sieve_core::splitting::LeftOut;
+
+use super::{Split, is_conflict};
+use crate::present::style::{ERROR, FAINT};
+use crate::present::table::{Align, aligned, percent, shortened, visible};
+use crate::present::{counted, heading, next_step, safe};
+
+/// The whole answer.
+pub fn text(split: &Split<'_>) -> String {
+    let root = split.catalog.collection.root.to_string_lossy();
+    let parts = &split.request.parts;
+    let asked: Vec<String> = parts
+        .names()
+        .iter()
+        .zip(parts.shares())
+        .map(|(name, share)| format!("{name} {}", percent(share)))
+        .collect();
+    let mut text = format!(
+        "{}\n{} in {}: {}; seed {}\n\n",
+        heading(&safe(&root)),
+        counted(split.assignment.images.len() as u64, "image", "images"),
+        counted(split.assignment.classes.len() as u64, "class", "classes"),
+        safe(&asked.join(", ")),
+        split.request.seed,
+    );
+    text.push_str(&class_table(split));
+    text.push('\n');
+    for line in remarks(split) {
+        let _ = writeln!(text, "{line}");
+    }
+    text.push_str(&written(split));
+    text
+}
+
+fn class_table(split: &Split<'_>) -> String {
+    let parts = &split.request.parts;
+    let shares = parts.shares();
+    let mut columns = vec![Align::Left, Align::Right];
+    let mut head = vec!["class".to_owned(), "images".to_owned()];
+    for name in parts.names() {
+        columns.extend([Align::Right, Align::Right]);
+        head.extend([name.clone(), "asked".to_owned()]);
+    }
+    let row = |name: String, images: u64, got: &[u64]| {
+        let mut row = vec![name, images.to_string()];
+        for (got, share) in got.iter().zip(&shares) {
+            row.extend([got.to_string(), format!("{:.1}", share * images as f64)]);
+        }
+        row
+    };
+    let mut classes: Vec<_> = split.assignment.classes.iter().collect();
+    classes.sort_by_key(|class| std::cmp::Reverse(class.images));
+    let classes = classes.iter().map(|class| row(visible(&class.class), class.images, &class.got));
+    let mut rows = vec![head];
+    rows.extend(shortened(classes.collect(), split.args.all));
+    let images = split.assignment.images.len() as u64;
+    let totals = split.totals();
+    rows.push(row("(all)".into(), images, &totals));
+    let mut share_row = vec!["(share)".to_owned(), String::new()];
+    for total in totals {
+        share_row.extend([percent(total as f64 / images as f64), String::new()]);
+    }
+    rows.push(share_row);
+    aligned(&columns, rows)
+}
+
+/// What is not as one might expect it, a line each.
+fn remarks(split: &Split<'_>) -> Vec<String> {
+    let mut lines = Vec::new();
+    let set_aside = split.left_out(LeftOut::SetAside);
+    if set_aside > 0 {
+        let files = counted(set_aside, "file", "files");
+        lines.push(format!("Left out: {files} that cannot be trained on; audit names them."));
+    }
+    let no_class = split.left_out(LeftOut::NoClass);
+    if no_class > 0 {
+        let pictures = counted(no_class, "picture that lies", "pictures that lie");
+        lines.push(format!("Left out: {pictures} in no class folder."));
+    }
+    let clumps = split.clumps();
+    if !clumps.is_empty() {
+        let groups = counted(clumps.len() as u64, "group", "groups");
+        let pictures = clumps.iter().map(Vec::len).sum::<usize>();
+        lines.push(format!(
+            "Kept together: {groups} of files with the same bytes, {pictures} in all."
+        ));
+    }
+    for group in clumps.iter().filter(|group| is_conflict(group)) {
+        let paths: Vec<&str> = group.iter().map(|image| image.record.path.as_str()).collect();
+        let paths = safe(&paths.join(" = "));
+        lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one picture, two answers."));
+    }
+    let parts = split.request.parts.names().len() as u64;
+    let missing: Vec<String> = split
+        .assignment
+        .classes
+        .iter()
+        .filter(|class| class.got.contains(&0))
+        .map(|class| format!("{} ({})", visible(&class.class), class.groups))
+        .collect();
+    if !missing.is_empty() {
+        let shown = missing.iter().take(5).map(String::as_str).collect::<Vec<_>>().join(", ");
+        let more = if missing.len() > 5 {
+            format!(" and {} more", missing.len() - 5)
+        } else {
+            String::new()
+        };
+        lines.push(format!(
+            "Not in every split, with fewer than {parts} different pictures: {}{more}.",
+            safe(&shown)
+        ));
+    }
+    if split.totals() != split.assignment.target {
+        lines.push(
+            "The shares of the whole are off: small classes and groups came first.".to_owned(),
+        );
+    }
+    if !lines.is_empty() {
+        lines.push(String::new());
+    }
+    lines
+}
+
+fn written(split: &Split<'_>) -> String {
+    let args = split.args;
+    let root = split.catalog.collection.root.to_string_lossy();
+    let mut text = String::new();
+    if let Some(to) = &args.to {
+        let to = to.to_string_lossy();
+        let folder = to.trim_end_matches('/');
+        let _ = writeln!(text, "Written: {}/ with split.csv", safe(folder));
+    }
+    if let Some(out) = &args.out {
+        let _ = writeln!(text, "Written: {}", safe(&out.to_string_lossy()));
+    }
+    if let Some(to) = &args.to {
+        let to = to.to_string_lossy();
+        let mut words = vec!["mint-sieve", "audit", &to];
+        if args.link == crate::writing::Link::Soft {
+            words.push("--follow-links");
+        }
+        return text + &format!("\n{}", next_step("look at what was built:", &words));
+    }
+    if args.out.is_none() {
+        let _ = writeln!(text, "{FAINT}Nothing was written.{FAINT:#}");
+    }
+    let to = format!("{}-splits", root.trim_end_matches('/'));
+    let seed = args.seed.to_string();
+    let parts: Vec<String> = split
+        .request
+        .parts
+        .names()
+        .iter()
+        .zip(split.request.parts.shares())
+        .map(|(name, share)| format!("{name}={}", (share * 1e8).round() / 1e6))
+        .collect();
+    let parts = parts.join(",");
+    let words = ["mint-sieve", "split", &root, "--parts", &parts, "--seed", &seed, "--to", &to];
+    text + &format!("\n{}", next_step("build the folders:", &words))
+}

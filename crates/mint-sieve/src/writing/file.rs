@@ -1,0 +1,61 @@
+//! One file, written under a temporary name and renamed when it is whole.
+
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+use tempfile::NamedTempFile;
+
+use crate::failure::Failure;
+
+/// A file that is not there yet.
+#[derive(Debug)]
+pub struct NewFile {
+    path: PathBuf,
+    temporary: NamedTempFile,
+}
+
+impl NewFile {
+    /// Makes sure that `path` can be written, before the work whose answer goes there begins.
+    pub fn create(path: &Path) -> Result<Self, Failure> {
+        let shown = path.display();
+        if path.symlink_metadata().is_ok() {
+            return Err(Failure::output(format!("{shown} exists already"))
+                .hint("Nothing was written. Choose another name or move it away."));
+        }
+        let folder = super::parent(path);
+        if !folder.is_dir() {
+            return Err(Failure::output(format!(
+                "there is no folder {} to write to",
+                folder.display()
+            )));
+        }
+        let mut builder = tempfile::Builder::new();
+        builder.prefix(".mint-sieve-");
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::PermissionsExt;
+            // As any other new file; the system takes away what the user's mask forbids.
+            builder.permissions(std::fs::Permissions::from_mode(0o666));
+        }
+        let temporary = builder.tempfile_in(folder).map_err(|error| failed(path, &error))?;
+        Ok(NewFile { path: path.to_owned(), temporary })
+    }
+
+    /// Writes the file and gives it its name.
+    pub fn write(mut self, bytes: &[u8]) -> Result<(), Failure> {
+        let file = self.temporary.as_file_mut();
+        let written = file.write_all(bytes).and_then(|()| file.sync_all());
+        written.map_err(|error| failed(&self.path, &error))?;
+        let kept = self.temporary.persist_noclobber(&self.path);
+        kept.map(|_| ()).map_err(|error| failed(&self.path, &error.error))
+    }
+}
+
+fn failed(path: &Path, error: &std::io::Error) -> Failure {
+    // The temporary name in the error would say nothing to anybody.
+    let reason = std::io::Error::from(error.kind()).to_string();
+    let reason = error
+        .raw_os_error()
+        .map_or(reason, |code| std::io::Error::from_raw_os_error(code).to_string());
+    Failure::output(format!("cannot write {}: {reason}", path.display()))
+}

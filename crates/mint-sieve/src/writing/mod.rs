@@ -1,0 +1,39 @@
+//! WRITING: files and folders that appear whole or not at all, and never over something else.
+
+mod file;
+mod folder;
+mod tree;
+
+pub use file::NewFile;
+pub use folder::NewFolder;
+pub use tree::{Link, write_tree};
+
+use std::path::{Path, PathBuf};
+
+use crate::failure::Failure;
+
+/// Refuses an output inside of the collection it is made from: a collection is only read.
+pub fn refuse_inside(collection: &Path, output: &Path) -> Result<(), Failure> {
+    let Ok(root) = collection.canonicalize() else { return Ok(()) };
+    if nearest_existing(output).starts_with(&root) {
+        let (output, root) = (output.display(), collection.display());
+        let message = format!("{output} lies inside the collection {root}, which is only read");
+        return Err(Failure::call(message).hint("Choose a place outside of it."));
+    }
+    Ok(())
+}
+
+/// The nearest folder above `path` that exists, links resolved.
+fn nearest_existing(path: &Path) -> PathBuf {
+    let absolute = std::path::absolute(path).unwrap_or_else(|_| path.to_owned());
+    let existing = absolute.ancestors().find_map(|folder| folder.canonicalize().ok());
+    existing.unwrap_or(absolute)
+}
+
+/// The folder that holds `path`.
+fn parent(path: &Path) -> &Path {
+    match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent,
+        _ => Path::new("."),
+    }
+}
