@@ -41,6 +41,10 @@ fn threads(text: &str) -> Result<usize, String> {
     }
 }
 
+fn seed(text: &str) -> Result<u64, String> {
+    text.parse().map_err(|_| "expected a whole number from 0 upward".to_owned())
+}
+
 #[derive(Debug, Subcommand)]
 pub enum Command {
     Audit(AuditArgs),
@@ -135,7 +139,7 @@ pub struct SplitArgs {
     #[arg(long, value_name = "NAME=SHARE,...", default_value = "train=70,validation=15,test=15")]
     pub parts: Parts,
     /// What the shuffle is drawn from; the same seed gives the same splits
-    #[arg(long, default_value_t = 0)]
+    #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
     /// Write the pictures to this new folder as split/class/picture, with split.csv
     #[arg(long, value_name = "FOLDER")]
@@ -199,7 +203,7 @@ pub struct PreviewArgs {
     #[arg(long)]
     pub full_size: bool,
     /// What pictures and draws are drawn from
-    #[arg(long, default_value_t = 0)]
+    #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
     /// Form of the answer
     #[arg(long, value_enum, default_value_t)]
@@ -237,6 +241,6 @@ pub struct DemoArgs {
     #[arg(long)]
     pub pre_split: bool,
     /// What the pictures are painted from
-    #[arg(long, default_value_t = 0)]
+    #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
 }

@@ -61,10 +61,7 @@ impl Failure {
 
 impl From<Error> for Failure {
     fn from(error: Error) -> Self {
-        let mut message = error.to_string();
-        if let Some(source) = std::error::Error::source(&error) {
-            message = format!("{message}: {source}");
-        }
+        let message = error.to_string();
         let exit = match error {
             Error::Interrupted => Exit::Interrupted,
             _ => Exit::InputOutput,

@@ -6,11 +6,11 @@ use std::path::Path;
 
 use rayon::prelude::*;
 
-use crate::Error;
 use crate::collection::{Collection, Entry, EntryKind, Layout, Place, RelPath, is_left_behind};
 use crate::measuring::{self, Measured};
 use crate::progress::Watch;
 use crate::reading::{ReadLimits, Trouble, is_picture_name};
+use crate::{Error, io_reason};
 
 /// What is known about a collection.
 #[derive(Debug)]
@@ -54,6 +54,8 @@ pub enum Reason {
     SplitTable,
     /// A symbolic link that was not followed, or that leads nowhere.
     Link,
+    /// A symbolic link that leads back to a folder that holds it.
+    LinkLoop,
     /// A pipe, socket or device.
     Special,
 }
@@ -124,6 +126,7 @@ pub fn measure(
 fn record(root: &Path, entry: &Entry, limits: &ReadLimits) -> Record {
     let (size_bytes, outcome) = match entry.kind {
         EntryKind::Link => (0, Outcome::SetAside(Reason::Link)),
+        EntryKind::LinkLoop => (0, Outcome::SetAside(Reason::LinkLoop)),
         EntryKind::Special => (0, Outcome::SetAside(Reason::Special)),
         // Left behind by a system or an editor: counted, never opened.
         EntryKind::File { size_bytes } if entry.path.parts().any(is_left_behind) => {
@@ -157,7 +160,7 @@ fn read_file(
     let bytes = match read_at_most(file, limits.file_bytes) {
         Ok(bytes) => bytes,
         Err(error) => {
-            return (listed_bytes, trouble(Trouble::Unreadable(error.to_string())));
+            return (listed_bytes, trouble(Trouble::Unreadable(io_reason(&error))));
         }
     };
     let size_bytes = bytes.len() as u64;

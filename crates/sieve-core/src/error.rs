@@ -20,14 +20,28 @@ pub enum Error {
         path: PathBuf,
     },
     /// The root is a folder that cannot be listed.
-    #[error("the folder {} cannot be read", .path.display())]
+    #[error("the folder {} cannot be read: {reason}", .path.display())]
     RootUnreadable {
         /// The path as it was given.
         path: PathBuf,
         /// What the system said.
-        source: std::io::Error,
+        reason: String,
     },
     /// The caller asked to stop; nothing was lost.
     #[error("stopped on request")]
     Interrupted,
+}
+
+/// What the system said, without the number of the error and without the temporary names that
+/// libraries add: neither says anything to people.
+pub fn io_reason(error: &std::io::Error) -> String {
+    let wrapped = error.get_ref().and_then(|inner| inner.source());
+    if let Some(inner) = wrapped.and_then(|source| source.downcast_ref()) {
+        return io_reason(inner);
+    }
+    let text = error.to_string();
+    match text.rfind(" (os error ") {
+        Some(at) => text[..at].to_owned(),
+        None => text,
+    }
 }

@@ -128,6 +128,9 @@ codes! {
     LinkNotFollowed "link-not-followed" Note
         "symbolic links that were not followed"
         "Use --follow-links to read what they lead to."
+    LinkLoop "link-loop" Note
+        "symbolic links that lead in a circle"
+        "Remove the link; what it leads to was read in its own place."
     NotAFile "not-a-file" Note
         "pipes, sockets or devices"
         "Remove them from the collection."

@@ -48,4 +48,4 @@ pub mod reading;
 pub mod sampling;
 pub mod splitting;
 
-pub use error::Error;
+pub use error::{Error, io_reason};

@@ -47,10 +47,9 @@ fn limits(settings: &[String]) -> Result<FindingLimits, Failure> {
         let (name, value) = setting
             .split_once('=')
             .ok_or_else(|| wrong("expected NAME=VALUE, for example thin-class=30".into()))?;
-        let value: f64 =
-            value.parse().ok().filter(|value| *value >= 0.0).ok_or_else(|| {
-                wrong(format!("{value:?} is no number; expected one from 0 upward"))
-            })?;
+        let value: f64 = value.parse().ok().filter(|value| *value >= 0.0).ok_or_else(|| {
+            wrong(format!("the value is {value:?}; expected a number from 0 upward"))
+        })?;
         if !limits.set(name, value) {
             let names = LIMITS.iter().map(|limit| limit.name);
             let known = names.clone().collect::<Vec<_>>().join(", ");

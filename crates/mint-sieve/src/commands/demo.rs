@@ -7,6 +7,7 @@ use std::path::Path;
 use clap::Parser;
 use herb_shed::collection::{Arrangement, plan, write};
 use herb_shed::faults::write_table;
+use sieve_core::io_reason;
 use sieve_core::progress::Watch;
 
 use super::{Answer, preview};
@@ -61,7 +62,11 @@ fn paint(args: &DemoArgs, progress: &Progress) -> Result<usize, Failure> {
     let folder = target.path();
     let failed = |error: std::io::Error| match error.kind() {
         std::io::ErrorKind::Interrupted => Failure::from(sieve_core::Error::Interrupted),
-        _ => Failure::output(format!("cannot write {}: {error}", args.folder.display())),
+        _ => Failure::output(format!(
+            "cannot write {}: {}",
+            args.folder.display(),
+            io_reason(&error)
+        )),
     };
     write(&folder.join("collection"), &plan, &painted).map_err(failed)?;
     write_table(&folder.join("planted.csv"), &plan.planted).map_err(failed)?;

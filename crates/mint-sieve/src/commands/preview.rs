@@ -8,7 +8,7 @@ use sieve_core::augment::{Draw, Policy};
 use sieve_core::collection::{self, Collection, Entry, WalkOptions};
 use sieve_core::progress::Watch;
 use sieve_core::reading::{self, Pixels, ReadLimits, Trouble};
-use sieve_core::{nearest, sampling};
+use sieve_core::{io_reason, nearest, sampling};
 
 use super::{Answer, collection as opening};
 use crate::args::{PreviewArgs, PreviewFormat};
@@ -110,16 +110,18 @@ fn read_policy(path: &Path) -> Result<(String, Policy), Failure> {
     let (name, text) = match example {
         Some((name, text)) => ((*name).to_owned(), (*text).to_owned()),
         None => {
-            let text =
-                fs::read_to_string(path).map_err(|error| {
-                    let failure = Failure::input(format!("cannot read the policy {name}: {error}"));
-                    match nearest::word(&name, EXAMPLES.map(|(name, _)| name)) {
-                        Some(near) => failure
-                            .hint(format!("Did you mean {near}, an example that comes along?")),
-                        None => failure
-                            .hint("Expected a TOML file, or one of the examples: gentle, harsh."),
+            let text = fs::read_to_string(path).map_err(|error| {
+                let failure =
+                    Failure::input(format!("cannot read the policy {name}: {}", io_reason(&error)));
+                match nearest::word(&name, EXAMPLES.map(|(name, _)| name)) {
+                    Some(near) => {
+                        failure.hint(format!("Did you mean {near}, an example that comes along?"))
                     }
-                })?;
+                    None => {
+                        failure.hint("Expected a TOML file, or one of the examples: gentle, harsh.")
+                    }
+                }
+            })?;
             let name = path.file_name().unwrap_or(path.as_os_str());
             (name.to_string_lossy().into_owned(), text)
         }
@@ -186,7 +188,7 @@ impl Job<'_> {
 
     fn read(&self, entry: &Entry) -> Result<Pixels, Trouble> {
         let bytes = fs::read(self.root.join(entry.path.native()))
-            .map_err(|error| Trouble::Unreadable(error.to_string()))?;
+            .map_err(|error| Trouble::Unreadable(io_reason(&error)))?;
         Ok(reading::decode(&bytes, &ReadLimits::default())?.pixels)
     }
 

@@ -10,7 +10,7 @@ use crate::args::{SplitArgs, SplitFormat};
 use crate::failure::Failure;
 use crate::present;
 use crate::progress::Progress;
-use crate::writing::{self, NewFile, NewFolder};
+use crate::writing::{self, NewFile, NewFolder, Tree};
 
 /// Answers `split`.
 pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
@@ -31,13 +31,12 @@ pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
             .hint(format!("See what each file is taken for: mint-sieve audit {root}")));
     }
     let rows = present::split::table(&assignment, request.parts.names());
-    if let Some(tree) = tree {
-        let place = tree.path();
-        let names = request.parts.names();
-        let root = &args.collection.root;
-        writing::write_tree(root, &assignment, names, &place, args.link, progress)?;
-        NewFile::create(&place.join("split.csv"))?.write(&rows)?;
-        tree.keep()?;
+    if let Some(folder) = tree {
+        let (root, parts) = (&args.collection.root, request.parts.names());
+        let tree = Tree { root, assignment: &assignment, parts, link: args.link };
+        tree.write(&folder.path(), progress)?;
+        NewFile::create(&folder.path().join("split.csv"))?.write(&rows)?;
+        folder.keep()?;
     }
     if let Some(table) = table {
         table.write(&rows)?;

@@ -3,6 +3,7 @@
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
+use sieve_core::io_reason;
 use tempfile::NamedTempFile;
 
 use crate::failure::Failure;
@@ -52,10 +53,5 @@ impl NewFile {
 }
 
 fn failed(path: &Path, error: &std::io::Error) -> Failure {
-    // The temporary name in the error would say nothing to anybody.
-    let reason = std::io::Error::from(error.kind()).to_string();
-    let reason = error
-        .raw_os_error()
-        .map_or(reason, |code| std::io::Error::from_raw_os_error(code).to_string());
-    Failure::output(format!("cannot write {}: {reason}", path.display()))
+    Failure::output(format!("cannot write {}: {}", path.display(), io_reason(error)))
 }

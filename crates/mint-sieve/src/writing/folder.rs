@@ -3,6 +3,7 @@
 use std::fs;
 use std::path::{Path, PathBuf};
 
+use sieve_core::io_reason;
 use tempfile::TempDir;
 
 use crate::failure::Failure;
@@ -33,15 +34,13 @@ impl NewFolder {
         }
         let parent = super::parent(path);
         let failed = |error: std::io::Error| {
-            Failure::output(format!("cannot write to {}: {error}", parent.display()))
+            let reason = io_reason(&error);
+            Failure::output(format!("cannot write to {}: {reason}", parent.display()))
         };
         fs::create_dir_all(parent).map_err(failed)?;
         // Beside its place, so that the last step is a rename on one file system.
         let temporary = tempfile::Builder::new().prefix(".mint-sieve-").tempdir_in(parent);
-        let temporary = temporary.map_err(|error| {
-            // The temporary name in the error would say nothing to anybody.
-            failed(error.raw_os_error().map_or(error, std::io::Error::from_raw_os_error))
-        })?;
+        let temporary = temporary.map_err(failed)?;
         fs::create_dir(temporary.path().join("folder")).map_err(failed)?;
         Ok(NewFolder { path: path.to_owned(), temporary })
     }
@@ -55,7 +54,8 @@ impl NewFolder {
     /// Gives the folder its name.
     pub fn keep(self) -> Result<(), Failure> {
         fs::rename(self.path(), &self.path).map_err(|error| {
-            Failure::output(format!("cannot write {}: {error}", self.path.display()))
+            let reason = io_reason(&error);
+            Failure::output(format!("cannot write {}: {reason}", self.path.display()))
         })
     }
 }

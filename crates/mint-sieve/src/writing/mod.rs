@@ -6,7 +6,7 @@ mod tree;
 
 pub use file::NewFile;
 pub use folder::NewFolder;
-pub use tree::{Link, write_tree};
+pub use tree::{Link, Tree};
 
 use std::path::{Path, PathBuf};
 

@@ -1,15 +1,16 @@
 //! The folders of a split: `split/class/picture`.
 
 use std::fs;
-use std::io::ErrorKind;
+use std::io::{Error, ErrorKind};
 use std::path::{Path, PathBuf};
 
 use rayon::prelude::*;
+use sieve_core::io_reason;
 use sieve_core::measuring::Digest;
 use sieve_core::progress::Watch;
 use sieve_core::splitting::{Assigned, Assignment};
 
-use crate::failure::{Exit, Failure};
+use crate::failure::Failure;
 
 /// How pictures come into the tree.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
@@ -23,77 +24,87 @@ pub enum Link {
     Soft,
 }
 
-/// Writes every picture of `assignment` below `to` as `part/class/picture`, each as it was measured.
-pub fn write_tree(
-    root: &Path,
-    assignment: &Assignment<'_>,
-    parts: &[String],
-    to: &Path,
-    link: Link,
-    watch: &dyn Watch,
-) -> Result<(), Failure> {
-    watch.begin("writing pictures", Some(assignment.images.len() as u64));
-    let absolute = root.canonicalize().map_err(|error| failed(root, &error))?;
-    // Folders first, one thread: the files then only need their parents.
-    for part in parts {
-        make_folder(&to.join(part))?;
-    }
-    for image in &assignment.images {
-        make_folder(target(to, parts, image).parent().unwrap_or(to))?;
-    }
-    assignment.images.par_iter().try_for_each(|image| {
-        if watch.stopped() {
-            return Err(sieve_core::Error::Interrupted.into());
+/// A split to be written as folders.
+pub struct Tree<'a> {
+    /// The collection.
+    pub root: &'a Path,
+    /// Which picture goes where.
+    pub assignment: &'a Assignment<'a>,
+    /// The names of the parts.
+    pub parts: &'a [String],
+    /// How pictures come into the tree.
+    pub link: Link,
+}
+
+impl Tree<'_> {
+    /// Writes every picture below `to` as `part/class/picture`, each as it was measured.
+    pub fn write(&self, to: &Path, watch: &dyn Watch) -> Result<(), Failure> {
+        watch.begin("writing pictures", Some(self.assignment.images.len() as u64));
+        let root = self.root.canonicalize().map_err(|error| unread(self.root, &error))?;
+        // Folders first, on one thread: the files then only need their parents.
+        for part in self.parts {
+            fs::create_dir_all(to.join(part)).map_err(|error| unwritten(part, &error))?;
         }
-        let source = absolute.join(image.record.path.native());
-        let target = target(to, parts, image);
-        match link {
-            Link::Copy => copy(&source, &target, image)?,
-            Link::Hard => hard_link(&source, &target, image)?,
-            Link::Soft => soft_link(&source, &target).map_err(|error| failed(&target, &error))?,
+        for image in &self.assignment.images {
+            let target = to.join(self.place(image));
+            let folder = target.parent().unwrap_or(to);
+            fs::create_dir_all(folder).map_err(|error| self.unwritten(image, &error))?;
         }
-        watch.advance(1);
+        self.assignment.images.par_iter().try_for_each(|image| {
+            if watch.stopped() {
+                return Err(sieve_core::Error::Interrupted.into());
+            }
+            let source = root.join(image.record.path.native());
+            self.bring(image, &source, &to.join(self.place(image)))?;
+            watch.advance(1);
+            Ok(())
+        })
+    }
+
+    /// Where a picture stands in the tree.
+    fn place(&self, image: &Assigned<'_>) -> PathBuf {
+        Path::new(&self.parts[image.part]).join(image.record.path.native())
+    }
+
+    /// Brings one picture into the tree if it is still what was measured.
+    fn bring(&self, image: &Assigned<'_>, source: &Path, target: &Path) -> Result<(), Failure> {
+        let bytes = fs::read(source).map_err(|error| unread(source, &error))?;
+        if Digest::of(&bytes) != image.digest {
+            let message = format!("{} changed while it was being split", image.record.path);
+            return Err(Failure::input(message).hint("Nothing was kept. Run it again."));
+        }
+        let brought = match self.link {
+            Link::Copy => fs::write(target, &bytes),
+            // A hard link to a symbolic link would be a symbolic link.
+            Link::Hard => source.canonicalize().and_then(|source| fs::hard_link(source, target)),
+            Link::Soft => soft_link(source, target),
+        };
+        brought.map_err(|error| self.unwritten(image, &error))?;
+        if self.link == Link::Copy {
+            keep_time(source, target);
+        }
         Ok(())
-    })
-}
-
-fn target(to: &Path, parts: &[String], image: &Assigned<'_>) -> PathBuf {
-    to.join(&parts[image.part]).join(image.record.path.native())
-}
-
-fn make_folder(folder: &Path) -> Result<(), Failure> {
-    fs::create_dir_all(folder).map_err(|error| failed(folder, &error))
-}
-
-/// Copies what was measured, or nothing.
-fn copy(source: &Path, target: &Path, image: &Assigned<'_>) -> Result<(), Failure> {
-    let bytes = fs::read(source).map_err(|error| failed(source, &error))?;
-    if Digest::of(&bytes) != image.digest {
-        return Err(changed(image));
     }
-    fs::write(target, &bytes).map_err(|error| failed(target, &error))?;
-    // When a picture was taken is often known by its file's time alone.
-    if let Ok(modified) = fs::metadata(source).and_then(|facts| facts.modified())
-        && let Ok(file) = fs::File::options().write(true).open(target)
-        && let Err(error) = file.set_modified(modified)
-    {
-        tracing::debug!(path = image.record.path.as_str(), %error, "time not kept");
+
+    fn unwritten(&self, image: &Assigned<'_>, error: &Error) -> Failure {
+        let failure = unwritten(&self.place(image).to_string_lossy(), error);
+        match error.kind() {
+            ErrorKind::CrossesDevices => failure
+                .hint("Hard links need the pictures on the same disk. Use --link soft or copies."),
+            _ => failure,
+        }
     }
-    Ok(())
 }
 
-fn hard_link(source: &Path, target: &Path, image: &Assigned<'_>) -> Result<(), Failure> {
-    let bytes = fs::read(source).map_err(|error| failed(source, &error))?;
-    if Digest::of(&bytes) != image.digest {
-        return Err(changed(image));
+/// Gives a copy the time of its source: when a picture was taken is often known by it alone. A file
+/// system that keeps no times is no reason to fail.
+fn keep_time(source: &Path, target: &Path) {
+    let modified = fs::metadata(source).and_then(|facts| facts.modified());
+    let kept =
+        modified.and_then(|time| fs::File::options().write(true).open(target)?.set_modified(time));
+    if let Err(error) = kept {
+        tracing::debug!(target = %target.display(), %error, "time not kept");
     }
-    // A link to a link would be a soft one.
-    let source = source.canonicalize().map_err(|error| failed(source, &error))?;
-    fs::hard_link(&source, target).map_err(|error| match error.kind() {
-        ErrorKind::CrossesDevices => failed(target, &error)
-            .hint("Hard links need the pictures on the same disk. Use --link soft or copies."),
-        _ => failed(target, &error),
-    })
 }
 
 #[cfg(unix)]
@@ -106,15 +117,11 @@ fn soft_link(source: &Path, target: &Path) -> std::io::Result<()> {
     std::os::windows::fs::symlink_file(source, target)
 }
 
-fn changed(image: &Assigned<'_>) -> Failure {
-    let message = format!("{} changed while it was being split", image.record.path);
-    Failure {
-        exit: Exit::InputOutput,
-        message,
-        hint: Some("Nothing was kept. Run it again.".into()),
-    }
+fn unread(path: &Path, error: &Error) -> Failure {
+    Failure::input(format!("cannot read {}: {}", path.display(), io_reason(error)))
 }
 
-fn failed(path: &Path, error: &std::io::Error) -> Failure {
-    Failure::output(format!("{}: {error}", path.display()))
+/// The folder is still under its temporary name: the place in it says more.
+fn unwritten(place: &str, error: &Error) -> Failure {
+    Failure::output(format!("cannot write {place}: {}; nothing was kept", io_reason(error)))
 }

@@ -41,6 +41,9 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
         }
         Reason::SplitTable => about(record, Code::SplitTable, "the split table of this collection"),
         Reason::Link => about(record, Code::LinkNotFollowed, "a symbolic link"),
+        Reason::LinkLoop => {
+            about(record, Code::LinkLoop, "the link leads back to a folder that holds it")
+        }
         Reason::Special => about(record, Code::NotAFile, "no regular file"),
     }
 }

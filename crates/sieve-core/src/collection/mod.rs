@@ -47,6 +47,8 @@ pub enum EntryKind {
     },
     /// A symbolic link that was not followed, or that leads nowhere.
     Link,
+    /// A symbolic link that was followed and leads back to a folder that holds it.
+    LinkLoop,
     /// A pipe, socket or device: opening it could block for ever.
     Special,
 }

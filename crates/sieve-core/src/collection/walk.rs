@@ -2,6 +2,7 @@
 
 use std::collections::BTreeSet;
 use std::fs;
+use std::io;
 use std::path::Path;
 
 use walkdir::{DirEntry, WalkDir};
@@ -9,13 +10,13 @@ use walkdir::{DirEntry, WalkDir};
 use super::layout::Reading;
 use super::path::RelPath;
 use super::{Collection, Entry, EntryKind};
-use crate::Error;
 use crate::progress::Watch;
+use crate::{Error, io_reason};
 
 /// How a tree is walked.
 #[derive(Clone, Debug, Default)]
 pub struct WalkOptions {
-    /// Follow symbolic links. Loops are noticed and reported as folders that cannot be listed.
+    /// Follow symbolic links. Loops are noticed.
     pub follow_links: bool,
 }
 
@@ -27,17 +28,17 @@ pub struct WalkOptions {
 /// further down is kept in [`Collection::unlistable`].
 pub fn open(root: &Path, options: &WalkOptions, watch: &dyn Watch) -> Result<Collection, Error> {
     let path = || root.to_path_buf();
+    let unreadable =
+        |error: io::Error| Error::RootUnreadable { path: path(), reason: io_reason(&error) };
     match fs::metadata(root) {
-        Err(error) if error.kind() == std::io::ErrorKind::NotFound => {
+        Err(error) if error.kind() == io::ErrorKind::NotFound => {
             return Err(Error::RootMissing { path: path() });
         }
-        Err(source) => {
-            return Err(Error::RootUnreadable { path: path(), source });
-        }
+        Err(error) => return Err(unreadable(error)),
         Ok(facts) if !facts.is_dir() => return Err(Error::RootNotAFolder { path: path() }),
         Ok(_) => {}
     }
-    fs::read_dir(root).map_err(|source| Error::RootUnreadable { path: path(), source })?;
+    fs::read_dir(root).map_err(unreadable)?;
 
     watch.begin("listing files", None);
     let mut folders = Vec::new();
@@ -53,20 +54,19 @@ pub fn open(root: &Path, options: &WalkOptions, watch: &dyn Watch) -> Result<Col
                 watch.advance(1);
                 files.push((relative(root, entry.path()), kind(&entry)));
             }
-            Err(error) => match error.path() {
-                // A link that leads nowhere is met as an error only when links are followed.
-                Some(path) if error.loop_ancestor().is_none() && path.is_symlink() => {
-                    files.push((relative(root, path), EntryKind::Link));
+            Err(error) => {
+                let path = error.path().unwrap_or(root);
+                let file = relative(root, path);
+                if error.loop_ancestor().is_some() {
+                    files.push((file, EntryKind::LinkLoop));
+                } else if path.is_symlink() {
+                    // Leads nowhere: met as an error only when links are followed.
+                    files.push((file, EntryKind::Link));
+                } else {
+                    let reason = error.io_error().map_or_else(|| error.to_string(), io_reason);
+                    unlistable.push((file, reason));
                 }
-                path => {
-                    let reason = match (error.loop_ancestor(), error.io_error()) {
-                        (Some(_), _) => "the link leads back to a folder that holds it".to_owned(),
-                        (None, Some(io)) => io.to_string(),
-                        (None, None) => error.to_string(),
-                    };
-                    unlistable.push((relative(root, path.unwrap_or(root)), reason));
-                }
-            },
+            }
         }
     }
     folders.sort();
