@@ -48,4 +48,7 @@ pub mod reading;
 pub mod sampling;
 pub mod splitting;
 
+#[cfg(test)]
+mod tests;
+
 pub use error::{Error, io_reason};

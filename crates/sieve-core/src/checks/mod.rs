@@ -10,3 +10,6 @@ pub use classes::classes;
 pub use copies::copies;
 pub use integrity::integrity;
 pub use placement::placement;
+
+#[cfg(test)]
+mod tests;

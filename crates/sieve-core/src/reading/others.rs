@@ -104,12 +104,16 @@ fn trouble(format: Format, error: ImageError) -> Trouble {
     }
 }
 
-/// Decoders wrap the end of the data into errors of their own.
-fn ends_early(error: &(dyn std::error::Error + 'static)) -> bool {
-    let mut cause = Some(error);
+/// Whether the data ended before the decoder had enough. Some decoders wrap that into errors of
+/// their own.
+fn ends_early(error: &ImageError) -> bool {
+    let is_end = |error: &std::io::Error| error.kind() == ErrorKind::UnexpectedEof;
+    if let ImageError::IoError(error) = error {
+        return is_end(error);
+    }
+    let mut cause = std::error::Error::source(error);
     while let Some(error) = cause {
-        let io = error.downcast_ref::<std::io::Error>();
-        if io.is_some_and(|error| error.kind() == ErrorKind::UnexpectedEof) {
+        if error.downcast_ref().is_some_and(is_end) {
             return true;
         }
         cause = error.source();
@@ -159,38 +163,54 @@ fn bmp_end(bytes: &[u8]) -> End {
 
 /// The end of a binary PNM, from the numbers of its header.
 fn pnm_end(bytes: &[u8]) -> End {
-    let numbers = match bytes.get(1) {
-        Some(b'4') => 2,
-        Some(b'5' | b'6') => 3,
-        _ => return End::Unknown, // text formats, and PAM's header of words
+    let end = match bytes.get(1) {
+        Some(b'4'..=b'6') => netpbm_end(bytes),
+        Some(b'7') => pam_end(bytes),
+        _ => None, // pixels as text
     };
+    end.map_or(End::Unknown, |end| End::At(end as usize))
+}
+
+/// Width, height and, but for bitmaps, the greatest value, each after white space or comments; one
+/// white space, then the pixels.
+fn netpbm_end(bytes: &[u8]) -> Option<u64> {
     let mut at = 2;
-    let mut read = Vec::new();
-    while read.len() < numbers {
-        match bytes.get(at) {
-            Some(b'#') => at += bytes[at..].iter().take_while(|&&byte| byte != b'\n').count(),
-            Some(byte) if byte.is_ascii_digit() => {
-                let digits = bytes[at..].iter().take_while(|byte| byte.is_ascii_digit()).count();
-                let text = std::str::from_utf8(&bytes[at..at + digits]).expect("digits");
-                let Ok(number) = text.parse::<u64>() else {
-                    return End::Unknown;
-                };
-                read.push(number);
-                at += digits;
+    let mut numbers = Vec::new();
+    while numbers.len() < if bytes[1] == b'4' { 2 } else { 3 } {
+        let rest = bytes.get(at..)?;
+        at += match rest.first()? {
+            b'#' => rest.iter().take_while(|&&byte| byte != b'\n').count(),
+            byte if byte.is_ascii_digit() => {
+                let digits = rest.iter().take_while(|byte| byte.is_ascii_digit()).count();
+                numbers.push(std::str::from_utf8(&rest[..digits]).ok()?.parse::<u64>().ok()?);
+                digits
             }
-            Some(_) => at += 1,
-            None => return End::Unknown,
-        }
+            _ => 1,
+        };
     }
-    let (width, height) = (read[0], read[1]);
     let row = match bytes[1] {
-        b'4' => width.div_ceil(8),
+        b'4' => numbers[0].div_ceil(8),
         kind => {
             let channels = if kind == b'6' { 3 } else { 1 };
-            width * channels * if read[2] > 255 { 2 } else { 1 }
+            numbers[0].checked_mul(channels * if numbers[2] > 255 { 2 } else { 1 })?
         }
     };
-    End::At((at as u64 + 1).saturating_add(row.saturating_mul(height)) as usize)
+    row.checked_mul(numbers[1])?.checked_add(at as u64 + 1)
+}
+
+/// A header of lines with a word and a number, ended by `ENDHDR`, then the pixels.
+fn pam_end(bytes: &[u8]) -> Option<u64> {
+    const LAST_LINE: &[u8] = b"ENDHDR\n";
+    let header = bytes.windows(LAST_LINE.len()).position(|window| window == LAST_LINE)?;
+    let text = std::str::from_utf8(&bytes[..header]).ok()?;
+    let number = |word: &str| -> Option<u64> {
+        let mut lines = text.lines();
+        lines.find_map(|line| line.strip_prefix(word)?.trim().parse().ok())
+    };
+    let sample = if number("MAXVAL")? > 255 { 2 } else { 1 };
+    let pixels = number("WIDTH")?.checked_mul(number("HEIGHT")?)?;
+    let size = pixels.checked_mul(number("DEPTH")?)?.checked_mul(sample)?;
+    size.checked_add((header + LAST_LINE.len()) as u64)
 }
 
 /// The mark that ends a QOI file.

@@ -1,1 +1,352 @@
+//! Sound files, and files broken in every way that can be told.
 
+use std::io::Cursor;
+use std::time::Instant;
+
+use herb_shed::encode::{self, Exif, Jpeg};
+use herb_shed::paint::Picture as Painted;
+use image::{ExtendedColorType, ImageEncoder};
+use proptest::prelude::*;
+
+use super::{
+    ColourMode, Content, Doubt, Format, Pixels, ReadLimits, Trouble, check, content, decode,
+};
+
+const WIDTH: usize = 120;
+const HEIGHT: usize = 90;
+
+/// A picture without repetition: no part of its data can be missed.
+fn painted() -> Painted {
+    let mut state = 1u32;
+    let data = (0..WIDTH * HEIGHT * 3).map(|at| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        let slope = at / 3 % WIDTH + at / (3 * WIDTH);
+        (slope as u32 + (state >> 28)) as u8
+    });
+    Painted { width: WIDTH, height: HEIGHT, data: data.collect() }
+}
+
+fn pixels_of(painted: &Painted) -> Pixels {
+    let (width_px, height_px) = (painted.width as u32, painted.height as u32);
+    Pixels { width_px, height_px, data: painted.data.clone() }
+}
+
+fn gif(frames: u8) -> Vec<u8> {
+    let mut file = Vec::new();
+    let palette: Vec<u8> = (0..=255).flat_map(|level| [level; 3]).collect();
+    let mut encoder =
+        ::gif::Encoder::new(&mut file, WIDTH as u16, HEIGHT as u16, &palette).unwrap();
+    for frame in 0..frames {
+        let indices: Vec<u8> =
+            painted().data.iter().step_by(3).map(|&value| value ^ frame).collect();
+        let frame = ::gif::Frame::from_indexed_pixels(WIDTH as u16, HEIGHT as u16, indices, None);
+        encoder.write_frame(&frame).unwrap();
+    }
+    drop(encoder);
+    file
+}
+
+fn general(format: Format) -> Vec<u8> {
+    use image::codecs::{bmp, pnm, qoi, tiff};
+    let mut file = Cursor::new(Vec::new());
+    let painted = painted();
+    let (width, height) = (WIDTH as u32, HEIGHT as u32);
+    let colour = ExtendedColorType::Rgb8;
+    match format {
+        Format::Bmp => {
+            bmp::BmpEncoder::new(&mut file).write_image(&painted.data, width, height, colour)
+        }
+        Format::Tiff => {
+            tiff::TiffEncoder::new(&mut file).write_image(&painted.data, width, height, colour)
+        }
+        Format::Pnm => {
+            pnm::PnmEncoder::new(&mut file).write_image(&painted.data, width, height, colour)
+        }
+        _ => qoi::QoiEncoder::new(&mut file).write_image(&painted.data, width, height, colour),
+    }
+    .unwrap();
+    file.into_inner()
+}
+
+/// One sound file of each kind: its name, its bytes, and how many of them are the end mark.
+fn sound_files() -> Vec<(&'static str, Vec<u8>, usize)> {
+    let painted = painted();
+    let mut files = vec![
+        ("baseline JPEG", encode::jpeg(&painted, 90.0, Jpeg::Baseline, None), 2),
+        ("progressive JPEG", encode::jpeg(&painted, 90.0, Jpeg::Progressive, None), 2),
+        ("grey JPEG", encode::jpeg(&painted, 90.0, Jpeg::Grey, None), 2),
+        ("PNG", encode::png(&painted), 12),
+        ("WebP", encode::webp(&painted), 0),
+        ("GIF", gif(1), 1),
+        ("animated GIF", gif(3), 1),
+    ];
+    let general = [(Format::Bmp, 0), (Format::Tiff, 0), (Format::Pnm, 0), (Format::Qoi, 8)]
+        .map(|(format, mark)| (format.name(), self::general(format), mark));
+    files.extend(general);
+    files
+}
+
+fn checked(bytes: &[u8]) -> Result<Vec<Doubt>, Trouble> {
+    check(bytes, &ReadLimits::default()).map(|picture| picture.doubts)
+}
+
+#[test]
+fn sound_files_are_read_without_a_doubt() {
+    for (name, bytes, _) in sound_files() {
+        let limits = ReadLimits::default();
+        let picture =
+            decode(&bytes, &limits).unwrap_or_else(|trouble| panic!("{name}: {trouble:?}"));
+        assert_eq!(picture.doubts, [], "{name}");
+        assert_eq!((picture.facts.width_px, picture.facts.height_px), (120, 90), "{name}");
+        assert_eq!(picture.facts.frames, if name == "animated GIF" { 3 } else { 1 }, "{name}");
+        let checked = check(&bytes, &limits).unwrap();
+        assert_eq!(checked.facts, picture.facts, "{name}");
+        assert_eq!(checked.pixels, Pixels::default(), "{name}: a check keeps no pixels");
+        let lossless = !name.contains("JPEG") && !name.contains("GIF");
+        if lossless {
+            assert_eq!(picture.pixels, pixels_of(&painted()), "{name}");
+        } else if name.ends_with("JPEG") && name != "grey JPEG" {
+            let original = painted();
+            let differences = picture.pixels.data.iter().zip(&original.data);
+            let sum: u64 = differences.map(|(a, b)| u64::from(a.abs_diff(*b))).sum();
+            assert!(sum / (120 * 90 * 3) < 8, "{name}: the picture is the one that was painted");
+        }
+    }
+}
+
+#[test]
+fn every_cut_is_found() {
+    for (name, bytes, mark) in sound_files() {
+        for share in [0.3, 0.7, 0.95, 0.999] {
+            let length = (bytes.len() as f64 * share) as usize;
+            let verdict = checked(&bytes[..length]);
+            // A cut that takes no more than the end mark leaves the picture whole.
+            let only_mark = mark > 0 && bytes.len() - length <= mark;
+            let found = match &verdict {
+                Err(Trouble::CutShort(..)) => true,
+                Ok(doubts) => only_mark && *doubts == [Doubt::MissingEnd],
+                Err(_) => false,
+            };
+            assert!(found, "{name} at {share}: {verdict:?}");
+        }
+    }
+}
+
+#[test]
+fn a_lost_end_mark_and_trailing_bytes_are_no_cuts() {
+    for (name, bytes, mark) in sound_files() {
+        if mark > 0 {
+            let without = &bytes[..bytes.len() - mark];
+            assert_eq!(checked(without), Ok(vec![Doubt::MissingEnd]), "{name}");
+        }
+        let mut longer = bytes.clone();
+        longer.extend(b"something else");
+        // What a TIFF may hold behind its pixels is not for us to know.
+        let expected = if name == "TIFF" { vec![] } else { vec![Doubt::TrailingBytes(14)] };
+        assert_eq!(checked(&longer), Ok(expected), "{name}");
+    }
+}
+
+#[test]
+fn lost_data_is_noticed_where_the_format_allows() {
+    for (name, bytes, _) in sound_files() {
+        // These formats have neither sums nor codes that could be wrong.
+        if ["BMP", "TIFF", "PNM", "QOI", "WebP"].contains(&name) {
+            continue;
+        }
+        let mut broken = bytes.clone();
+        let middle = bytes.len() / 2;
+        broken[middle..middle + 512].fill(0);
+        let verdict = checked(&broken);
+        let noticed = match &verdict {
+            Err(Trouble::Damaged(..) | Trouble::CutShort(..)) => true,
+            Ok(doubts) => matches!(doubts[..], [Doubt::Suspect(_), ..]),
+            Err(_) => false,
+        };
+        assert!(noticed, "{name}: {verdict:?}");
+    }
+}
+
+#[test]
+fn a_png_is_sound_apart_from_a_damaged_comment() {
+    let png = encode::png(&painted());
+    // A text chunk behind the header, with a sum that is not its own.
+    let chunk = b"\0\0\0\x05tEXta\0abc\x01\x02\x03\x04";
+    let with_comment = [&png[..33], chunk, &png[33..]].concat();
+    assert!(matches!(checked(&with_comment).unwrap()[..], [Doubt::Suspect(_)]));
+    let mut flipped = png;
+    let middle = flipped.len() / 2;
+    flipped[middle] ^= 1;
+    assert!(matches!(checked(&flipped), Err(Trouble::Damaged(Format::Png, _))));
+}
+
+#[test]
+fn pictures_are_turned_upright() {
+    let painted = painted();
+    for (orientation, sides) in [(1, (120, 90)), (3, (120, 90)), (6, (90, 120)), (8, (90, 120))] {
+        let exif = Exif { taken: "2026:07:06 08:00:00".into(), camera: "Bench", orientation };
+        let bytes = encode::jpeg(&painted, 95.0, Jpeg::Baseline, Some(&exif));
+        let picture = decode(&bytes, &ReadLimits::default()).unwrap();
+        assert_eq!(picture.facts.orientation, orientation as u8);
+        assert_eq!((picture.facts.width_px, picture.facts.height_px), sides);
+        assert_eq!((picture.pixels.width_px, picture.pixels.height_px), sides);
+        let plain = encode::jpeg(&painted, 95.0, Jpeg::Baseline, None);
+        let plain = decode(&plain, &ReadLimits::default()).unwrap().pixels;
+        let corner = match orientation {
+            1 => plain.at(0, 0),
+            3 => plain.at(119, 89),
+            6 => plain.at(0, 89),
+            _ => plain.at(119, 0),
+        };
+        assert_eq!(picture.pixels.at(0, 0), corner, "{orientation}");
+    }
+}
+
+#[test]
+fn inks_become_light() {
+    // Cyan, magenta, yellow, black, as Adobe writes them: 255 is no ink. The encoder marks them so.
+    let inks: [([u8; 4], [u8; 3]); 4] = [
+        ([255, 255, 255, 255], [255, 255, 255]),
+        ([0, 255, 255, 255], [0, 255, 255]),
+        ([255, 255, 255, 0], [0, 0, 0]),
+        ([255, 128, 255, 128], [128, 64, 128]),
+    ];
+    for (ink, light) in inks {
+        let mut jpeg = mozjpeg::Compress::new(mozjpeg::ColorSpace::JCS_CMYK);
+        jpeg.set_color_space(mozjpeg::ColorSpace::JCS_CMYK);
+        jpeg.set_size(16, 16);
+        jpeg.set_quality(100.0);
+        let mut started = jpeg.start_compress(Vec::new()).unwrap();
+        started.write_scanlines(&ink.repeat(256)).unwrap();
+        let picture = decode(&started.finish().unwrap(), &ReadLimits::default()).unwrap();
+        assert_eq!(picture.facts.colour, ColourMode::Cmyk);
+        let seen = picture.pixels.at(8, 8);
+        assert!(seen.iter().zip(light).all(|(a, b)| a.abs_diff(b) <= 2), "{ink:?}: {seen:?}");
+    }
+}
+
+/// A PNG of 2 x 1 pixels with these settings and data.
+fn small_png(
+    colour: ::png::ColorType,
+    depth: ::png::BitDepth,
+    data: &[u8],
+    palette: &[u8],
+    alpha: &[u8],
+) -> Vec<u8> {
+    let mut file = Vec::new();
+    let mut encoder = ::png::Encoder::new(&mut file, 2, 1);
+    encoder.set_color(colour);
+    encoder.set_depth(depth);
+    if !palette.is_empty() {
+        encoder.set_palette(palette.to_vec());
+    }
+    if !alpha.is_empty() {
+        encoder.set_trns(alpha.to_vec());
+    }
+    let mut writer = encoder.write_header().unwrap();
+    writer.write_image_data(data).unwrap();
+    writer.finish().unwrap();
+    file
+}
+
+#[test]
+fn every_kind_of_png_becomes_rgb_on_white() {
+    use ::png::BitDepth::{Eight, One, Sixteen};
+    use ::png::ColorType::{Grayscale, GrayscaleAlpha, Indexed, Rgb, Rgba};
+    let read = |bytes: Vec<u8>| {
+        let picture = decode(&bytes, &ReadLimits::default()).unwrap();
+        (picture.facts.colour, picture.facts.bits, picture.pixels.data)
+    };
+    assert_eq!(
+        read(small_png(Grayscale, One, &[0b0100_0000], &[], &[])),
+        (ColourMode::Grey, 1, vec![0, 0, 0, 255, 255, 255])
+    );
+    assert_eq!(
+        read(small_png(Rgb, Sixteen, &[1, 0, 2, 255, 3, 9, 255, 0, 128, 1, 0, 7], &[], &[])),
+        (ColourMode::Rgb, 16, vec![1, 2, 3, 255, 128, 0])
+    );
+    assert_eq!(
+        read(small_png(GrayscaleAlpha, Eight, &[10, 255, 10, 0], &[], &[])),
+        (ColourMode::GreyAlpha, 8, vec![10, 10, 10, 255, 255, 255])
+    );
+    assert_eq!(
+        read(small_png(Rgba, Eight, &[0, 0, 0, 128, 9, 8, 7, 255], &[], &[])),
+        (ColourMode::Rgba, 8, vec![127, 127, 127, 9, 8, 7])
+    );
+    assert_eq!(
+        read(small_png(Indexed, Eight, &[1, 0], &[1, 2, 3, 4, 5, 6], &[255, 0])),
+        (ColourMode::Palette, 8, vec![255, 255, 255, 1, 2, 3])
+    );
+}
+
+#[test]
+fn bombs_are_refused_from_their_headers() {
+    // 30000 x 30000 would become 2.7 GB; the file need not hold any of it.
+    let mut png = Vec::new();
+    ::png::Encoder::new(&mut png, 30_000, 30_000).write_header().unwrap();
+    let mut gif = gif(1);
+    gif[6..10].fill(0xFF);
+    let started = Instant::now();
+    assert!(matches!(checked(&png), Err(Trouble::OverLimit(_))));
+    assert!(matches!(checked(&gif), Err(Trouble::OverLimit(_))));
+    let small = ReadLimits { pixels: 100, file_bytes: 50_000 };
+    for (name, bytes, _) in sound_files() {
+        let verdict = check(&bytes, &small).map(|_| ());
+        assert!(matches!(verdict, Err(Trouble::OverLimit(_))), "{name}: {verdict:?}");
+    }
+    let long = ReadLimits { file_bytes: 10, ..small };
+    assert!(matches!(check(&gif, &long), Err(Trouble::OverLimit(_))));
+    assert!(started.elapsed().as_secs() < 2);
+}
+
+#[test]
+fn content_decides_what_a_file_is() {
+    let not_an_image = |bytes: &[u8]| match check(bytes, &ReadLimits::default()) {
+        Err(Trouble::NotAnImage(what)) => what,
+        other => panic!("{other:?}"),
+    };
+    assert_eq!(not_an_image(b"Trays of rack 4\n"), Some("text"));
+    assert_eq!(not_an_image("Thymian für später".as_bytes()), Some("text"));
+    assert_eq!(not_an_image(b"<!DOCTYPE html><html>"), Some("a web page"));
+    assert_eq!(not_an_image(b"<?xml version='1.0'?><svg xmlns='x'/>"), Some("an SVG drawing"));
+    assert_eq!(not_an_image(b"%PDF-1.7"), Some("a PDF document"));
+    assert_eq!(not_an_image(&[0; 600]), Some("nothing but zero bytes"));
+    assert_eq!(not_an_image(b"\x01\x02\xff\xfe"), None);
+    assert_eq!(not_an_image(b"BM is short for bench mark"), Some("text"));
+    assert_eq!(not_an_image(b"P6 was the sixth rack"), Some("text"));
+    assert_eq!(checked(b""), Err(Trouble::Empty));
+    for (bytes, name) in [
+        (&b"\0\0\0\x1cftypavif...."[..], "AVIF"),
+        (b"\0\0\0\x18ftypheic....", "HEIC"),
+        (b"\xff\x0a\x00\x00", "JPEG XL"),
+        (b"8BPS\0\x01", "Photoshop document"),
+    ] {
+        assert_eq!(checked(bytes), Err(Trouble::Unsupported(name.into())));
+    }
+    assert_eq!(content(b"\xff\xd8\xff\xe0"), Content::Picture(Format::Jpeg));
+    assert_eq!(Format::of_extension("jpeg"), Some(Format::Jpeg));
+    assert_eq!(Format::of_extension("txt"), None);
+}
+
+proptest! {
+    #![proptest_config(ProptestConfig::with_cases(400))]
+
+    /// Whatever the bytes, reading answers: no panic, no endless loop, no wild allocation.
+    #[test]
+    fn hostile_bytes_are_answered(
+        which in 0usize..11, from in 0.0..1.0, bytes in proptest::collection::vec(any::<u8>(), 0..64),
+        keep in any::<bool>(),
+    ) {
+        let (name, mut file, _) = sound_files().swap_remove(which);
+        let start = (from * file.len() as f64) as usize;
+        let end = (start + bytes.len()).min(file.len());
+        file[start..end].copy_from_slice(&bytes[..end - start]);
+        let limits = ReadLimits { pixels: 1_000_000, ..ReadLimits::default() };
+        let verdict = if keep { decode(&file, &limits) } else { check(&file, &limits) };
+        if let Ok(picture) = verdict {
+            let area = u64::from(picture.facts.width_px) * u64::from(picture.facts.height_px);
+            prop_assert!(area <= 1_000_000, "{}", name);
+            prop_assert_eq!(picture.pixels.data.len() as u64, if keep { area * 3 } else { 0 });
+        }
+    }
+}

@@ -19,3 +19,6 @@ pub struct Request {
     /// What the shuffle is drawn from.
     pub seed: u64,
 }
+
+#[cfg(test)]
+mod tests;

@@ -13,14 +13,15 @@ pub(super) struct ClassNeed {
 ///
 /// * each class gives exactly its pictures, and each part gets at least what it must;
 /// * over the whole collection each part gets its share, rounded by largest remainder, unless what
-///   it must get is more;
-/// * each class is as near to its own shares as the first two allow.
+///   it must get stands in the way;
+/// * under these, the squared differences from the exact shares of all classes are least.
 ///
 /// `weights` are the shares of the parts in a common unit. Each class starts with what its parts
-/// must get; the rest goes one by one to the part that lacks most, which is rounding by largest
-/// remainder. Then pictures are moved between parts, each time in the class where it costs least
-/// in squared difference from its exact shares, until the totals of the collection are right.
-/// Ties fall to the earlier part and class.
+/// must get; the rest goes one by one to the part that lacks most, which alone would be rounding by
+/// largest remainder. Then one picture after the other is moved from a part of the collection that
+/// has too many to one that has too few, each time along the cheapest way, which may pass through
+/// other parts in other classes (successive shortest paths: every step keeps the sum least for the
+/// totals reached so far, because the costs are convex). Ties fall to the earlier part and class.
 pub(super) fn quotas(classes: &[ClassNeed], weights: &[u64]) -> Vec<Vec<u64>> {
     let parts = weights.len();
     let mut got: Vec<Vec<u64>> = classes.iter().map(|class| class.least.clone()).collect();
@@ -30,28 +31,75 @@ pub(super) fn quotas(classes: &[ClassNeed], weights: &[u64]) -> Vec<Vec<u64>> {
             got[part.expect("there are parts")] += 1;
         }
     }
-
     let all: u64 = classes.iter().map(|class| class.images).sum();
     let target = largest_remainder(all, weights);
-    let total = |got: &[Vec<u64>], part: usize| got.iter().map(|got| got[part]).sum::<u64>();
-    loop {
-        let totals: Vec<u64> = (0..parts).map(|part| total(&got, part)).collect();
-        let over: Vec<usize> = (0..parts).filter(|&part| totals[part] > target[part]).collect();
-        let under: Vec<usize> = (0..parts).filter(|&part| totals[part] < target[part]).collect();
-        let moves = (0..classes.len()).flat_map(|class| {
-            let pairs = over.iter().flat_map(|&from| under.iter().map(move |&to| (from, to)));
-            pairs.map(move |(from, to)| (class, from, to))
-        });
-        let possible =
-            moves.filter(|&(class, from, _)| got[class][from] > classes[class].least[from]);
-        let gain = |&(class, from, to): &(usize, usize, usize)| {
-            let lack = |part| lack(classes[class].images, weights, &got[class], part);
-            lack(to) - lack(from)
-        };
-        let Some((class, from, to)) = most(possible, gain) else { return got };
-        got[class][from] -= 1;
-        got[class][to] += 1;
+    while let Some(way) = cheapest_way(classes, weights, &got, &target) {
+        for step in way {
+            got[step.class][step.from] -= 1;
+            got[step.class][step.to] += 1;
+        }
     }
+    got
+}
+
+/// One picture of a class moved from a part to another, and what that adds to the squared
+/// differences, in a unit that is the same for all classes.
+#[derive(Clone, Copy)]
+struct Step {
+    class: usize,
+    from: usize,
+    to: usize,
+    cost: i128,
+}
+
+/// The cheapest way to bring a picture from a part with too many to one with too few.
+fn cheapest_way(
+    classes: &[ClassNeed],
+    weights: &[u64],
+    got: &[Vec<u64>],
+    target: &[u64],
+) -> Option<Vec<Step>> {
+    let parts = weights.len();
+    let totals: Vec<u64> =
+        (0..parts).map(|part| got.iter().map(|got| got[part]).sum::<u64>()).collect();
+    if totals == target {
+        return None;
+    }
+    let steps = cheapest_steps(classes, weights, got);
+    // Bellman and Ford: ways of one step more in each round.
+    let mut ways: Vec<Option<(i128, Vec<Step>)>> =
+        (0..parts).map(|part| (totals[part] > target[part]).then(|| (0, Vec::new()))).collect();
+    for _ in 1..parts {
+        for step in &steps {
+            let Some((cost, way)) = &ways[step.from] else { continue };
+            let cost = cost + step.cost;
+            if ways[step.to].as_ref().is_none_or(|(known, _)| cost < *known) {
+                let way = way.iter().copied().chain([*step]).collect();
+                ways[step.to] = Some((cost, way));
+            }
+        }
+    }
+    let ends = ways.into_iter().enumerate().filter(|(part, _)| totals[*part] < target[*part]);
+    let ends = ends.filter_map(|(_, way)| way);
+    most(ends, |(cost, _)| -cost).map(|(_, way)| way)
+}
+
+/// For each pair of parts the class in which a move costs least.
+fn cheapest_steps(classes: &[ClassNeed], weights: &[u64], got: &[Vec<u64>]) -> Vec<Step> {
+    let parts = weights.len();
+    let sum: i128 = weights.iter().map(|&weight| i128::from(weight)).sum();
+    let pairs = (0..parts).flat_map(|from| (0..parts).map(move |to| (from, to)));
+    let cheapest = |(from, to): (usize, usize)| {
+        let steps =
+            (0..classes.len()).filter(|&class| got[class][from] > classes[class].least[from]);
+        let steps = steps.map(|class| {
+            let lack = |part| lack(classes[class].images, weights, &got[class], part);
+            // What (got - exact)² grows by, over twice the sum of the weights.
+            Step { class, from, to, cost: lack(from) - lack(to) + sum }
+        });
+        most(steps, |step| -step.cost)
+    };
+    pairs.filter(|(from, to)| from != to).filter_map(cheapest).collect()
 }
 
 /// How many pictures a part lacks of its exact share of a class, times the sum of the weights.

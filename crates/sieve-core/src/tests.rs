@@ -1,0 +1,73 @@
+//! What the tests of several modules share: catalogs made up without a file.
+
+use crate::catalog::{Catalog, Outcome, Reason, Record};
+use crate::collection::{Collection, Label, Layout, Place, RelPath};
+use crate::measuring::{Digest, Measured};
+use crate::reading::{ColourMode, Facts, Format};
+
+/// A picture at `path` whose bytes are told by `content`. `train/sage/a.jpg` lies in a split,
+/// `sage/a.jpg` in none, `a.jpg` in no class.
+pub fn image(path: &str, content: u64) -> Record {
+    let facts = Facts {
+        format: Format::Jpeg,
+        width_px: 640,
+        height_px: 480,
+        colour: ColourMode::Rgb,
+        bits: 8,
+        frames: 1,
+        orientation: 1,
+    };
+    let digest = Digest::of(&content.to_le_bytes());
+    record(path, Outcome::Image(Measured { digest, facts, doubts: Vec::new() }))
+}
+
+/// A file at `path` that is no picture.
+pub fn stray(path: &str) -> Record {
+    record(path, Outcome::SetAside(Reason::Stray(None)))
+}
+
+fn record(path: &str, outcome: Outcome) -> Record {
+    let parts: Vec<&str> = path.split('/').collect();
+    let (split, label) = match parts.as_slice() {
+        [split, class, _] => (Some((*split).to_owned()), Label::Class((*class).to_owned())),
+        [class, _] => (None, Label::Class((*class).to_owned())),
+        _ => (None, Label::Outside),
+    };
+    Record {
+        path: RelPath::new(path.into()),
+        place: Place { split, label },
+        size_bytes: 1000,
+        outcome,
+    }
+}
+
+/// The catalog of these records; a class folder for each class, and for each of `empty`.
+pub fn catalog(mut records: Vec<Record>, empty: &[&str]) -> Catalog {
+    records.sort_by(|a, b| a.path.cmp(&b.path));
+    let filled = records
+        .iter()
+        .filter_map(|record| Some((record.place.split.clone(), record.class()?.to_owned())));
+    let empty = empty.iter().map(|class| (None, (*class).to_owned()));
+    let has_splits = records.iter().any(|record| record.place.split.is_some());
+    let collection = Collection {
+        root: "made-up".into(),
+        layout: if has_splits { Layout::Splits } else { Layout::Classes },
+        entries: Vec::new(),
+        class_folders: filled.chain(empty).collect(),
+        unlistable: Vec::new(),
+    };
+    Catalog { collection, records }
+}
+
+/// Pictures that all differ: `count` in each of the classes.
+pub fn classes(sizes: &[(&str, u64)]) -> Vec<Record> {
+    let mut content = 0;
+    let mut records = Vec::new();
+    for (class, count) in sizes {
+        for number in 0..*count {
+            content += 1;
+            records.push(image(&format!("{class}/{number:04}.jpg"), content));
+        }
+    }
+    records
+}

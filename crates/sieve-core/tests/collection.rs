@@ -1,0 +1,276 @@
+//! Listing and measuring real folders.
+
+use std::fs;
+use std::path::Path;
+use std::sync::atomic::{AtomicU64, Ordering};
+
+use herb_shed::encode::{self, Jpeg};
+use herb_shed::paint::Picture;
+use sieve_core::catalog::{self, Catalog, Outcome, Reason};
+use sieve_core::collection::{self, EntryKind, Layout, WalkOptions};
+use sieve_core::progress::{Silent, Watch};
+use sieve_core::reading::{ReadLimits, Trouble};
+use sieve_core::{Error, sampling};
+use tempfile::TempDir;
+
+/// A folder with these files; a path that ends in `/` is an empty folder.
+fn folder(files: &[(&str, &[u8])]) -> TempDir {
+    let folder = tempfile::tempdir().unwrap();
+    for (path, content) in files {
+        write(folder.path(), path, content);
+    }
+    folder
+}
+
+fn write(root: &Path, path: &str, content: &[u8]) {
+    let file = root.join(path);
+    if path.ends_with('/') {
+        return fs::create_dir_all(file).unwrap();
+    }
+    fs::create_dir_all(file.parent().unwrap()).unwrap();
+    fs::write(file, content).unwrap();
+}
+
+/// A small JPEG; every `tone` is another picture.
+fn jpeg(tone: u8) -> Vec<u8> {
+    let data = (0..16 * 12 * 3).map(|at| (at as u8).wrapping_mul(3).wrapping_add(tone)).collect();
+    encode::jpeg(&Picture { width: 16, height: 12, data }, 90.0, Jpeg::Baseline, None)
+}
+
+fn measured(root: &Path, options: &WalkOptions) -> Catalog {
+    let collection = collection::open(root, options, &Silent).unwrap();
+    catalog::measure(collection, &ReadLimits::default(), &Silent).unwrap()
+}
+
+/// `path: what became of it`, a line a file.
+fn outcomes(catalog: &Catalog) -> Vec<String> {
+    let tell = |record: &catalog::Record| match &record.outcome {
+        Outcome::Image(_) => format!("{}: image", record.path),
+        Outcome::SetAside(Reason::Trouble(trouble)) => {
+            let trouble = format!("{trouble:?}");
+            let name = trouble.split(['(', ' ']).next().unwrap_or_default().to_owned();
+            format!("{}: {name}", record.path)
+        }
+        Outcome::SetAside(Reason::Stray(_)) => format!("{}: stray", record.path),
+        Outcome::SetAside(reason) => format!("{}: {reason:?}", record.path),
+    };
+    catalog.records.iter().map(tell).collect()
+}
+
+#[test]
+fn files_are_told_apart_by_content_and_name() {
+    let picture = jpeg(1);
+    let root = folder(&[
+        ("sage/a.jpg", &picture),
+        ("sage/b.txt", b"notes"),
+        ("sage/c.jpg", b"notes"),
+        ("sage/d.jpg", b""),
+        ("sage/e.dat", b""),
+        ("sage/f", &picture),
+        ("sage/.DS_Store", b"\0\0\0\x01Bud1"),
+        ("sage/g.jpg~", &picture),
+        (".cache/h.jpg", &picture),
+        ("sage/i.jpg", &picture[..picture.len() / 2]),
+        ("sage/j.heic", b"\0\0\0\x18ftypheic...."),
+        ("split.csv", b"path,class,split,group,digest\n"),
+        ("sage/split.csv", b"path,class,split,group,digest\n"),
+    ]);
+    let catalog = measured(root.path(), &WalkOptions::default());
+    let expected = [
+        ".cache/h.jpg: stray",
+        "sage/.DS_Store: stray",
+        "sage/a.jpg: image",
+        "sage/b.txt: stray",
+        "sage/c.jpg: NotAnImage",
+        "sage/d.jpg: Empty",
+        "sage/e.dat: stray",
+        "sage/f: image",
+        "sage/g.jpg~: stray",
+        "sage/i.jpg: CutShort",
+        "sage/j.heic: Unsupported",
+        "sage/split.csv: stray",
+        "split.csv: SplitTable",
+    ];
+    assert_eq!(outcomes(&catalog), expected);
+    assert_eq!(catalog.collection.classes(), ["sage"]);
+    assert_eq!(catalog.records[2].size_bytes, picture.len() as u64);
+}
+
+#[test]
+fn splits_are_read_from_their_folders() {
+    let picture = jpeg(1);
+    let root = folder(&[
+        ("training/sage/a.jpg", &picture),
+        ("val/sage/b.jpg", &picture),
+        ("val/dill/", b""),
+        ("test/sage/c.jpg", &picture),
+        ("test/d.jpg", &picture),
+        ("later/e.jpg", &picture),
+        ("notes/f.txt", b"notes"),
+    ]);
+    let collection = collection::open(root.path(), &WalkOptions::default(), &Silent).unwrap();
+    assert_eq!(collection.layout, Layout::Splits);
+    assert_eq!(collection.splits(), ["train", "validation", "test", "later"]);
+    assert_eq!(collection.classes(), ["dill", "sage"]);
+    let places: Vec<String> = collection
+        .entries
+        .iter()
+        .map(|entry| {
+            let split = entry.place.split.as_deref().unwrap_or("-");
+            format!("{} {split} {}", entry.path, entry.place.class().unwrap_or("-"))
+        })
+        .collect();
+    let expected = [
+        "later/e.jpg later -",
+        "notes/f.txt - -",
+        "test/d.jpg test -",
+        "test/sage/c.jpg test sage",
+        "training/sage/a.jpg train sage",
+        "val/sage/b.jpg validation sage",
+    ];
+    assert_eq!(places, expected);
+}
+
+#[cfg(unix)]
+#[test]
+fn links_and_pipes_never_stop_the_walk() {
+    use std::os::unix::fs::symlink;
+    use std::os::unix::net::UnixListener;
+    let picture = jpeg(1);
+    let root = folder(&[("sage/a.jpg", &picture)]);
+    let elsewhere = folder(&[("b.jpg", &jpeg(2)), ("deep/c.jpg", &jpeg(3))]);
+    let sage = root.path().join("sage");
+    symlink("../sage", sage.join("circle")).unwrap();
+    symlink("nowhere", sage.join("broken.jpg")).unwrap();
+    symlink(elsewhere.path().join("b.jpg"), sage.join("b.jpg")).unwrap();
+    symlink(elsewhere.path().join("deep"), sage.join("deep")).unwrap();
+    let _socket = UnixListener::bind(sage.join("socket.jpg")).unwrap();
+
+    let catalog = measured(root.path(), &WalkOptions::default());
+    let links = ["b.jpg", "broken.jpg", "circle", "deep"].map(|name| format!("sage/{name}: Link"));
+    let mut expected = vec!["sage/a.jpg: image".to_owned()];
+    expected.extend(links);
+    expected.push("sage/socket.jpg: Special".to_owned());
+    assert_eq!(outcomes(&catalog), expected);
+
+    let catalog = measured(root.path(), &WalkOptions { follow_links: true });
+    let expected = [
+        "sage/a.jpg: image",
+        "sage/b.jpg: image",
+        "sage/broken.jpg: Link",
+        "sage/circle: LinkLoop",
+        "sage/deep/c.jpg: image",
+        "sage/socket.jpg: Special",
+    ];
+    assert_eq!(outcomes(&catalog), expected);
+}
+
+#[cfg(unix)]
+#[test]
+fn names_that_are_not_utf8_are_kept() {
+    use std::ffi::OsStr;
+    use std::os::unix::ffi::OsStrExt;
+    let root = folder(&[("sage/a.jpg", &jpeg(1))]);
+    let name = OsStr::from_bytes(b"sage/b\xff\xc3.jpg");
+    if fs::write(root.path().join(name), jpeg(2)).is_err() {
+        return eprintln!("skipped: this file system takes UTF-8 names only");
+    }
+    let catalog = measured(root.path(), &WalkOptions::default());
+    assert_eq!(outcomes(&catalog), ["sage/a.jpg: image", "sage/b\\xff\\xc3.jpg: image"]);
+    assert_eq!(catalog.records[0].path.undecodable_bytes(), None);
+    assert_eq!(catalog.records[1].path.undecodable_bytes(), Some(&b"sage/b\xff\xc3.jpg"[..]));
+    assert_eq!(catalog.records[1].path.extension().as_deref(), Some("jpg"));
+}
+
+#[test]
+fn a_root_that_cannot_be_listed_is_an_error() {
+    let root = folder(&[("file.txt", b"x")]);
+    let open = |name: &str| {
+        collection::open(&root.path().join(name), &WalkOptions::default(), &Silent).unwrap_err()
+    };
+    assert!(matches!(open("nothing"), Error::RootMissing { .. }));
+    assert!(matches!(open("file.txt"), Error::RootNotAFolder { .. }));
+}
+
+#[test]
+fn limits_on_files_are_kept_without_opening_them() {
+    let root = folder(&[("sage/a.jpg", &jpeg(1)), ("sage/b.bin", &[1; 9000])]);
+    let collection = collection::open(root.path(), &WalkOptions::default(), &Silent).unwrap();
+    let limits = ReadLimits { file_bytes: 100, ..ReadLimits::default() };
+    let catalog = catalog::measure(collection, &limits, &Silent).unwrap();
+    assert_eq!(outcomes(&catalog), ["sage/a.jpg: OverLimit", "sage/b.bin: stray"]);
+}
+
+#[test]
+fn a_file_that_vanishes_is_told_and_the_others_are_read() {
+    let root = folder(&[("sage/a.jpg", &jpeg(1)), ("sage/b.jpg", &jpeg(2))]);
+    let collection = collection::open(root.path(), &WalkOptions::default(), &Silent).unwrap();
+    fs::remove_file(root.path().join("sage/a.jpg")).unwrap();
+    let catalog = catalog::measure(collection, &ReadLimits::default(), &Silent).unwrap();
+    assert_eq!(outcomes(&catalog), ["sage/a.jpg: Unreadable", "sage/b.jpg: image"]);
+    let Outcome::SetAside(Reason::Trouble(Trouble::Unreadable(reason))) =
+        &catalog.records[0].outcome
+    else {
+        panic!("told above")
+    };
+    assert!(!reason.contains("os error"), "{reason}");
+}
+
+/// Stops after some steps, and counts them.
+struct StopsAfter(u64, AtomicU64);
+
+impl Watch for StopsAfter {
+    fn begin(&self, _what: &'static str, _total: Option<u64>) {}
+    fn advance(&self, steps: u64) {
+        self.1.fetch_add(steps, Ordering::Relaxed);
+    }
+    fn stopped(&self) -> bool {
+        self.1.load(Ordering::Relaxed) >= self.0
+    }
+}
+
+#[test]
+fn work_stops_when_it_is_asked_to() {
+    let picture = jpeg(1);
+    let names: Vec<String> = (0..50).map(|n| format!("sage/{n}.jpg")).collect();
+    let files: Vec<(&str, &[u8])> =
+        names.iter().map(|name| (name.as_str(), &picture[..])).collect();
+    let root = folder(&files);
+    let stops = || StopsAfter(10, AtomicU64::new(0));
+    let options = WalkOptions::default();
+    assert!(matches!(collection::open(root.path(), &options, &stops()), Err(Error::Interrupted)));
+    let collection = collection::open(root.path(), &options, &Silent).unwrap();
+    let watch = stops();
+    let measured = catalog::measure(collection, &ReadLimits::default(), &watch);
+    assert!(matches!(measured, Err(Error::Interrupted)));
+    assert!(watch.1.load(Ordering::Relaxed) < 50);
+}
+
+#[test]
+fn samples_are_shuffled_by_seed_and_path() {
+    let picture = jpeg(1);
+    let mut files: Vec<(String, &[u8])> = Vec::new();
+    for class in ["sage", "dill"] {
+        files.extend((0..30).map(|n| (format!("train/{class}/{n:02}.jpg"), &picture[..])));
+    }
+    files.push(("test/sage/x.jpg".into(), &picture));
+    files.push(("train/sage/.hidden.jpg".into(), &picture));
+    let files: Vec<(&str, &[u8])> =
+        files.iter().map(|(path, file)| (path.as_str(), *file)).collect();
+    let root = folder(&files);
+    let collection = collection::open(root.path(), &WalkOptions::default(), &Silent).unwrap();
+    let paths = |split, seed| {
+        let classes = sampling::shuffled(&collection, split, seed);
+        let sage = classes["sage"].iter().map(|entry| entry.path.to_string()).collect::<Vec<_>>();
+        assert!(classes["sage"].iter().all(|e| matches!(e.kind, EntryKind::File { .. })));
+        (classes.len(), sage)
+    };
+    let (classes, train) = paths(Some("train"), 1);
+    assert_eq!((classes, train.len()), (2, 30));
+    assert!(!train.is_sorted(), "in random order");
+    assert_eq!(paths(Some("train"), 1).1, train);
+    assert_ne!(paths(Some("train"), 2).1, train);
+    assert_eq!(paths(None, 1).1.len(), 31);
+    assert_eq!(sampling::spread(3, 0), [0; 0]);
+    assert_eq!(sampling::spread(0, 3), [0, 0, 0]);
+}
