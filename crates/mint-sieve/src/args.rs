@@ -27,10 +27,10 @@ pub struct Cli {
     #[command(subcommand)]
     pub command: Command,
     /// Work on this many threads [default: one a core]
-    #[arg(long, global = true, value_name = "N", value_parser = threads)]
+    #[arg(long, global = true, display_order = 90, value_name = "N", value_parser = threads)]
     pub threads: Option<usize>,
     /// Tell on standard error what is decided about each file; twice for every detail
-    #[arg(long, short, global = true, action = clap::ArgAction::Count)]
+    #[arg(long, short, global = true, display_order = 91, action = clap::ArgAction::Count)]
     pub verbose: u8,
 }
 
@@ -60,10 +60,10 @@ pub struct CollectionArgs {
     #[arg(value_name = "COLLECTION")]
     pub root: PathBuf,
     /// Follow symbolic links; loops are noticed
-    #[arg(long)]
+    #[arg(long, display_order = 80)]
     pub follow_links: bool,
     /// Refuse pictures of more pixels, in millions
-    #[arg(long, value_name = "MPX", default_value_t = 200)]
+    #[arg(long, display_order = 81, value_name = "MPX", default_value_t = 200)]
     pub max_megapixels: u64,
 }
 
@@ -209,7 +209,7 @@ pub struct PreviewArgs {
     #[arg(long, value_enum, default_value_t)]
     pub format: PreviewFormat,
     /// Follow symbolic links; loops are noticed
-    #[arg(long)]
+    #[arg(long, display_order = 80)]
     pub follow_links: bool,
 }
 

@@ -65,3 +65,28 @@ pub fn visible(class: &str) -> String {
     let hides_spaces = class.trim() != class || class.contains("  ");
     if hides_spaces { format!("{class:?}") } else { class.to_owned() }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn bars_grow_by_eighths_and_show_whatever_is_there() {
+        assert_eq!(bar(0, 80, 10), "");
+        assert_eq!(bar(1, 8000, 10), "▏");
+        assert_eq!(bar(12, 80, 10), "█▌");
+        assert_eq!(bar(80, 80, 10), "██████████");
+        assert_eq!(bar(0, 0, 10), "");
+        let lengths: Vec<usize> =
+            (1..=80).map(|value| bar(value, 80, 10).chars().count()).collect();
+        assert!(lengths.is_sorted() && lengths[79] == 10);
+    }
+
+    #[test]
+    fn tables_are_aligned_for_wide_letters_too() {
+        let rows = [["class", "images"], ["薄荷", "5"], ["sage", "120"]];
+        let rows = rows.map(|row| row.map(str::to_owned).to_vec()).to_vec();
+        let table = aligned(&[Align::Left, Align::Right], rows);
+        assert_eq!(table, "  class  images\n  薄荷        5\n  sage       120\n");
+    }
+}

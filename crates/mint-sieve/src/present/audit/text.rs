@@ -14,6 +14,8 @@ use crate::present::{counted, heading, next_step, safe};
 
 /// Examples of each kind of finding shown without `--all`.
 const MOST_EXAMPLES: usize = 3;
+/// What stands before the lines under a severity.
+const INDENT: &str = "         ";
 /// Columns of the bar of the largest class.
 const BAR_WIDTH: u64 = 24;
 
@@ -59,6 +61,9 @@ fn what_is_here(root: &str, inventory: &Inventory) -> String {
 }
 
 fn class_table(inventory: &Inventory, all: bool) -> String {
+    if inventory.counts.is_empty() {
+        return String::new();
+    }
     let mut classes: Vec<(&str, u64)> =
         inventory.classes.iter().map(|class| (class.as_str(), inventory.of_class(class))).collect();
     classes.sort_by_key(|&(_, images)| std::cmp::Reverse(images));
@@ -182,7 +187,7 @@ fn finding_group(group: &[Finding], all: bool) -> String {
     let code = group[0].code;
     let style = of_severity(code.severity());
     let mut text = format!(
-        "\n{style}{:<7}{style:#} {HEADING}{}{HEADING:#}  {}: {}\n",
+        "\n{style}{:<7}{style:#}  {HEADING}{}{HEADING:#} ({}): {}\n",
         code.severity().as_str(),
         code.as_str(),
         group.len(),
@@ -190,22 +195,22 @@ fn finding_group(group: &[Finding], all: bool) -> String {
     );
     let shown = if all { group.len() } else { MOST_EXAMPLES };
     for finding in group.iter().take(shown) {
-        let _ = writeln!(text, "          {}", safe(&finding.says));
+        let _ = writeln!(text, "{INDENT}{}", safe(&finding.says));
         if finding.images.len() > 1 && !finding.says.contains(&finding.images[0]) {
             let names = finding.images.iter().take(if all { usize::MAX } else { MOST_EXAMPLES });
             for name in names {
-                let _ = writeln!(text, "            {}", safe(name));
+                let _ = writeln!(text, "{INDENT}  {}", safe(name));
             }
             if !all && finding.images.len() > MOST_EXAMPLES {
                 let more = finding.images.len() - MOST_EXAMPLES;
-                let _ = writeln!(text, "            ... {more} more (--all)");
+                let _ = writeln!(text, "{INDENT}  ... {more} more (--all)");
             }
         }
     }
     if group.len() > shown {
-        let _ = writeln!(text, "          ... {} more (--all)", group.len() - shown);
+        let _ = writeln!(text, "{INDENT}... {} more (--all)", group.len() - shown);
     }
-    let _ = writeln!(text, "        {FAINT}{}{FAINT:#}", code.remedy());
+    let _ = writeln!(text, "{INDENT}{FAINT}{}{FAINT:#}", code.remedy());
     text
 }
 

@@ -101,11 +101,13 @@ enum Unit {
 }
 
 fn range(from: f64, to: f64, unit: Unit) -> String {
-    match unit {
-        Unit::Degrees => format!("{from:.1} to {to:.1} degrees"),
-        Unit::Share => format!("{:.1} to {:.1} %", from * 100.0, to * 100.0),
-        Unit::Factor => format!("{from:.2} to {to:.2} times"),
-    }
+    let (number, unit): (fn(f64) -> String, &str) = match unit {
+        Unit::Degrees => (|value| format!("{value:.1}"), "degrees"),
+        Unit::Share => (|value| format!("{:.1}", value * 100.0), "%"),
+        Unit::Factor => (|value| format!("{value:.2}"), "times"),
+    };
+    let (from, to) = (number(from), number(to));
+    if from == to { format!("{from} {unit}") } else { format!("{from} to {to} {unit}") }
 }
 
 /// The name of a step, the unit of its numbers, and their range.

@@ -91,3 +91,40 @@ impl Canvas {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn pictures_are_laid_down_reduced_or_enlarged() {
+        let data = [10, 20, 30, 40, 50, 60].iter().flat_map(|&grey| [grey; 3]).collect();
+        let picture = Pixels { width_px: 3, height_px: 2, data };
+        let laid = |shrink, enlarge| {
+            let mut canvas = Canvas::new(5, 5, [0; 3]);
+            canvas.lay(&picture, 1, 1, shrink, enlarge);
+            let pixels = canvas.into_pixels();
+            let row = |y| (0..5).map(|x| pixels.at(x, y)[0]).collect::<Vec<u8>>();
+            [0, 1, 2, 3, 4].map(row)
+        };
+        assert_eq!(laid(1, 1)[1..3], [[0, 10, 20, 30, 0], [0, 40, 50, 60, 0]]);
+        // Two by two are averaged; at the right edge one by two.
+        assert_eq!(laid(2, 1)[1..3], [[0, 30, 45, 0, 0], [0; 5]]);
+        // What does not fit on the canvas is left away.
+        assert_eq!(
+            laid(1, 2)[1..4],
+            [[0, 10, 10, 20, 20], [0, 10, 10, 20, 20], [0, 40, 40, 50, 50]]
+        );
+    }
+
+    #[test]
+    fn text_leaves_ink_where_it_is_written_and_nowhere_else() {
+        let mut canvas = Canvas::new(60, 30, [255; 3]);
+        canvas.write("sage ↔ 薄", 10, 8, &Lettering::plain(12.0), [0; 3]);
+        let pixels = canvas.into_pixels();
+        let ink = |x: u32, y: u32| pixels.at(x, y) != [255; 3];
+        assert!((10..50).any(|x| (8..22).any(|y| ink(x, y))));
+        let beside = |x: u32, y: u32| x < 9 || !(6..24).contains(&y);
+        assert!((0..60).all(|x| (0..30).all(|y| !beside(x, y) || !ink(x, y))));
+    }
+}

@@ -77,3 +77,39 @@ impl Lettering {
         lines
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    const LETTERS: Lettering = Lettering::plain(11.0);
+
+    fn words(count: usize) -> Vec<String> {
+        (0..count).map(|word| format!("word {word}")).collect()
+    }
+
+    #[test]
+    fn lines_keep_to_their_width_and_number() {
+        for count in 1..12 {
+            for most in 1..5 {
+                let lines = LETTERS.lines(&words(count), 90, most);
+                assert!(lines.len() <= most);
+                assert!(lines.iter().all(|line| LETTERS.width(line) <= 90.0), "{lines:?}");
+                let all = lines.join(" ");
+                let is_whole = all.ends_with(&format!("word {}", count - 1));
+                assert!(is_whole || all.ends_with(" …"), "{lines:?}");
+            }
+        }
+        assert_eq!(LETTERS.lines(&words(3), 1000, 4), ["word 0, word 1, word 2"]);
+        assert_eq!(LETTERS.lines(&words(2), 40, 4), ["word 0,", "word 1"]);
+    }
+
+    #[test]
+    fn names_are_cut_at_their_beginning() {
+        assert_eq!(LETTERS.end_of("sage-01.jpg", 200), "sage-01.jpg");
+        let cut = LETTERS.end_of("a-very-long-name-of-a-leaf-017.jpg", 80);
+        assert!(cut.starts_with('…') && cut.ends_with("017.jpg"), "{cut}");
+        assert!(LETTERS.width(&cut) <= 80.0);
+        assert_eq!(LETTERS.end_of("薄荷叶子的照片", 1), "");
+    }
+}

@@ -1,0 +1,108 @@
+//! How calls are answered that are wrong, and what `--help` says.
+
+mod support;
+
+use support::Workspace;
+
+/// Every command's help, one after the other.
+#[test]
+fn help_opens_with_the_purpose_and_closes_with_examples() {
+    let workspace = Workspace::new();
+    let mut all = String::new();
+    for command in [
+        &["--help"][..],
+        &["audit", "--help"],
+        &["split", "--help"],
+        &["preview", "--help"],
+        &["demo", "--help"],
+    ] {
+        let text = workspace.says(command);
+        assert!(text.contains("Examples:"), "{text}");
+        all.push_str(&format!("$ mint-sieve {}\n{text}\n", command.join(" ")));
+    }
+    insta::assert_snapshot!(all);
+}
+
+/// Each bad call with its exit status and what it says on standard error.
+#[test]
+fn bad_calls_say_what_was_wrong_and_what_was_expected() {
+    let workspace = Workspace::healthy();
+    workspace.write("taken.csv", b"mine");
+    workspace.write("full/file", b"mine");
+    let calls = [
+        "audit",
+        "audti herbs",
+        "audit hreb",
+        "audit nowhere",
+        "audit taken.csv",
+        "audit herbs --format yaml",
+        "audit herbs --fail-on bad",
+        "audit herbs --limit thin=3",
+        "audit herbs --limit thin-class",
+        "audit herbs --limit thin-class=few",
+        "audit herbs --threads 0",
+        "split herbs --parts train",
+        "split herbs --parts train=70,test=40",
+        "split herbs --parts train=50,train=50",
+        "split herbs --parts a/b=50,c=50",
+        "split herbs --seed first",
+        "split herbs --link hard",
+        "split herbs --to full",
+        "split herbs --to taken.csv",
+        "split herbs --out taken.csv",
+        "split herbs --out nowhere/split.csv",
+        "split herbs --to herbs/splits",
+        "split herbs --out herbs/split.csv",
+        "preview herbs --policy gentle",
+        "preview herbs --policy gentel --out sheet.png",
+        "preview herbs --policy gentle --out herbs/sheet.png",
+        "preview herbs --policy gentle --out sheet.png --class Sage",
+        "preview herbs --policy gentle --out sheet.png --draws 0",
+        "preview herbs --policy gentle --out sheet.png --per-class 900 --draws 9",
+        "demo full",
+        "demo taken.csv",
+    ];
+    let before = workspace.files("");
+    let mut all = String::new();
+    for call in calls {
+        let answer = workspace.run(&call.split(' ').collect::<Vec<_>>());
+        assert_eq!(answer.stdout, "", "{call}");
+        assert!([2, 3].contains(&answer.status), "{call}: {}", answer.status);
+        all.push_str(&format!("$ mint-sieve {call}\n{}-> {}\n\n", answer.stderr, answer.status));
+    }
+    insta::assert_snapshot!(all);
+    assert_eq!(workspace.files(""), before, "a bad call writes nothing");
+}
+
+#[test]
+fn verbose_tells_what_was_decided_on_standard_error() {
+    let workspace = Workspace::faulty();
+    let answer = workspace.run(&["audit", "herbs", "--verbose", "--threads", "1"]);
+    assert_eq!(answer.status, 0);
+    assert!(answer.stderr.contains("set aside path=\"sage/cut.jpg\""), "{}", answer.stderr);
+    assert!(!answer.stderr.contains('\u{1b}'), "no colours where there is no terminal");
+    assert_eq!(answer.stdout, workspace.says(&["audit", "herbs"]));
+}
+
+#[cfg(unix)]
+#[test]
+fn folders_that_cannot_be_written_are_told_without_temporary_names() {
+    use std::os::unix::fs::PermissionsExt;
+    let workspace = Workspace::healthy();
+    let locked = workspace.path("locked");
+    std::fs::create_dir(&locked).unwrap();
+    std::fs::set_permissions(&locked, std::fs::Permissions::from_mode(0o555)).unwrap();
+    if std::fs::write(locked.join("probe"), b"x").is_ok() {
+        return eprintln!("skipped: this user may write everywhere");
+    }
+    for call in [
+        "split herbs --out locked/split.csv",
+        "split herbs --to locked/splits",
+        "preview herbs --policy gentle --out locked/sheet.png",
+    ] {
+        let answer = workspace.run(&call.split(' ').collect::<Vec<_>>());
+        assert_eq!(answer.status, 3);
+        assert!(answer.stderr.contains("Permission denied\n"), "{}", answer.stderr);
+        assert!(!answer.stderr.contains(".mint-sieve"), "{}", answer.stderr);
+    }
+}

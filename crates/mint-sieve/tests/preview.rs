@@ -1,0 +1,241 @@
+//! `preview`, run on files.
+
+mod support;
+
+use std::fs;
+
+use serde_json::Value;
+use support::{Workspace, picture, png, strings};
+
+/// A sheet as columns, rows and RGB values.
+struct Sheet {
+    width: usize,
+    height: usize,
+    data: Vec<u8>,
+}
+
+impl Sheet {
+    fn read(workspace: &Workspace, name: &str) -> Self {
+        let file = fs::File::open(workspace.path(name)).unwrap();
+        let mut reader = png::Decoder::new(std::io::BufReader::new(file)).read_info().unwrap();
+        let mut data = vec![0; reader.output_buffer_size().unwrap()];
+        let info = reader.next_frame(&mut data).unwrap();
+        Sheet { width: info.width as usize, height: info.height as usize, data }
+    }
+
+    fn at(&self, x: usize, y: usize) -> [u8; 3] {
+        let at = (y * self.width + x) * 3;
+        [self.data[at], self.data[at + 1], self.data[at + 2]]
+    }
+
+    /// The pixels of a tile, row by row.
+    fn tile(&self, tile: &Value) -> Vec<[u8; 3]> {
+        let number = |field: &str| tile[field].as_u64().unwrap() as usize;
+        let (x, y) = (number("x_px"), number("y_px"));
+        let rows = y..y + number("height_px");
+        rows.flat_map(|y| (x..x + number("width_px")).map(move |x| (x, y)))
+            .map(|(x, y)| self.at(x, y))
+            .collect()
+    }
+}
+
+/// The pixels of [`picture`], row by row, gathered from other places of it.
+fn gathered(tone: u32, from: impl Fn(usize, usize) -> (usize, usize)) -> Vec<[u8; 3]> {
+    let picture = picture(tone);
+    let places = (0..30).flat_map(|y| (0..40).map(move |x| (x, y)));
+    let at = |(x, y): (usize, usize)| {
+        let at = (y * 40 + x) * 3;
+        [picture.data[at], picture.data[at + 1], picture.data[at + 2]]
+    };
+    places.map(|(x, y)| at(from(x, y))).collect()
+}
+
+/// A workspace with one lossless picture of sage and a policy for its size.
+fn exact(steps: &str) -> Workspace {
+    let workspace = Workspace::new();
+    workspace.write("herbs/sage/a.png", &png(7));
+    workspace.write("policy.toml", format!("[frame]\nsize = [40, 30]\n{steps}").as_bytes());
+    workspace
+}
+
+const EXACT: [&str; 9] = [
+    "preview",
+    "herbs",
+    "--policy",
+    "policy.toml",
+    "--out",
+    "sheet.png",
+    "--full-size",
+    "--draws",
+    "2",
+];
+
+#[test]
+fn tiles_are_right_to_the_pixel() {
+    let flip = exact("[[step]]\ndo = 'flip'\naxis = 'left-right'");
+    let answer = flip.json(&EXACT);
+    let sheet = Sheet::read(&flip, "sheet.png");
+    let tiles = answer["tiles"].as_array().unwrap();
+    let one_row =
+        answer["sheet"]["tile_scale"] == 1.0 && tiles.iter().all(|t| t["path"] == "sage/a.png");
+    assert!(one_row);
+    assert_eq!(tiles.iter().map(|t| t["draw"].as_u64().unwrap()).collect::<Vec<_>>(), [0, 1, 2]);
+    assert_eq!(sheet.tile(&tiles[0]), gathered(7, |x, y| (x, y)), "as the model sees it");
+    assert_eq!(sheet.tile(&tiles[1]), gathered(7, |x, y| (39 - x, y)));
+    assert_eq!(tiles[1]["steps"][0]["do"], "flip");
+    assert_eq!(tiles[1]["steps"][0]["axis"], "left-right");
+
+    // Ten pixels to the right and, wrapped, thirty rows down: all the way round.
+    let shift =
+        exact("[outside]\nfill = '#0a141e'\n[[step]]\ndo = 'shift'\nbetween = [0.25, 0.25]");
+    let answer = shift.json(&EXACT);
+    let tile = &answer["tiles"][1];
+    assert_eq!(tile["picture_to_frame"], serde_json::json!([1.0, 0.0, 10.0, 0.0, 1.0, 7.5]));
+    let seen = Sheet::read(&shift, "sheet.png").tile(tile);
+    assert_eq!(seen[0], [10, 20, 30]);
+    let outside = tile["outside_share"].as_f64().unwrap();
+    // A column of 40 in four, and of the rest the rows whose middle is above the picture.
+    assert!((outside - (1.0 - 30.0 * 23.0 / 1200.0)).abs() < 1e-12, "{outside}");
+    assert_eq!(answer["outside"]["most"], tile["outside_share"]);
+    assert_eq!(answer["outside"]["unaugmented_mean"], 0.0);
+}
+
+#[test]
+fn colours_follow_the_geometry() {
+    let workspace = exact("[[step]]\ndo = 'brightness'\nbetween = [0.5, 0.5]");
+    let answer = workspace.json(&EXACT);
+    let seen = Sheet::read(&workspace, "sheet.png").tile(&answer["tiles"][2]);
+    let halved: Vec<[u8; 3]> =
+        gathered(7, |x, y| (x, y)).into_iter().map(|p| p.map(|v| v.div_ceil(2))).collect();
+    assert_eq!(seen, halved);
+}
+
+#[test]
+fn the_usual_sheet_fits_a_screen_and_spreads_over_classes() {
+    let workspace = Workspace::new();
+    for class in 0..9 {
+        workspace.class(&format!("herbs/herb-{class}"), 3, class * 10);
+    }
+    let answer = workspace.json(&["preview", "herbs", "--policy", "gentle", "--out", "sheet.png"]);
+    let sheet = Sheet::read(&workspace, "sheet.png");
+    assert!(sheet.width <= 1280 && sheet.height <= 800, "{}x{}", sheet.width, sheet.height);
+    assert_eq!(answer["sheet"]["width_px"], sheet.width);
+    assert_eq!(answer["sheet"]["height_px"], sheet.height);
+    let tiles = answer["tiles"].as_array().unwrap();
+    let mut classes: Vec<&str> = tiles.iter().map(|tile| tile["class"].as_str().unwrap()).collect();
+    classes.dedup();
+    assert_eq!(classes, ["herb-1", "herb-3", "herb-5", "herb-7"]);
+    for tile in tiles {
+        let end = |at: &str, size: &str| tile[at].as_u64().unwrap() + tile[size].as_u64().unwrap();
+        assert!(end("x_px", "width_px") <= sheet.width as u64);
+        assert!(end("y_px", "height_px") <= sheet.height as u64);
+    }
+}
+
+#[test]
+fn rows_draws_and_classes_can_be_chosen() {
+    let workspace = Workspace::healthy();
+    let tiles = |more: &[&str], out: &str| {
+        let base = ["preview", "herbs", "--policy", "gentle", "--out", out];
+        let answer = workspace.json(&[&base[..], more].concat());
+        let tiles = answer["tiles"].as_array().unwrap().clone();
+        let of = |class: &str| tiles.iter().filter(|tile| tile["class"] == class).count();
+        (of("sage"), of("bay"))
+    };
+    assert_eq!(tiles(&["--per-class", "3", "--draws", "4"], "a.png"), (15, 15));
+    assert_eq!(tiles(&["--per-class", "2", "--draws", "1", "--class", "bay"], "b.png"), (0, 4));
+}
+
+#[test]
+fn only_training_pictures_are_shown_of_a_split_collection() {
+    let workspace = Workspace::healthy();
+    workspace.says(&["split", "herbs", "--to", "splits"]);
+    let arguments =
+        ["preview", "splits", "--policy", "gentle", "--per-class", "30", "--draws", "1"];
+    let answer = workspace.json(&[&arguments[..], &["--out", "sheet.png"]].concat());
+    let tiles = answer["tiles"].as_array().unwrap();
+    assert_eq!(tiles.len(), 2 * 31, "17 of sage and 14 of bay, twice each");
+    assert!(tiles.iter().all(|tile| tile["path"].as_str().unwrap().starts_with("train/")));
+    assert_eq!(answer["settings"]["split"], "train");
+}
+
+#[test]
+fn the_answer_says_what_was_drawn() {
+    let workspace = Workspace::faulty();
+    workspace.write(
+        "policy.toml",
+        b"[frame]\nsize = [20, 20]\nfit = 'contain'\n\
+        [outside]\nfill = 'white'\n\
+        [[step]]\ndo = 'rotate'\nbetween = [30, 30]\n\
+        [[step]]\ndo = 'flip'\naxis = 'top-bottom'\nchance = 0\n\
+        [[step]]\ndo = 'rotate'\nbetween = [-5, -5]\n",
+    );
+    let arguments = ["--per-class", "20", "--draws", "3", "--seed", "4", "--out", "sheet.png"];
+    let text = workspace
+        .says(&[&["preview", "herbs", "--policy", "policy.toml"][..], &arguments].concat());
+    insta::assert_snapshot!(text);
+}
+
+#[test]
+fn one_thread_and_many_paint_the_same_sheet() {
+    let workspace = Workspace::healthy();
+    let sheet = |threads: &str, seed: &str| {
+        let name = format!("sheet-{threads}-{seed}.png");
+        let arguments = ["--out", &name, "--threads", threads, "--seed", seed];
+        workspace.says(&[&["preview", "herbs", "--policy", "harsh"][..], &arguments].concat());
+        fs::read(workspace.path(&name)).unwrap()
+    };
+    let first = sheet("1", "0");
+    assert_eq!(first, sheet("8", "0"));
+    assert_ne!(first, sheet("1", "1"));
+}
+
+#[test]
+fn two_policies_do_alike_things_to_the_same_picture() {
+    let workspace = Workspace::healthy();
+    let steps = |policy: &str| {
+        let out = format!("{policy}.png");
+        let answer = workspace.json(&["preview", "herbs", "--policy", policy, "--out", &out]);
+        let tile =
+            answer["tiles"].as_array().unwrap().iter().find(|tile| tile["draw"] == 1).unwrap();
+        let shift = tile["steps"].as_array().unwrap().iter().find(|step| step["do"] == "shift");
+        (tile["path"].clone(), shift.unwrap()["right"].as_f64().unwrap())
+    };
+    let (gentle, harsh) = (steps("gentle"), steps("harsh"));
+    assert_eq!(gentle.0, harsh.0);
+    // 0.05 against 0.3: six times as far in the same direction.
+    assert!((gentle.1 * 6.0 - harsh.1).abs() < 1e-9, "{gentle:?} {harsh:?}");
+}
+
+#[test]
+fn bad_policies_are_refused_before_any_work() {
+    let workspace = Workspace::healthy();
+    for (policy, expected) in [
+        ("[[step]]\ndo = 'rotat'\nbetween = [0, 1]", "Did you mean \"rotate\"?"),
+        (
+            "[[step]]\ndo = 'rotate'\nbetween = [9, 1]",
+            "step 1 (rotate) between: [9, 1] runs backwards",
+        ),
+        ("[frame\nsize = 3", "TOML parse error at line 1"),
+    ] {
+        workspace.write("policy.toml", policy.as_bytes());
+        let answer =
+            workspace.run(&["preview", "herbs", "--policy", "policy.toml", "--out", "x.png"]);
+        assert_eq!((answer.status, answer.stdout.as_str()), (2, ""));
+        assert!(answer.stderr.starts_with("error: the policy policy.toml: "), "{}", answer.stderr);
+        assert!(answer.stderr.contains(expected), "{}", answer.stderr);
+    }
+    assert_eq!(workspace.names(), ["herbs", "policy.toml"]);
+}
+
+#[test]
+fn an_existing_sheet_is_never_overwritten() {
+    let workspace = Workspace::healthy();
+    workspace.write("sheet.png", b"mine");
+    let answer = workspace.run(&["preview", "herbs", "--policy", "gentle", "--out", "sheet.png"]);
+    assert_eq!(answer.status, 3);
+    assert!(answer.stderr.starts_with("error: sheet.png exists already\n"));
+    assert_eq!(fs::read(workspace.path("sheet.png")).unwrap(), b"mine");
+    let settings = workspace.json(&["preview", "herbs", "--policy", "gentle", "--out", "b.png"]);
+    assert_eq!(strings(&settings["settings"]["classes"]), [""; 0]);
+}

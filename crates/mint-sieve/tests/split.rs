@@ -1,0 +1,200 @@
+//! `split`, run on files.
+
+mod support;
+
+use std::collections::BTreeMap;
+use std::fs;
+
+use support::{Workspace, jpeg};
+
+/// The rows of a split table: path, class, split, group, digest.
+fn rows(table: &[u8]) -> Vec<[String; 5]> {
+    let mut reader = csv::Reader::from_reader(table);
+    assert_eq!(reader.headers().unwrap(), vec!["path", "class", "split", "group", "digest"]);
+    let rows = reader.records().map(|row| {
+        let row = row.unwrap();
+        [0, 1, 2, 3, 4].map(|column| row[column].to_owned())
+    });
+    rows.collect()
+}
+
+#[test]
+fn the_answer_tells_what_each_class_got() {
+    let answer = Workspace::faulty().says(&["split", "herbs", "--seed", "7", "--to", "splits"]);
+    insta::assert_snapshot!(answer);
+}
+
+#[test]
+fn without_a_place_nothing_is_written() {
+    let workspace = Workspace::healthy();
+    insta::assert_snapshot!(workspace.says(&["split", "herbs", "--parts", "train=0.8,test=0.2"]));
+    assert_eq!(workspace.names(), ["herbs"]);
+}
+
+#[test]
+fn the_tree_is_what_the_table_says() {
+    let workspace = Workspace::faulty();
+    let source = workspace.files("herbs");
+    workspace.says(&["split", "herbs", "--to", "splits", "--out", "table.csv"]);
+    assert_eq!(workspace.files("herbs"), source, "the collection is only read");
+    assert_eq!(workspace.names(), ["herbs", "splits", "table.csv"], "nothing is left over");
+
+    let mut tree = workspace.files("splits");
+    let table = tree.remove("split.csv").unwrap();
+    assert_eq!(fs::read(workspace.path("table.csv")).unwrap(), table);
+    let rows = rows(&table);
+    assert!(rows.is_sorted_by_key(|row| &row[0]));
+    for [path, class, split, group, digest] in &rows {
+        let file = tree.remove(&format!("{split}/{path}")).unwrap_or_else(|| panic!("{path}"));
+        assert_eq!(file, source[path]);
+        assert_eq!(*digest, blake3::hash(&file).to_string());
+        assert!(digest.starts_with(group.as_str()) && group.len() == 16);
+        assert!(path.starts_with(&format!("{class}/")));
+    }
+    assert!(tree.is_empty(), "{:?}", tree.keys());
+
+    // Copies stay together, also under two classes.
+    let split_of = |path: &str| rows.iter().find(|row| row[0] == path).map(|row| row[2].clone());
+    assert_eq!(split_of("bay/copy of 000.jpg"), split_of("bay/000.jpg"));
+    assert_eq!(split_of("bay/sage?.jpg"), split_of("sage/003.jpg"));
+    for left_out in ["sage/cut.jpg", "sage/empty.jpg", "loose.jpg", "bay/notes.txt"] {
+        assert_eq!(split_of(left_out), None);
+    }
+    // What is whole although something is odd about it takes part.
+    assert!(split_of("sage/no-end.jpg").is_some() && split_of("sage/really.jpg").is_some());
+}
+
+#[test]
+fn the_same_seed_gives_the_same_bytes_on_any_number_of_threads() {
+    let workspace = Workspace::faulty();
+    let table = |seed, threads| {
+        workspace.says(&["split", "herbs", "--seed", seed, "--threads", threads, "--format", "csv"])
+    };
+    let first = table("7", "1");
+    assert_eq!(first, table("7", "8"));
+    assert_ne!(first, table("8", "1"));
+    assert!(first.starts_with("path,class,split,group,digest\nBay /000.jpg,Bay ,"));
+}
+
+#[test]
+fn json_tells_shares_groups_and_what_was_left_out() {
+    let workspace = Workspace::faulty();
+    let answer = workspace.json(&["split", "herbs", "--seed", "3", "--out", "table.csv"]);
+    assert_eq!(answer["schema"], "mint-sieve/split/1");
+    assert_eq!(answer["settings"]["seed"], 3);
+    assert_eq!(answer["settings"]["parts"][0]["share"], 0.7);
+    assert_eq!(answer["written"]["table"], "table.csv");
+    assert!(answer["written"]["tree"].is_null());
+    let images = |value: &serde_json::Value| value["images"].as_u64().unwrap();
+    let totals: Vec<u64> = answer["splits"].as_array().unwrap().iter().map(images).collect();
+    let mut counted: BTreeMap<String, u64> = BTreeMap::new();
+    for row in rows(&fs::read(workspace.path("table.csv")).unwrap()) {
+        *counted.entry(row[2].clone()).or_default() += 1;
+    }
+    assert_eq!(totals, [counted["train"], counted["validation"], counted["test"]]);
+    assert_eq!(totals.iter().sum::<u64>(), images(&answer["collection"]));
+    for class in answer["classes"].as_array().unwrap() {
+        let splits = class["splits"].as_array().unwrap();
+        assert_eq!(splits.iter().map(images).sum::<u64>(), images(class));
+        let asked: f64 = splits.iter().map(|split| split["asked"].as_f64().unwrap()).sum();
+        assert!((asked - images(class) as f64).abs() < 1e-9);
+    }
+    let conflicts: Vec<bool> = answer["groups"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|group| group["label_conflict"].as_bool().unwrap())
+        .collect();
+    assert_eq!(conflicts, [false, true]);
+    let left_out = answer["left_out"].as_array().unwrap();
+    let reason =
+        |path: &str| left_out.iter().find(|file| file["path"] == path).unwrap()["reason"].clone();
+    assert_eq!(reason("loose.jpg"), "no-class");
+    assert_eq!(reason("sage/cut.jpg"), "set-aside");
+    let files = answer["collection"]["files"].as_u64().unwrap();
+    assert_eq!(files, images(&answer["collection"]) + left_out.len() as u64);
+}
+
+#[cfg(unix)]
+#[test]
+fn links_lead_to_the_pictures() {
+    use std::os::unix::fs::MetadataExt;
+    let workspace = Workspace::healthy();
+    workspace.says(&["split", "herbs", "--to", "hard", "--link", "hard"]);
+    workspace.says(&["split", "herbs", "--to", "soft", "--link", "soft"]);
+    let (hard, soft) = (workspace.files("hard"), workspace.files("soft"));
+    assert_eq!(hard, soft);
+    for [path, _, split, ..] in rows(&hard["split.csv"]) {
+        let source = fs::metadata(workspace.path(&format!("herbs/{path}"))).unwrap();
+        let hard = fs::symlink_metadata(workspace.path(&format!("hard/{split}/{path}"))).unwrap();
+        assert_eq!(hard.ino(), source.ino());
+        let soft = fs::symlink_metadata(workspace.path(&format!("soft/{split}/{path}"))).unwrap();
+        assert!(soft.is_symlink());
+    }
+    let text = workspace.says(&["audit", "soft", "--follow-links"]);
+    assert!(text.contains("45 files = 44 images in 2 classes + 1 set aside"), "{text}");
+}
+
+#[test]
+fn copies_keep_their_times_and_are_like_any_other_file() {
+    let workspace = Workspace::healthy();
+    let taken = std::time::UNIX_EPOCH + std::time::Duration::from_secs(1_000_000_000);
+    let source = fs::File::options().write(true).open(workspace.path("herbs/bay/000.jpg")).unwrap();
+    source.set_modified(taken).unwrap();
+    workspace.says(&["split", "herbs", "--parts", "a=50,b=50", "--to", "splits"]);
+    let copy = ["splits/a/bay/000.jpg", "splits/b/bay/000.jpg"].map(|name| workspace.path(name));
+    let copy = copy.iter().find(|path| path.exists()).unwrap();
+    let facts = fs::metadata(copy).unwrap();
+    assert_eq!(facts.modified().unwrap(), taken);
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        workspace.write("plain.txt", b"x");
+        let mode = |name| fs::metadata(workspace.path(name)).unwrap().permissions().mode();
+        assert_eq!(facts.permissions().mode(), mode("plain.txt"));
+        assert_eq!(mode("splits/split.csv"), mode("plain.txt"));
+        fs::create_dir(workspace.path("plain")).unwrap();
+        assert_eq!(mode("splits"), mode("plain"));
+    }
+}
+
+#[test]
+fn an_empty_folder_is_filled_and_a_full_one_is_not() {
+    let workspace = Workspace::healthy();
+    fs::create_dir(workspace.path("splits")).unwrap();
+    workspace.says(&["split", "herbs", "--to", "splits"]);
+    let before = workspace.files("splits");
+    let again = workspace.run(&["split", "herbs", "--to", "splits", "--seed", "5"]);
+    assert_eq!(again.status, 3);
+    insta::assert_snapshot!(again.stderr, @"
+    error: splits exists and is not empty
+           Nothing was written. Choose another folder, or move this one away.
+    ");
+    assert_eq!(workspace.files("splits"), before);
+}
+
+#[test]
+fn what_is_split_is_not_split_again() {
+    let workspace = Workspace::healthy();
+    workspace.says(&["split", "herbs", "--to", "splits"]);
+    let again = workspace.run(&["split", "splits", "--to", "again"]);
+    assert_eq!((again.status, again.stdout.as_str()), (2, ""));
+    assert!(
+        again.stderr.starts_with("error: splits is split already, into train, validation, test\n")
+    );
+    assert_eq!(workspace.names(), ["herbs", "splits"]);
+}
+
+#[test]
+fn a_collection_without_pictures_gives_no_split() {
+    let workspace = Workspace::new();
+    workspace.write("herbs/loose.jpg", &jpeg(1));
+    workspace.write("herbs/sage/notes.txt", b"x");
+    let answer = workspace.run(&["split", "herbs", "--to", "splits"]);
+    assert_eq!(answer.status, 3);
+    insta::assert_snapshot!(answer.stderr, @"
+    error: herbs holds no readable picture in a class folder
+           See what each file is taken for: mint-sieve audit herbs
+    ");
+    assert_eq!(workspace.names(), ["herbs"]);
+}

@@ -1,0 +1,160 @@
+//! A folder to work in, small painted pictures, and the built program.
+#![allow(dead_code)] // every test file uses its own part of this
+
+use std::collections::BTreeMap;
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::{Command, Output};
+
+use herb_shed::encode::{self, Jpeg};
+use herb_shed::paint::Picture;
+use serde_json::Value;
+use tempfile::TempDir;
+
+/// A folder to work in. Commands run inside it, so that their answers hold short paths.
+pub struct Workspace {
+    folder: TempDir,
+}
+
+/// What a command answered.
+pub struct Answer {
+    pub status: i32,
+    pub stdout: String,
+    pub stderr: String,
+}
+
+impl Workspace {
+    /// An empty folder.
+    pub fn new() -> Self {
+        Workspace { folder: tempfile::tempdir().unwrap() }
+    }
+
+    /// A folder with a healthy collection `herbs`: 24 pictures of sage, 20 of bay.
+    pub fn healthy() -> Self {
+        let workspace = Workspace::new();
+        workspace.class("herbs/sage", 24, 0);
+        workspace.class("herbs/bay", 20, 100);
+        workspace
+    }
+
+    /// A folder with one of every fault of a file in `herbs`.
+    pub fn faulty() -> Self {
+        let workspace = Workspace::healthy();
+        let picture = jpeg(900);
+        let files: [(&str, &[u8]); 13] = [
+            ("herbs/sage/cut.jpg", &picture[..picture.len() * 2 / 3]),
+            ("herbs/sage/no-end.jpg", &jpeg(901)[..jpeg(901).len() - 2]),
+            ("herbs/sage/trailing.jpg", &[&jpeg(902)[..], b"a clip"].concat()),
+            ("herbs/sage/empty.jpg", b""),
+            ("herbs/sage/page.jpg", b"Rack 4 is dry.\n"),
+            ("herbs/sage/really.jpg", &png(903)),
+            ("herbs/sage/phone.heic", b"\0\0\0\x18ftypheic...."),
+            ("herbs/bay/notes.txt", b"turn on Tuesday"),
+            ("herbs/bay/copy of 000.jpg", &jpeg(100)),
+            ("herbs/bay/sage?.jpg", &jpeg(3)),
+            ("herbs/Bay /000.jpg", &jpeg(904)),
+            ("herbs/loose.jpg", &jpeg(905)),
+            ("herbs/thyme/.gitkeep", b""),
+        ];
+        for (path, content) in files {
+            workspace.write(path, content);
+        }
+        workspace
+    }
+
+    /// The path of a file of the workspace.
+    pub fn path(&self, name: &str) -> PathBuf {
+        self.folder.path().join(name)
+    }
+
+    /// Writes a file, and the folders above it.
+    pub fn write(&self, name: &str, content: &[u8]) {
+        let path = self.path(name);
+        fs::create_dir_all(path.parent().unwrap()).unwrap();
+        fs::write(path, content).unwrap();
+    }
+
+    /// Fills a class folder with `count` pictures that differ from those of other tones.
+    pub fn class(&self, folder: &str, count: u32, tone: u32) {
+        for number in 0..count {
+            self.write(&format!("{folder}/{number:03}.jpg"), &jpeg(tone + number));
+        }
+    }
+
+    /// Runs the program with these arguments.
+    pub fn run(&self, arguments: &[&str]) -> Answer {
+        let mut command = Command::new(env!("CARGO_BIN_EXE_mint-sieve"));
+        command.args(arguments).current_dir(self.folder.path());
+        for name in ["NO_COLOR", "CLICOLOR_FORCE", "RUST_BACKTRACE", "RUST_LOG"] {
+            command.env_remove(name);
+        }
+        let Output { status, stdout, stderr } = command.output().unwrap();
+        let text = |bytes| String::from_utf8(bytes).unwrap();
+        Answer { status: status.code().unwrap(), stdout: text(stdout), stderr: text(stderr) }
+    }
+
+    /// What the program says when it succeeds: nothing on standard error.
+    pub fn says(&self, arguments: &[&str]) -> String {
+        let answer = self.run(arguments);
+        assert_eq!((answer.status, answer.stderr.as_str()), (0, ""), "{arguments:?}");
+        answer.stdout
+    }
+
+    /// The JSON that the program says when it succeeds.
+    pub fn json(&self, arguments: &[&str]) -> Value {
+        serde_json::from_str(&self.says(&[arguments, &["--format", "json"]].concat())).unwrap()
+    }
+
+    /// The content of every file below a folder, by its path there. Links are followed.
+    pub fn files(&self, folder: &str) -> BTreeMap<String, Vec<u8>> {
+        let mut files = BTreeMap::new();
+        collect(&self.path(folder), "", &mut files);
+        files
+    }
+
+    /// The names in the workspace itself.
+    pub fn names(&self) -> Vec<String> {
+        let entries = fs::read_dir(self.folder.path()).unwrap();
+        let mut names: Vec<String> =
+            entries.map(|entry| entry.unwrap().file_name().into_string().unwrap()).collect();
+        names.sort();
+        names
+    }
+}
+
+fn collect(folder: &Path, prefix: &str, files: &mut BTreeMap<String, Vec<u8>>) {
+    for entry in fs::read_dir(folder).unwrap() {
+        let entry = entry.unwrap();
+        let name = format!("{prefix}{}", entry.file_name().to_string_lossy());
+        if entry.path().is_dir() {
+            collect(&entry.path(), &format!("{name}/"), files);
+        } else {
+            files.insert(name, fs::read(entry.path()).unwrap());
+        }
+    }
+}
+
+/// A picture of 40 x 30 pixels; every `tone` is another one.
+pub fn picture(tone: u32) -> Picture {
+    let data = (0..40 * 30u32).flat_map(|at| {
+        let (x, y) = (at % 40, at / 40);
+        let wave = (x * (3 + tone % 7) + y * (5 + tone % 11) + tone * 37) % 256;
+        [wave as u8, (255 - wave) as u8, (x * 6 + tone) as u8]
+    });
+    Picture { width: 40, height: 30, data: data.collect() }
+}
+
+/// [`picture`] as a JPEG.
+pub fn jpeg(tone: u32) -> Vec<u8> {
+    encode::jpeg(&picture(tone), 90.0, Jpeg::Baseline, None)
+}
+
+/// [`picture`] as a PNG.
+pub fn png(tone: u32) -> Vec<u8> {
+    encode::png(&picture(tone))
+}
+
+/// The strings of a JSON array.
+pub fn strings(value: &Value) -> Vec<&str> {
+    value.as_array().unwrap().iter().map(|value| value.as_str().unwrap()).collect()
+}
