@@ -24,7 +24,7 @@ fn demo() -> &'static (Plan, Files) {
     })
 }
 
-fn of<'a>(plan: &'a Plan, fault: Fault) -> impl Iterator<Item = &'a Planted> {
+fn of(plan: &Plan, fault: Fault) -> impl Iterator<Item = &Planted> {
     plan.planted.iter().filter(move |planted| planted.fault == fault)
 }
 
@@ -80,7 +80,7 @@ fn every_planted_fault_is_really_there() {
         assert!(known, "{planted:?}");
     }
     for fault in [Fault::SameBytes, Fault::LabelConflict] {
-        for planted in of(&plan, fault) {
+        for planted in of(plan, fault) {
             assert_eq!(
                 files[planted.path.as_str()],
                 files[planted.partner.as_str()],
@@ -97,7 +97,7 @@ fn every_planted_fault_is_really_there() {
         Fault::Mirrored,
         Fault::Turned,
     ] {
-        for planted in of(&plan, fault) {
+        for planted in of(plan, fault) {
             assert_ne!(
                 files[planted.path.as_str()],
                 files[planted.partner.as_str()],
@@ -106,11 +106,11 @@ fn every_planted_fault_is_really_there() {
         }
     }
     let contents: BTreeSet<&Vec<u8>> = files.values().collect();
-    let copies = of(&plan, Fault::SameBytes).count() + of(&plan, Fault::LabelConflict).count();
+    let copies = of(plan, Fault::SameBytes).count() + of(plan, Fault::LabelConflict).count();
     assert_eq!(contents.len() + copies, files.len());
-    assert_eq!(of(&plan, Fault::Burst).count(), 5);
-    assert_eq!(of(&plan, Fault::UnlikeClass).count(), 3);
-    let file = |fault| &files[of(&plan, fault).next().unwrap().path.as_str()];
+    assert_eq!(of(plan, Fault::Burst).count(), 5);
+    assert_eq!(of(plan, Fault::UnlikeClass).count(), 3);
+    let file = |fault| &files[of(plan, fault).next().unwrap().path.as_str()];
     assert!(file(Fault::EmptyFile).is_empty());
     assert!(std::str::from_utf8(file(Fault::NotAnImage)).is_ok());
     assert!(file(Fault::WrongExtension).starts_with(b"\x89PNG"));
@@ -131,7 +131,7 @@ fn no_two_leaves_are_alike_by_accident() {
     let poor: BTreeSet<&str> =
         [Fault::Dark, Fault::WashedOut, Fault::UnlikeClass, Fault::Burst, Fault::SameBytes]
             .into_iter()
-            .flat_map(|fault| of(&plan, fault).map(|planted| planted.path.as_str()))
+            .flat_map(|fault| of(plan, fault).map(|planted| planted.path.as_str()))
             .collect();
     let leaves: Vec<(&str, Vec<f32>)> = files
         .iter()

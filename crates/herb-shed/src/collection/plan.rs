@@ -186,7 +186,7 @@ impl Planner {
             let path = format!("bay/bay-{number:03}.jpg");
             self.plant(
                 &path,
-                Content::Photo(photo),
+                Content::Photo(Box::new(photo)),
                 Burst,
                 "bay/bay-050.jpg",
                 "five frames of one leaf within three seconds",
@@ -309,28 +309,15 @@ impl Planner {
                 self.add(path, Content::Photo(photo));
             }
         }
+        #[rustfmt::skip] // a table
         let edits = [
             ("spearmint", 11, "test", Edit::None, None, "same bytes"),
             ("nettle", 20, "test", Edit::None, None, "same bytes"),
             ("nettle", 21, "validation", Edit::None, None, "same bytes"),
             ("bay", 5, "test", Edit::None, None, "same bytes"),
             ("thyme", 10, "test", Edit::None, Some(40.0), "saved again at quality 40"),
-            (
-                "sage",
-                14,
-                "validation",
-                Edit::Resize(0.6),
-                Some(82.0),
-                "scaled to 60 % of its sides",
-            ),
-            (
-                "bay",
-                22,
-                "test",
-                Edit::Crop(0.9487, (0.85, 0.2)),
-                Some(82.0),
-                "10 % of the area cut away",
-            ),
+            ("sage", 14, "validation", Edit::Resize(0.6), Some(82.0), "scaled to 60 % of its sides"),
+            ("bay", 22, "test", Edit::Crop(0.9487, (0.85, 0.2)), Some(82.0), "10 % of the area cut away"),
             ("thyme", 31, "validation", Edit::Mirror, Some(82.0), "left and right exchanged"),
             ("nettle", 41, "test", Edit::Mirror, Some(82.0), "left and right exchanged"),
         ];
@@ -347,18 +334,13 @@ impl Planner {
         }
         let first = "train/nettle/nettle-601.jpg";
         for (number, photo) in (601..).zip(self.burst(Herb::Nettle)) {
+            let content = Content::Photo(Box::new(photo));
             let split = if number < 604 { "train" } else { "test" };
             let path = format!("{split}/nettle/nettle-{number}.jpg");
             if split == "test" {
-                self.plant(
-                    &path,
-                    Content::Photo(photo),
-                    Fault::SplitLeak,
-                    first,
-                    "a frame of the same burst",
-                );
+                self.plant(&path, content, Fault::SplitLeak, first, "a frame of the same burst");
             } else {
-                self.add(path, Content::Photo(photo));
+                self.add(path, content);
             }
         }
     }
@@ -399,13 +381,13 @@ impl Planner {
     }
 
     /// Five frames of one leaf, within three seconds: the hand moves a little.
-    fn burst(&mut self, herb: Herb) -> Vec<Box<Photo>> {
+    fn burst(&mut self, herb: Herb) -> Vec<Photo> {
         let mut photo = self.leaf(herb);
         photo.storage = Storage::Jpeg(82.0);
         photo.shot.size = (480, 360);
         (0..5)
             .map(|frame| {
-                let mut photo = photo.clone();
+                let mut photo = (*photo).clone();
                 photo.exif = exif(self.minutes, 10 + frame * 3 / 5);
                 photo.shot.camera.seed = self.rng.random();
                 photo.shot.camera.exposure *= self.rng.random_range(0.97..1.03);

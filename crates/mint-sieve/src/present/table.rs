@@ -87,6 +87,6 @@ mod tests {
         let rows = [["class", "images"], ["薄荷", "5"], ["sage", "120"]];
         let rows = rows.map(|row| row.map(str::to_owned).to_vec()).to_vec();
         let table = aligned(&[Align::Left, Align::Right], rows);
-        assert_eq!(table, "  class  images\n  薄荷        5\n  sage       120\n");
+        assert_eq!(table, "  class  images\n  薄荷        5\n  sage      120\n");
     }
 }

@@ -174,7 +174,7 @@ mod tests {
         for (x, y) in [(0, 0), (3, 3), (7, 5)] {
             let above = |rows: u32| picture.at((x + 6) % 8, (y + 6 - rows) % 6);
             let mean = [0, 1, 2]
-                .map(|c| ((u16::from(above(1)[c]) + u16::from(above(2)[c]) + 1) / 2) as u8);
+                .map(|c| (u16::from(above(1)[c]) + u16::from(above(2)[c])).div_ceil(2) as u8);
             assert_eq!(shifted.at(x, y), mean);
         }
     }

@@ -48,7 +48,7 @@ impl RelPath {
     /// The bytes of the path where they are not UTF-8, so that [`RelPath::as_str`] holds escapes.
     pub fn undecodable_bytes(&self) -> Option<&[u8]> {
         let native = self.native.as_os_str();
-        native.to_str().is_none().then(|| native.as_encoded_bytes())
+        native.to_str().is_none().then_some(native.as_encoded_bytes())
     }
 }
 

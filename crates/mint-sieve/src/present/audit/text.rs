@@ -195,20 +195,20 @@ fn finding_group(group: &[Finding], all: bool) -> String {
     );
     let shown = if all { group.len() } else { MOST_EXAMPLES };
     for finding in group.iter().take(shown) {
-        let _ = writeln!(text, "{INDENT}{}", safe(&finding.says));
+        let _ = writeln!(text, "{INDENT}  {}", safe(&finding.says));
         if finding.images.len() > 1 && !finding.says.contains(&finding.images[0]) {
             let names = finding.images.iter().take(if all { usize::MAX } else { MOST_EXAMPLES });
             for name in names {
-                let _ = writeln!(text, "{INDENT}  {}", safe(name));
+                let _ = writeln!(text, "{INDENT}    {}", safe(name));
             }
             if !all && finding.images.len() > MOST_EXAMPLES {
                 let more = finding.images.len() - MOST_EXAMPLES;
-                let _ = writeln!(text, "{INDENT}  ... {more} more (--all)");
+                let _ = writeln!(text, "{INDENT}    ... {more} more (--all)");
             }
         }
     }
     if group.len() > shown {
-        let _ = writeln!(text, "{INDENT}... {} more (--all)", group.len() - shown);
+        let _ = writeln!(text, "{INDENT}  ... {} more (--all)", group.len() - shown);
     }
     let _ = writeln!(text, "{INDENT}{FAINT}{}{FAINT:#}", code.remedy());
     text
