@@ -106,3 +106,24 @@ fn folders_that_cannot_be_written_are_told_without_temporary_names() {
         assert!(!answer.stderr.contains(".mint-sieve"), "{}", answer.stderr);
     }
 }
+
+/// The manual explains every code and limit, with the severity and default that they have.
+#[test]
+fn the_manual_knows_every_finding_and_limit() {
+    use sieve_core::finding::{Code, Severity};
+    let manual = include_str!("../../../docs/findings.md");
+    let parts: Vec<&str> = manual.split("\n## ").collect();
+    for code in Code::ALL {
+        let heading = match code.severity() {
+            Severity::Error => "Errors",
+            Severity::Warning => "Warnings",
+            Severity::Note => "Notes",
+        };
+        let part = parts.iter().find(|part| part.starts_with(heading)).unwrap();
+        assert!(part.contains(&format!("\n| `{}` |", code.as_str())), "{}", code.as_str());
+    }
+    for limit in &sieve_core::limits::LIMITS {
+        let row = format!("| `{}` | {} {} |", limit.name, limit.default, limit.unit);
+        assert!(manual.contains(&row), "{row}");
+    }
+}

@@ -49,8 +49,8 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
 }
 
 fn trouble(record: &Record, trouble: &Trouble) -> Finding {
-    let in_format = |code, format: &Format, reason: &str| {
-        about(record, code, &format!("{}: {reason}", format.name()))
+    let in_format = |code, format: &Format, what: &str, reason: &str| {
+        about(record, code, &format!("{}, {what}", format.name()))
             .evidence("format", format.name())
             .evidence("reason", reason)
     };
@@ -70,8 +70,11 @@ fn trouble(record: &Record, trouble: &Trouble) -> Finding {
         Trouble::OverLimit(reason) => {
             about(record, Code::OverLimit, reason).evidence("reason", reason.as_str())
         }
-        Trouble::CutShort(format, reason) => in_format(Code::CutShort, format, reason),
-        Trouble::Damaged(format, reason) => in_format(Code::Damaged, format, reason),
+        Trouble::CutShort(format, reason) => {
+            let what = format!("ends after {} bytes", record.size_bytes);
+            in_format(Code::CutShort, format, &what, reason)
+        }
+        Trouble::Damaged(format, reason) => in_format(Code::Damaged, format, reason, reason),
     }
 }
 

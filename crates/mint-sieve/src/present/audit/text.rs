@@ -176,8 +176,11 @@ fn findings(audit: &Audit, all: bool) -> String {
         return format!("\n{}\n", heading("Nothing to complain of."));
     }
     let mut text = format!("\n{HEADING}Findings:{HEADING:#} {}\n", counts.join(", "));
-    for group in audit.findings.chunk_by(|a, b| a.code == b.code) {
-        text.push_str(&finding_group(group, all));
+    for severity in audit.findings.chunk_by(|a, b| a.severity == b.severity) {
+        text.push('\n');
+        for group in severity.chunk_by(|a, b| a.code == b.code) {
+            text.push_str(&finding_group(group, all));
+        }
     }
     text
 }
@@ -187,7 +190,7 @@ fn finding_group(group: &[Finding], all: bool) -> String {
     let code = group[0].code;
     let style = of_severity(code.severity());
     let mut text = format!(
-        "\n{style}{:<7}{style:#}  {HEADING}{}{HEADING:#} ({}): {}\n",
+        "{style}{:<7}{style:#}  {HEADING}{}{HEADING:#} ({}): {}\n",
         code.severity().as_str(),
         code.as_str(),
         group.len(),
