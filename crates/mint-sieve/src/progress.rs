@@ -1,10 +1,11 @@
 //! The progress bar, and the clean stop on Ctrl-C.
 
+use std::fmt::Write;
 use std::sync::Mutex;
 use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
-use indicatif::{ProgressBar, ProgressStyle};
+use indicatif::{HumanDuration, ProgressBar, ProgressState, ProgressStyle};
 use sieve_core::progress::Watch;
 
 /// Work that ends sooner shows no bar.
@@ -84,10 +85,26 @@ fn bar(work: &Work) -> ProgressBar {
     let (bar, template) = match work.total {
         Some(total) => (
             ProgressBar::new(total),
-            "{msg} {bar:30} {human_pos} of {human_len}  {per_sec}  {eta} left",
+            "{msg} {bar:30} {human_pos} of {human_len}  {rate}  {left} left",
         ),
-        None => (ProgressBar::no_length(), "{msg} {human_pos}  {per_sec}"),
+        None => (ProgressBar::no_length(), "{msg} {human_pos}  {rate}"),
     };
     let style = ProgressStyle::with_template(template).expect("a fixed template");
+    // A bar that cannot be written is not worth a word.
+    let style = style
+        .with_key("rate", |state: &ProgressState, out: &mut dyn Write| {
+            let decimals = if rate(state) < 10.0 { 1 } else { 0 };
+            let _ = write!(out, "{:.decimals$} a second", rate(state));
+        })
+        .with_key("left", |state: &ProgressState, out: &mut dyn Write| {
+            let steps = state.len().unwrap_or(0).saturating_sub(state.pos());
+            let seconds = (steps as f64 / rate(state)).ceil().min(1e6) as u64;
+            let _ = write!(out, "{}", HumanDuration(Duration::from_secs(seconds)));
+        });
     bar.with_message(work.what).with_style(style).with_elapsed(work.started.elapsed())
+}
+
+/// Steps a second since the work began: the bar itself came later.
+fn rate(state: &ProgressState) -> f64 {
+    state.pos().max(1) as f64 / state.elapsed().as_secs_f64().max(1e-3)
 }

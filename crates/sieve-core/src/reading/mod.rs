@@ -18,6 +18,8 @@ pub(crate) use format::is_picture_name;
 pub use format::{Content, Format, content};
 pub use pixels::Pixels;
 
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
 use serde::Serialize;
 
 /// What a picture may cost. Pictures beyond are refused from their header.
@@ -169,7 +171,7 @@ fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Troubl
         Content::OtherPicture(name) => return Err(Trouble::Unsupported(name.to_owned())),
         Content::Other(what) => return Err(Trouble::NotAnImage(what)),
     };
-    let mut picture = match format {
+    let mut picture = guarded(format, || match format {
         Format::Jpeg => jpeg::read(bytes, limits, keep),
         Format::Png => png::read(bytes, limits, keep),
         Format::WebP => webp::read(bytes, limits),
@@ -177,7 +179,10 @@ fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Troubl
         Format::Bmp | Format::Tiff | Format::Pnm | Format::Qoi => {
             others::read(format, bytes, limits)
         }
-    }?;
+    })?;
+    if picture.facts.width_px == 0 || picture.facts.height_px == 0 {
+        return Err(Trouble::Damaged(format, "the picture has no pixels".to_owned()));
+    }
     if keep == Keep::Nothing {
         picture.pixels = Pixels::default();
     }
@@ -188,6 +193,16 @@ fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Troubl
     }
     picture.pixels = orientation::upright(picture.pixels, turn);
     Ok(picture)
+}
+
+/// Reads a picture; a decoder that panics has met a damaged file, and must not end the run.
+fn guarded(
+    format: Format,
+    read: impl FnOnce() -> Result<Picture, Trouble>,
+) -> Result<Picture, Trouble> {
+    catch_unwind(AssertUnwindSafe(read)).unwrap_or_else(|_| {
+        Err(Trouble::Damaged(format, "the decoder cannot cope with its data".to_owned()))
+    })
 }
 
 impl ReadLimits {

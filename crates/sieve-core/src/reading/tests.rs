@@ -10,6 +10,7 @@ use proptest::prelude::*;
 
 use super::{
     ColourMode, Content, Doubt, Format, Pixels, ReadLimits, Trouble, check, content, decode,
+    guarded,
 };
 
 const WIDTH: usize = 120;
@@ -297,6 +298,30 @@ fn bombs_are_refused_from_their_headers() {
     let long = ReadLimits { file_bytes: 10, ..small };
     assert!(matches!(check(&gif, &long), Err(Trouble::OverLimit(_))));
     assert!(started.elapsed().as_secs() < 2);
+}
+
+#[test]
+fn a_tiff_that_claims_billions_of_values_costs_nothing() {
+    let mut tiff = general(Format::Tiff);
+    // The field of the strips' offsets, tag 273: an unknown type, and four billion values.
+    let field = tiff.windows(4).position(|window| window == [0x11, 1, 4, 0]).unwrap();
+    tiff[field + 2..field + 8].copy_from_slice(&[99, 0, 0xFF, 0xFF, 0xFF, 0xFF]);
+    let started = Instant::now();
+    assert!(checked(&tiff).is_err());
+    assert!(started.elapsed().as_secs() < 2);
+}
+
+#[test]
+fn a_picture_without_pixels_is_none() {
+    let mut gif = gif(1);
+    gif[6..10].fill(0);
+    assert!(matches!(checked(&gif), Err(Trouble::Damaged(Format::Gif, _))));
+}
+
+#[test]
+fn a_decoder_that_panics_ends_no_run() {
+    let verdict = guarded(Format::Gif, || panic!("a decoder's mistake"));
+    assert!(matches!(verdict, Err(Trouble::Damaged(Format::Gif, _))));
 }
 
 #[test]

@@ -22,7 +22,8 @@ pub(super) fn pages(bytes: &[u8]) -> Option<u32> {
         let fields = (0..entries).map(|n| file.field(directory + 2 + n * 12));
         let fields = fields.collect::<Option<Vec<Field>>>()?;
         let values = |tag| {
-            let field = fields.iter().find(|field| field.tag == tag);
+            // A type without a size takes no space, however many values it claims to have.
+            let field = fields.iter().find(|field| field.tag == tag && field.size > 0);
             field.map_or(Some(Vec::new()), |field| file.values(field))
         };
         for (offsets, lengths) in EXTENTS {
