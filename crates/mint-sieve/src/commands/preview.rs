@@ -164,24 +164,26 @@ impl Job<'_> {
     /// The first `count` of `entries` that are pictures.
     fn show(&self, entries: &[&Entry], count: usize) -> Result<Shown, Failure> {
         let mut shown = Shown { rows: Vec::new(), passed_over: 0 };
-        for entry in entries {
-            if shown.rows.len() == count {
-                break;
+        let mut entries = entries;
+        while shown.rows.len() < count && !entries.is_empty() {
+            // As many as are still wanted; what turns out to be no picture is made up for.
+            let (batch, rest) = entries.split_at(entries.len().min(count - shown.rows.len()));
+            let rows: Vec<Result<Row, Trouble>> =
+                batch.par_iter().map(|entry| self.row(entry)).collect();
+            for (entry, row) in batch.iter().zip(rows) {
+                match row {
+                    Ok(row) => shown.rows.push(row),
+                    Err(Trouble::NotAnImage(_)) => {}
+                    Err(trouble) => {
+                        tracing::debug!(path = entry.path.as_str(), ?trouble, "passed over");
+                        shown.passed_over += 1;
+                    }
+                }
             }
             if self.progress.stopped() {
                 return Err(sieve_core::Error::Interrupted.into());
             }
-            match self.read(entry) {
-                Ok(pixels) => {
-                    shown.rows.push(self.row(entry, &pixels));
-                    self.progress.advance(1);
-                }
-                Err(Trouble::NotAnImage(_)) => {}
-                Err(trouble) => {
-                    tracing::debug!(path = entry.path.as_str(), ?trouble, "passed over");
-                    shown.passed_over += 1;
-                }
-            }
+            entries = rest;
         }
         Ok(shown)
     }
@@ -192,21 +194,30 @@ impl Job<'_> {
         Ok(reading::decode(&bytes, &ReadLimits::default())?.pixels)
     }
 
-    fn row(&self, entry: &Entry, pixels: &Pixels) -> Row {
+    fn row(&self, entry: &Entry) -> Result<Row, Trouble> {
+        let pixels = &self.read(entry)?;
         let path = entry.path.to_string();
-        let draws = (0..self.draws)
-            .map(|number| self.policy.draw(self.args.seed, &path, u64::from(number)));
-        let tiles = std::iter::once(Draw::NOTHING).chain(draws).map(|draw| Tile {
-            to_frame: draw.to_frame(pixels.width_px, pixels.height_px, self.policy.frame),
-            warped: draw.apply(pixels, self.policy),
-            draw,
+        // One picture may take long: its draws are shared out too.
+        let drawn = (0..self.draws).into_par_iter().map(|number| {
+            self.tile(pixels, self.policy.draw(self.args.seed, &path, u64::from(number)))
         });
-        Row {
-            tiles: tiles.collect(),
+        let mut tiles = vec![self.tile(pixels, Draw::NOTHING)];
+        tiles.par_extend(drawn);
+        self.progress.advance(1);
+        Ok(Row {
+            tiles,
             class: entry.place.class().unwrap_or_default().to_owned(),
             split: entry.place.split.clone(),
             size_px: (pixels.width_px, pixels.height_px),
             path,
+        })
+    }
+
+    fn tile(&self, pixels: &Pixels, draw: Draw) -> Tile {
+        Tile {
+            to_frame: draw.to_frame(pixels.width_px, pixels.height_px, self.policy.frame),
+            warped: draw.apply(pixels, self.policy),
+            draw,
         }
     }
 }

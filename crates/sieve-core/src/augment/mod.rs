@@ -13,4 +13,4 @@ mod warp;
 pub use affine::Affine;
 pub use draw::{Draw, Drawn, Happening};
 pub use policy::{Axis, Fill, Fit, Frame, Kind, Policy, PolicyError, Step};
-pub use warp::{Warped, warp};
+pub use warp::{Warped, averaged, warp};

@@ -13,9 +13,11 @@ pub struct Warped {
     pub outside_share: f64,
 }
 
-/// Samples of a pixel in each direction at most: pictures are reduced by up to this factor without
-/// aliasing, and what is beyond costs no more.
-const MOST_SAMPLES: u32 = 64;
+/// Reduction that is left to the samples when a picture is averaged in blocks first: with four
+/// samples or more in each direction the blocks do not show.
+const LEFT_TO_SAMPLES: f64 = 4.0;
+/// Samples of a pixel in each direction at most; only a map that flattens the picture asks for more.
+const MOST_SAMPLES: f64 = 64.0;
 
 /// Fills a frame from `picture`, whose points `to_frame` maps to points of the frame.
 ///
@@ -24,6 +26,9 @@ const MOST_SAMPLES: u32 = 64;
 /// rounded up: 1 x 1 where the picture is not reduced, which is the usual bilinear warp. A sample
 /// is interpolated bilinearly between the centres of the four pixels around it; pixels outside of
 /// the picture have the value that `fill` gives them. Values are rounded to nearest.
+///
+/// A picture that is reduced eight times or more is averaged in blocks first, so that a reduction
+/// of four to eight times is left: the same to the eye, and many times faster.
 ///
 /// ```text
 /// frame pixel, reduced 2.5 times      the picture under it
@@ -41,11 +46,22 @@ pub fn warp(picture: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> War
     assert!(!picture.data.is_empty(), "a picture has pixels");
     let to_picture = to_frame.inverse().expect("the map can be undone");
     let [a, b, _, d, e, _] = to_picture.0;
-    let samples = |crossed: f64| (crossed - 1e-9).ceil().clamp(1.0, f64::from(MOST_SAMPLES)) as u32;
-    let (across, down) = (samples(a.hypot(d)), samples(b.hypot(e)));
+    let (crossed_right, crossed_down) = (a.hypot(d), b.hypot(e));
+    let block = (crossed_right.min(crossed_down) / LEFT_TO_SAMPLES).max(1.0) as u32;
+    let blocks;
+    let picture = if block > 1 {
+        blocks = averaged(picture, block);
+        &blocks
+    } else {
+        picture
+    };
+    let shrunk = 1.0 / f64::from(block);
+    let to_picture = to_picture.then(Affine::scale(shrunk, shrunk, (0.0, 0.0)));
+
+    let samples = |crossed: f64| (crossed * shrunk - 1e-9).ceil().clamp(1.0, MOST_SAMPLES) as u32;
+    let (across, down) = (samples(crossed_right), samples(crossed_down));
     let count = across * down;
     let source = Source { picture, fill };
-
     let (width, height) = (frame.width_px, frame.height_px);
     let mut data = Vec::with_capacity(width as usize * height as usize * 3);
     let mut outside = 0u64;
@@ -57,8 +73,10 @@ pub fn warp(picture: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> War
                 for i in 0..across {
                     let x = f64::from(column) + (f64::from(i) + 0.5) / f64::from(across);
                     let (u, v) = to_picture.at(x, y);
-                    outside += u64::from(!source.contains(u, v));
-                    let sample = source.sample(u, v);
+                    let sample = source.inner(u, v).unwrap_or_else(|| {
+                        outside += u64::from(!source.contains(u, v));
+                        source.sample(u, v)
+                    });
                     (0..3).for_each(|c| sums[c] += sample[c]);
                 }
             }
@@ -70,6 +88,31 @@ pub fn warp(picture: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> War
         pixels: Pixels { width_px: width, height_px: height, data },
         outside_share: outside as f64 / all as f64,
     }
+}
+
+/// A picture reduced `block` times: each pixel is the mean of `block` x `block`, or of what is there
+/// of them at the right and bottom edges.
+pub fn averaged(picture: &Pixels, block: u32) -> Pixels {
+    let (width, height) = (picture.width_px, picture.height_px);
+    let (columns, rows) = (width.div_ceil(block), height.div_ceil(block));
+    let mut data = Vec::with_capacity(columns as usize * rows as usize * 3);
+    let row_length = width as usize * 3;
+    for band in picture.data.chunks(row_length * block as usize) {
+        let mut sums = vec![[0u32; 3]; columns as usize];
+        for row in band.chunks_exact(row_length) {
+            for (sums, pixels) in sums.iter_mut().zip(row.chunks(3 * block as usize)) {
+                for pixel in pixels.chunks_exact(3) {
+                    (0..3).for_each(|c| sums[c] += u32::from(pixel[c]));
+                }
+            }
+        }
+        let band_rows = (band.len() / row_length) as u32;
+        for (column, sums) in (0..columns).zip(sums) {
+            let count = band_rows * block.min(width - column * block);
+            data.extend(sums.map(|sum| ((sum + count / 2) / count) as u8));
+        }
+    }
+    Pixels { width_px: columns, height_px: rows, data }
 }
 
 struct Source<'a> {
@@ -84,6 +127,29 @@ impl Source<'_> {
         const HAIR: f64 = 1e-6;
         let on = |at: f64, side: u32| (-HAIR..=f64::from(side) + HAIR).contains(&at);
         on(u, self.picture.width_px) && on(v, self.picture.height_px)
+    }
+
+    /// The colour at a point whose four pixels are all in the picture: what [`Source::sample`] gives
+    /// there, many times faster. Most points of large pictures are such.
+    fn inner(&self, u: f64, v: f64) -> Option<[f64; 3]> {
+        let (x, y) = (u - 0.5, v - 0.5);
+        let (width, height) = (self.picture.width_px as usize, self.picture.height_px as usize);
+        if !(x >= 0.0 && y >= 0.0 && x < (width - 1) as f64 && y < (height - 1) as f64) {
+            return None;
+        }
+        let (left, top) = (x as usize, y as usize);
+        let (fx, fy) = (x - left as f64, y - top as f64);
+        let at = (top * width + left) * 3;
+        let above: &[u8; 6] = self.picture.data[at..at + 6].try_into().expect("6 values");
+        let at = at + width * 3;
+        let below: &[u8; 6] = self.picture.data[at..at + 6].try_into().expect("6 values");
+        Some([0, 1, 2].map(|c| {
+            let column = |c: usize| {
+                let (above, below) = (f64::from(above[c]), f64::from(below[c]));
+                above + (below - above) * fy
+            };
+            column(c) + (column(c + 3) - column(c)) * fx
+        }))
     }
 
     /// The colour at a point, 0 to 255.
@@ -173,6 +239,47 @@ mod tests {
             grey(&warped)
         );
         assert_eq!(warped.outside_share, 0.0);
+    }
+
+    /// Each pixel of the frame as the mean of all it covers, where the sides divide without rest.
+    fn block_means(picture: &Pixels, times: u32) -> Vec<u8> {
+        let (width, height) = (picture.width_px / times, picture.height_px / times);
+        let mean = |x: u32, y: u32| {
+            let places = (0..times).flat_map(|j| (0..times).map(move |i| (i, j)));
+            let values =
+                places.map(|(i, j)| u32::from(picture.at(x * times + i, y * times + j)[0]));
+            let sum: u32 = values.sum();
+            (f64::from(sum) / f64::from(times * times)).round() as u8
+        };
+        (0..height).flat_map(|y| (0..width).map(move |x| (x, y))).map(|(x, y)| mean(x, y)).collect()
+    }
+
+    #[test]
+    fn strong_reductions_stay_near_the_means() {
+        let waves = picture(240, 120, |x, y| {
+            let (x, y) = (f64::from(x), f64::from(y));
+            (127.0 + 70.0 * (x / 17.0).sin() + 50.0 * (y / 11.0).cos()) as u8
+        });
+        for times in [2, 3, 5, 8, 10, 20] {
+            let (width, height) = (240 / times, 120 / times);
+            let map = Affine::scale(1.0 / f64::from(times), 1.0 / f64::from(times), (0.0, 0.0));
+            let warped = warp(&waves, map, frame(width, height), Fill::Edge);
+            assert_eq!(warped.outside_share, 0.0);
+            let pairs = grey(&warped).into_iter().zip(block_means(&waves, times));
+            let worst = pairs.map(|(a, b)| a.abs_diff(b)).max().unwrap();
+            assert!(worst <= 6, "{times} times: {worst} levels");
+            assert_eq!(averaged(&waves, times).data, {
+                let means = block_means(&waves, times);
+                means.into_iter().flat_map(|value| [value; 3]).collect::<Vec<u8>>()
+            });
+        }
+        // What is left over at the edges is averaged by itself.
+        let rest = averaged(&picture(5, 3, |x, y| (10 * x + y) as u8), 2);
+        assert_eq!((rest.width_px, rest.height_px), (3, 2));
+        assert_eq!(
+            rest.data.iter().step_by(3).copied().collect::<Vec<u8>>(),
+            [6, 26, 41, 7, 27, 42]
+        );
     }
 
     #[test]

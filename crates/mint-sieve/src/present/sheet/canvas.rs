@@ -1,6 +1,7 @@
 //! A picture that is painted on: flat colours, other pictures, text.
 
 use ab_glyph::{Font, ScaleFont, point};
+use sieve_core::augment::averaged;
 use sieve_core::reading::Pixels;
 
 use super::lettering::Lettering;
@@ -47,24 +48,14 @@ impl Canvas {
         }
     }
 
-    /// Lays a picture down, reduced `shrink` times, then each pixel repeated `enlarge` times in both
-    /// directions. A reduced pixel is the mean of `shrink` x `shrink`, or of what is there of them at
-    /// the right and bottom edges.
+    /// Lays a picture down, averaged in blocks of `shrink` x `shrink`, then each pixel repeated
+    /// `enlarge` times in both directions.
     pub fn lay(&mut self, picture: &Pixels, x: u32, y: u32, shrink: u32, enlarge: u32) {
-        for row in 0..picture.height_px.div_ceil(shrink) {
-            for column in 0..picture.width_px.div_ceil(shrink) {
-                let rows = row * shrink..((row + 1) * shrink).min(picture.height_px);
-                let columns = column * shrink..((column + 1) * shrink).min(picture.width_px);
-                let count = rows.len() as u32 * columns.len() as u32;
-                let mut sums = [0u32; 3];
-                for row in rows {
-                    for column in columns.clone() {
-                        let colour = picture.at(column, row);
-                        (0..3).for_each(|c| sums[c] += u32::from(colour[c]));
-                    }
-                }
-                let mean = sums.map(|sum| ((sum + count / 2) / count) as u8);
-                self.fill(x + column * enlarge, y + row * enlarge, enlarge, enlarge, mean);
+        let reduced = averaged(picture, shrink);
+        for row in 0..reduced.height_px {
+            for column in 0..reduced.width_px {
+                let (x, y) = (x + column * enlarge, y + row * enlarge);
+                self.fill(x, y, enlarge, enlarge, reduced.at(column, row));
             }
         }
     }
