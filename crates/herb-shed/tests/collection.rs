@@ -197,7 +197,8 @@ fn a_seed_paints_the_same_and_another_does_not() {
 
 #[test]
 fn writing_stops_on_request_and_never_overwrites() {
-    let folder = std::env::temp_dir().join(format!("herb-shed-test-{}", std::process::id()));
+    let workspace = tempfile::tempdir().unwrap();
+    let folder = workspace.path().join("collection");
     let mut plan = plan(Arrangement::Classes, 0);
     plan.files.truncate(3);
     write(&folder, &plan, &|| true).unwrap();
@@ -209,8 +210,6 @@ fn writing_stops_on_request_and_never_overwrites() {
     write_table(&table, &plan.planted).unwrap();
     let table = std::fs::read_to_string(table).unwrap();
     assert!(table.starts_with("path,fault,partner,note\nBay ,class-names-alike,bay,"), "{table}");
-    std::fs::remove_dir_all(&folder).unwrap();
-    let stopped = write(&folder, &plan, &|| false).unwrap_err();
+    let stopped = write(&workspace.path().join("other"), &plan, &|| false).unwrap_err();
     assert_eq!(stopped.kind(), std::io::ErrorKind::Interrupted);
-    std::fs::remove_dir_all(&folder).unwrap();
 }

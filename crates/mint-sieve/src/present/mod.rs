@@ -3,6 +3,7 @@
 pub mod audit;
 mod json;
 mod names;
+mod next;
 pub mod preview;
 pub mod sheet;
 pub mod split;
@@ -11,7 +12,8 @@ mod table;
 
 pub use json::envelope;
 pub use names::safe;
-pub use style::{command_line, heading, next_step};
+pub use next::{command_line, next_step, sheet_file, splits_folder};
+pub use style::heading;
 
 use std::fmt::Write;
 

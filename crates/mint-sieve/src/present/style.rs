@@ -3,8 +3,6 @@
 use anstyle::{AnsiColor, Style};
 use sieve_core::finding::Severity;
 
-use super::names::quoted;
-
 /// Titles of parts of an answer.
 pub const HEADING: Style = Style::new().bold();
 /// What is wrong.
@@ -28,14 +26,4 @@ pub fn of_severity(severity: Severity) -> Style {
 /// A title.
 pub fn heading(text: &str) -> String {
     format!("{HEADING}{text}{HEADING:#}")
-}
-
-/// Words as a person would type them at a shell.
-pub fn command_line(words: &[&str]) -> String {
-    words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(" ")
-}
-
-/// The line that ends an answer: a command to paste.
-pub fn next_step(why: &str, words: &[&str]) -> String {
-    format!("{} {why}\n  {}\n", heading("Next:"), command_line(words))
 }

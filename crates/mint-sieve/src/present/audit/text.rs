@@ -1,6 +1,7 @@
 //! `audit` for people: what is here, what is wrong, what to do next.
 
 use std::fmt::Write;
+use std::path::Path;
 
 use sieve_core::audit::Audit;
 use sieve_core::catalog::Catalog;
@@ -10,7 +11,7 @@ use sieve_core::inventory::Inventory;
 
 use crate::present::style::{FAINT, HEADING, of_severity};
 use crate::present::table::{Align, aligned, bar, percent, shortened, visible};
-use crate::present::{counted, heading, next_step, safe};
+use crate::present::{counted, heading, next_step, safe, sheet_file, splits_folder};
 
 /// Examples of each kind of finding shown without `--all`.
 const MOST_EXAMPLES: usize = 3;
@@ -35,7 +36,7 @@ pub fn text(catalog: &Catalog, audit: &Audit, all: bool) -> String {
     text.push_str(&makeup(&audit.inventory));
     text.push_str(&findings(audit, all));
     text.push('\n');
-    text.push_str(&next(&root, audit));
+    text.push_str(&next(&catalog.collection.root, audit));
     text
 }
 
@@ -217,8 +218,9 @@ fn finding_group(group: &[Finding], all: bool) -> String {
     text
 }
 
-fn next(root: &str, audit: &Audit) -> String {
+fn next(folder: &Path, audit: &Audit) -> String {
     let inventory = &audit.inventory;
+    let root = &*folder.to_string_lossy();
     if inventory.images == 0 {
         return next_step(
             "no readable picture here. See what each file is taken for:",
@@ -231,7 +233,7 @@ fn next(root: &str, audit: &Audit) -> String {
         _ => "repair the errors above, then ",
     };
     if inventory.splits.is_empty() {
-        let to = format!("{}-splits", root.trim_end_matches('/'));
+        let to = splits_folder(folder);
         let parts = "train=70,validation=15,test=15";
         return next_step(
             &format!("{first}build the splits:"),
@@ -240,6 +242,6 @@ fn next(root: &str, audit: &Audit) -> String {
     }
     next_step(
         &format!("{first}see what an augmentation policy does to the training pictures:"),
-        &["mint-sieve", "preview", root, "--policy", "gentle", "--out", "preview.png"],
+        &["mint-sieve", "preview", root, "--policy", "gentle", "--out", &sheet_file(folder)],
     )
 }

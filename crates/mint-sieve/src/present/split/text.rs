@@ -7,7 +7,7 @@ use sieve_core::splitting::LeftOut;
 use super::{Split, is_conflict};
 use crate::present::style::{ERROR, FAINT};
 use crate::present::table::{Align, aligned, percent, shortened, visible};
-use crate::present::{counted, heading, next_step, safe};
+use crate::present::{counted, heading, next_step, safe, splits_folder};
 
 /// The whole answer.
 pub fn text(split: &Split<'_>) -> String {
@@ -148,7 +148,7 @@ fn written(split: &Split<'_>) -> String {
     if args.out.is_none() {
         let _ = writeln!(text, "{FAINT}Nothing was written.{FAINT:#}");
     }
-    let to = format!("{}-splits", root.trim_end_matches('/'));
+    let to = splits_folder(&split.catalog.collection.root);
     let seed = args.seed.to_string();
     let parts: Vec<String> = split
         .request
