@@ -156,6 +156,7 @@ impl Planner {
             "sage/sage-014.jpg",
             "scaled to 60 % of its sides",
         );
+        self.enlarge("bay/bay-022.jpg");
         let photo = edited(self.photo("bay/bay-022.jpg"), Edit::Crop(0.9487, (0.85, 0.2)));
         self.plant(
             "bay/bay-022-crop.jpg",
@@ -268,7 +269,8 @@ impl Planner {
             ("thyme/thyme-060.jpg", card, "a label card"),
             ("bay/bay-055.jpg", Subject::Nothing, "an empty tray"),
         ] {
-            let photo = self.common(subject);
+            let mut photo = self.common(subject);
+            photo.storage = Storage::Jpeg(82.0);
             self.plant(path, Content::Photo(photo), UnlikeClass, "", note);
         }
         for (path, herb, fault, note) in [
@@ -461,5 +463,46 @@ fn exif(minutes: u32, seconds: u32) -> Exif {
         taken: format!("2026:07:{day:02} {hour:02}:{:02}:{seconds:02}", minutes % 60),
         camera: "Bench camera",
         orientation: 1,
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Which pictures are stored how is drawn from the seed; planted faults must not be.
+    #[test]
+    fn names_and_sizes_are_right_for_every_seed() {
+        for seed in 0..40 {
+            for arrangement in [Arrangement::Classes, Arrangement::Splits] {
+                let plan = plan(arrangement, seed);
+                let misnamed: BTreeSet<&str> = plan
+                    .planted
+                    .iter()
+                    .filter(|planted| planted.fault == Fault::WrongExtension)
+                    .map(|planted| planted.path.as_str())
+                    .collect();
+                let names: BTreeSet<&str> =
+                    plan.files.iter().map(|(path, _)| path.as_str()).collect();
+                assert_eq!(names.len(), plan.files.len(), "seed {seed}: every name once");
+                for planted in &plan.planted {
+                    let is_there = |name: &str| names.contains(name) || plan.folders.contains(name);
+                    assert!(is_there(&planted.path), "seed {seed}: {planted:?}");
+                    let alone = planted.partner.is_empty();
+                    assert!(alone || is_there(&planted.partner), "seed {seed}: {planted:?}");
+                }
+                for (path, content) in &plan.files {
+                    let Content::Photo(photo) = content else { continue };
+                    let named = path.ends_with(photo.storage.extension());
+                    assert_eq!(named, !misnamed.contains(path.as_str()), "seed {seed}: {path}");
+                    let share = match photo.edit {
+                        Edit::Resize(share) | Edit::Crop(share, _) => share,
+                        Edit::None | Edit::Mirror => 1.0,
+                    };
+                    let width = photo.shot.size.0 as f32 * share;
+                    assert!((320.0..=640.0).contains(&width), "seed {seed}: {path}: {width}");
+                }
+            }
+        }
     }
 }
