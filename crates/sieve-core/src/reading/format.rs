@@ -136,9 +136,17 @@ pub fn content(bytes: &[u8]) -> Content {
         Content::OtherPicture("Radiance HDR")
     } else if starts(b"DDS ") {
         Content::OtherPicture("DDS texture")
+    } else if is_svg(bytes) {
+        Content::OtherPicture("SVG drawing")
     } else {
         Content::Other(other(bytes))
     }
+}
+
+fn is_svg(bytes: &[u8]) -> bool {
+    let start = String::from_utf8_lossy(&bytes[..bytes.len().min(1024)]).to_lowercase();
+    let start = start.trim_start_matches('\u{feff}').trim_start();
+    start.starts_with("<svg") || (start.starts_with("<?xml") && start.contains("<svg"))
 }
 
 /// BMP's signature is two letters that a text may begin with as well: ask for a header size that
@@ -203,8 +211,6 @@ fn other(bytes: &[u8]) -> Option<&'static str> {
     let lower = text.trim_start().to_lowercase();
     if lower.starts_with("<!doctype html") || lower.starts_with("<html") {
         Some("a web page")
-    } else if lower.contains("<svg") {
-        Some("an SVG drawing")
     } else {
         Some("text")
     }

@@ -312,6 +312,15 @@ fn a_tiff_that_claims_billions_of_values_costs_nothing() {
 }
 
 #[test]
+fn a_jpeg_of_endless_scans_is_refused() {
+    let jpeg = encode::jpeg(&painted(), 90.0, Jpeg::Progressive, None);
+    let end = jpeg.len() - 2;
+    let last_scan = jpeg.windows(2).rposition(|pair| pair == b"\xff\xda").unwrap();
+    let bomb = [&jpeg[..end], &jpeg[last_scan..end].repeat(600), b"\xff\xd9"].concat();
+    assert_eq!(checked(&bomb), Err(Trouble::OverLimit("more than 500 scans".into())));
+}
+
+#[test]
 fn a_picture_without_pixels_is_none() {
     let mut gif = gif(1);
     gif[6..10].fill(0);
@@ -333,7 +342,7 @@ fn content_decides_what_a_file_is() {
     assert_eq!(not_an_image(b"Trays of rack 4\n"), Some("text"));
     assert_eq!(not_an_image("Thymian für später".as_bytes()), Some("text"));
     assert_eq!(not_an_image(b"<!DOCTYPE html><html>"), Some("a web page"));
-    assert_eq!(not_an_image(b"<?xml version='1.0'?><svg xmlns='x'/>"), Some("an SVG drawing"));
+    assert_eq!(not_an_image(b"<!doctype html><body><svg/>"), Some("a web page"));
     assert_eq!(not_an_image(b"%PDF-1.7"), Some("a PDF document"));
     assert_eq!(not_an_image(&[0; 600]), Some("nothing but zero bytes"));
     assert_eq!(not_an_image(b"\x01\x02\xff\xfe"), None);
@@ -345,6 +354,7 @@ fn content_decides_what_a_file_is() {
         (b"\0\0\0\x18ftypheic....", "HEIC"),
         (b"\xff\x0a\x00\x00", "JPEG XL"),
         (b"8BPS\0\x01", "Photoshop document"),
+        (b"<?xml version='1.0'?>\n<svg xmlns='x'/>", "SVG drawing"),
     ] {
         assert_eq!(checked(bytes), Err(Trouble::Unsupported(name.into())));
     }
