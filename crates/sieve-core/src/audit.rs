@@ -11,7 +11,7 @@ use crate::limits::FindingLimits;
 pub struct Audit {
     /// What is there.
     pub inventory: Inventory,
-    /// What is wrong, worst first; then by code, then by path.
+    /// What is wrong, worst first; then by code, then by path. Thin classes: the thinnest first.
     pub findings: Vec<Finding>,
 }
 
@@ -29,9 +29,10 @@ pub fn audit(catalog: &Catalog, limits: &FindingLimits) -> Audit {
     findings.extend(checks::placement(catalog));
     findings.extend(checks::classes(&inventory, limits));
     findings.extend(checks::copies(catalog));
+    // Stable: findings without a path stay in the order of their check, worst first.
     findings.sort_by(|a, b| {
         let key = |finding: &Finding| (finding.severity, finding.code);
-        key(a).cmp(&key(b)).then_with(|| a.images.cmp(&b.images)).then_with(|| a.says.cmp(&b.says))
+        key(a).cmp(&key(b)).then_with(|| a.images.cmp(&b.images))
     });
     Audit { inventory, findings }
 }

@@ -10,7 +10,9 @@ pub fn classes(inventory: &Inventory, limits: &FindingLimits) -> Vec<Finding> {
     let sizes: Vec<(&String, u64)> =
         inventory.classes.iter().map(|class| (class, inventory.of_class(class))).collect();
     let filled: Vec<(&String, u64)> = sizes.into_iter().filter(|&(_, images)| images > 0).collect();
-    for &(class, images) in &filled {
+    let mut thinnest_first = filled.clone();
+    thinnest_first.sort_by_key(|&(_, images)| images);
+    for (class, images) in thinnest_first {
         if (images as f64) < limits.thin_class {
             let limit = limits.thin_class;
             let says = format!("{class:?} has {}; {limit} is the least", count(images));
