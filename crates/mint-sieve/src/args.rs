@@ -181,9 +181,8 @@ Examples:
   mint-sieve preview photos --policy my-policy.toml --per-class 3 --draws 6 --out mine.png
   mint-sieve preview photos --policy harsh --class sage --full-size --out sage.png")]
 pub struct PreviewArgs {
-    /// The folder that holds one folder per class, or train/, validation/ and test/ holding those
-    #[arg(value_name = "COLLECTION")]
-    pub root: PathBuf,
+    #[command(flatten)]
+    pub collection: CollectionArgs,
     /// The policy: a TOML file, or one of the examples: gentle, harsh
     #[arg(long, value_name = "FILE")]
     pub policy: PathBuf,
@@ -208,9 +207,6 @@ pub struct PreviewArgs {
     /// Form of the answer
     #[arg(long, value_enum, default_value_t)]
     pub format: PreviewFormat,
-    /// Follow symbolic links; loops are noticed
-    #[arg(long, display_order = 80)]
-    pub follow_links: bool,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]

@@ -1,16 +1,14 @@
 //! CATALOG: one record per file of a collection; the only thing that analyses read.
 
-use std::fs::File;
-use std::io::Read;
 use std::path::Path;
 
 use rayon::prelude::*;
 
+use crate::Error;
 use crate::collection::{Collection, Entry, EntryKind, Layout, Place, RelPath, is_left_behind};
 use crate::measuring::{self, Measured};
 use crate::progress::Watch;
-use crate::reading::{ReadLimits, Trouble, is_picture_name};
-use crate::{Error, io_reason};
+use crate::reading::{self, ReadLimits, Trouble, is_picture_name};
 
 /// What is known about a collection.
 #[derive(Debug)]
@@ -148,20 +146,9 @@ fn read_file(
     listed_bytes: u64,
     limits: &ReadLimits,
 ) -> (u64, Outcome) {
-    let trouble = |trouble| Outcome::SetAside(Reason::Trouble(trouble));
-    if listed_bytes > limits.file_bytes {
-        let refusal = if is_picture_name(path) {
-            trouble(limits.file_too_large(listed_bytes))
-        } else {
-            Outcome::SetAside(Reason::Stray(Some("a large file that was not opened")))
-        };
-        return (listed_bytes, refusal);
-    }
-    let bytes = match read_at_most(file, limits.file_bytes) {
+    let bytes = match reading::bytes_of(file, limits) {
         Ok(bytes) => bytes,
-        Err(error) => {
-            return (listed_bytes, trouble(Trouble::Unreadable(io_reason(&error))));
-        }
+        Err(found) => return (listed_bytes, Outcome::SetAside(reason(found, path))),
     };
     let size_bytes = bytes.len() as u64;
     if path.as_str() == "split.csv" && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes()) {
@@ -169,25 +156,20 @@ fn read_file(
     }
     let outcome = match measuring::measure(&bytes, limits) {
         Ok(measured) => Outcome::Image(measured),
-        // What is no picture and does not claim to be one was not meant as one.
-        Err(Trouble::NotAnImage(what)) if !is_picture_name(path) => {
-            Outcome::SetAside(Reason::Stray(what))
-        }
-        Err(Trouble::Empty) if !is_picture_name(path) => {
-            Outcome::SetAside(Reason::Stray(Some("an empty file")))
-        }
-        Err(other) => trouble(other),
+        Err(found @ Trouble::OverLimit(_)) => Outcome::SetAside(Reason::Trouble(found)),
+        Err(found) => Outcome::SetAside(reason(found, path)),
     };
     (size_bytes, outcome)
 }
 
-/// Reads a whole file; one that grew beyond `limit_bytes` since it was listed is read no further.
-fn read_at_most(file: &Path, limit_bytes: u64) -> std::io::Result<Vec<u8>> {
-    let mut bytes = Vec::new();
-    let file = File::open(file)?;
-    if let Ok(facts) = file.metadata() {
-        bytes.reserve_exact(facts.len().min(limit_bytes) as usize + 1);
+/// What is no picture and does not claim to be one by its name was not meant as one.
+fn reason(found: Trouble, path: &RelPath) -> Reason {
+    match found {
+        Trouble::NotAnImage(what) if !is_picture_name(path) => Reason::Stray(what),
+        Trouble::Empty if !is_picture_name(path) => Reason::Stray(Some("an empty file")),
+        Trouble::OverLimit(_) if !is_picture_name(path) => {
+            Reason::Stray(Some("a large file that was not opened"))
+        }
+        found => Reason::Trouble(found),
     }
-    file.take(limit_bytes.saturating_add(1)).read_to_end(&mut bytes)?;
-    Ok(bytes)
 }

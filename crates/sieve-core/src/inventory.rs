@@ -1,6 +1,6 @@
 //! What a collection holds, counted.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeMap;
 
 use crate::catalog::{Catalog, Record};
 use crate::collection::{Layout, split_rank};
@@ -137,18 +137,4 @@ fn tally<T: Ord + Copy>(catalog: &Catalog, key: impl Fn(&Measured) -> T) -> Vec<
     let mut tally: Vec<(T, u64)> = tally.into_iter().collect();
     tally.sort_by_key(|&(_, count)| std::cmp::Reverse(count));
     tally
-}
-
-/// The names in `names` that stand for the same word, apart from case, spaces and Unicode form,
-/// in groups of two and more.
-pub fn names_alike<'a>(names: impl IntoIterator<Item = &'a String>) -> Vec<Vec<&'a String>> {
-    use unicode_normalization::UnicodeNormalization;
-    let mut groups: BTreeMap<String, BTreeSet<&String>> = BTreeMap::new();
-    for name in names {
-        let words: Vec<String> =
-            name.nfc().collect::<String>().split_whitespace().map(str::to_lowercase).collect();
-        groups.entry(words.join(" ")).or_default().insert(name);
-    }
-    let groups = groups.into_values().filter(|group| group.len() > 1);
-    groups.map(|group| group.into_iter().collect()).collect()
 }

@@ -2,8 +2,6 @@
 
 use std::fmt;
 
-use serde::{Serialize, Serializer};
-
 use crate::reading::{self, Doubt, Facts, ReadLimits, Trouble};
 
 /// The blake3 digest of a file's bytes: 32 bytes, written as 64 hexadecimal digits.
@@ -26,12 +24,6 @@ impl fmt::Display for Digest {
 impl fmt::Debug for Digest {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         fmt::Display::fmt(self, f)
-    }
-}
-
-impl Serialize for Digest {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(self)
     }
 }
 

@@ -47,7 +47,8 @@ fn limits(settings: &[String]) -> Result<FindingLimits, Failure> {
         let (name, value) = setting
             .split_once('=')
             .ok_or_else(|| wrong("expected NAME=VALUE, for example thin-class=30".into()))?;
-        let value: f64 = value.parse().ok().filter(|value| *value >= 0.0).ok_or_else(|| {
+        let is_limit = |value: &f64| value.is_finite() && *value >= 0.0;
+        let value: f64 = value.parse().ok().filter(is_limit).ok_or_else(|| {
             wrong(format!("the value is {value:?}; expected a number from 0 upward"))
         })?;
         if !limits.set(name, value) {

@@ -3,12 +3,13 @@
 use std::path::Path;
 
 use sieve_core::catalog::{self, Catalog};
-use sieve_core::collection::{self, WalkOptions, shown_name};
+use sieve_core::collection::{self, Collection, WalkOptions, shown_name};
 use sieve_core::reading::ReadLimits;
 use sieve_core::{Error, nearest};
 
 use crate::args::CollectionArgs;
 use crate::failure::Failure;
+use crate::present::command_line;
 use crate::progress::Progress;
 
 /// The limits that the arguments set.
@@ -17,15 +18,27 @@ pub fn read_limits(args: &CollectionArgs) -> ReadLimits {
     ReadLimits { pixels, ..ReadLimits::default() }
 }
 
+/// Lists the collection.
+pub fn open(args: &CollectionArgs, progress: &Progress) -> Result<Collection, Failure> {
+    let options = WalkOptions { follow_links: args.follow_links };
+    collection::open(&args.root, &options, progress).map_err(explained)
+}
+
 /// Lists, reads and measures the collection.
 pub fn measure(args: &CollectionArgs, progress: &Progress) -> Result<Catalog, Failure> {
-    let options = WalkOptions { follow_links: args.follow_links };
-    let collection = collection::open(&args.root, &options, progress).map_err(explained)?;
+    let collection = open(args, progress)?;
     Ok(catalog::measure(collection, &read_limits(args), progress)?)
 }
 
+/// The failure of a collection that gives nothing to work on.
+pub fn without_pictures(root: &Path) -> Failure {
+    let audit = command_line(&["mint-sieve", "audit", &root.to_string_lossy()]);
+    Failure::input(format!("{} holds no readable picture in a class folder", root.display()))
+        .hint(format!("See what each file is taken for: {audit}"))
+}
+
 /// The failure of opening a collection, with what to try instead.
-pub fn explained(error: Error) -> Failure {
+fn explained(error: Error) -> Failure {
     let hint = hint(&error);
     let failure = Failure::from(error);
     match hint {

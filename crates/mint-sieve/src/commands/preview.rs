@@ -5,7 +5,7 @@ use std::path::Path;
 
 use rayon::prelude::*;
 use sieve_core::augment::{Draw, Policy};
-use sieve_core::collection::{self, Collection, Entry, WalkOptions};
+use sieve_core::collection::{Collection, Entry};
 use sieve_core::progress::Watch;
 use sieve_core::reading::{self, Pixels, ReadLimits, Trouble};
 use sieve_core::{io_reason, nearest, sampling};
@@ -29,12 +29,12 @@ const MOST_TILES: u64 = 5000;
 
 /// Answers `preview`.
 pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
-    writing::refuse_inside(&args.root, &args.out)?;
+    let root = &args.collection.root;
+    refuse_other_formats(&args.out)?;
+    writing::refuse_inside(root, &args.out)?;
     let (policy_name, policy) = read_policy(&args.policy)?;
     let file = NewFile::create(&args.out)?;
-    let options = WalkOptions { follow_links: args.follow_links };
-    let collection =
-        collection::open(&args.root, &options, progress).map_err(opening::explained)?;
+    let collection = opening::open(&args.collection, progress)?;
 
     // Only training pictures are augmented.
     let split = collection.splits().iter().any(|split| split == "train").then_some("train");
@@ -62,7 +62,8 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
         None => sampling::spread(layout.rows as usize, classes.len()),
     };
     progress.begin("drawing", Some(counts.iter().sum::<usize>() as u64));
-    let job = Job { args, root: &args.root, policy: &policy, draws: layout.draws, progress };
+    let limits = opening::read_limits(&args.collection);
+    let job = Job { seed: args.seed, root, limits, policy: &policy, draws: layout.draws, progress };
     let chosen: Vec<(&Vec<&Entry>, usize)> = classes.values().zip(counts).collect();
     let shown: Result<Vec<Shown>, Failure> =
         chosen.par_iter().map(|(entries, count)| job.show(entries, *count)).collect();
@@ -72,22 +73,18 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
         passed_over += shown.passed_over;
     }
     if rows.is_empty() {
-        let message =
-            format!("{} holds no readable picture in a class folder", args.root.display());
-        let hint =
-            format!("See what each file is taken for: mint-sieve audit {}", args.root.display());
-        return Err(Failure::input(message).hint(hint));
+        return Err(opening::without_pictures(root));
     }
     layout.rows = rows.len() as u32;
 
     let of = split.map_or(String::new(), |split| format!(" ({split})"));
     let title = format!(
         "Policy {policy_name} on {}{of}, seed {}. The first column is not augmented.",
-        args.root.display(),
+        root.display(),
         args.seed,
     );
     let sheet = Sheet { title, layout, rows };
-    file.write(&png(&sheet::paint(&sheet)))?;
+    file.write(&sheet::png(&sheet::paint(&sheet)))?;
     let preview = Preview {
         args,
         policy_name: &policy_name,
@@ -101,6 +98,17 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
         PreviewFormat::Text => preview::text(&preview),
         PreviewFormat::Json => preview::json(&preview),
     }))
+}
+
+/// A sheet is a PNG whatever its name says, so the name must not say otherwise.
+fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
+    if out.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("png")) {
+        return Ok(());
+    }
+    let message =
+        format!("--out {}: a sheet is a PNG; expected a name that ends in .png", out.display());
+    let named = out.with_extension("png");
+    Err(Failure::call(message).hint(format!("Did you mean {}?", named.display())))
 }
 
 /// Reads the policy in a file, or the example of that name where there is no such file.
@@ -147,8 +155,9 @@ fn known_classes(collection: &Collection, wanted: &[String]) -> Result<(), Failu
 }
 
 struct Job<'a> {
-    args: &'a PreviewArgs,
+    seed: u64,
     root: &'a Path,
+    limits: ReadLimits,
     policy: &'a Policy,
     draws: u32,
     progress: &'a Progress,
@@ -189,18 +198,17 @@ impl Job<'_> {
     }
 
     fn read(&self, entry: &Entry) -> Result<Pixels, Trouble> {
-        let bytes = fs::read(self.root.join(entry.path.native()))
-            .map_err(|error| Trouble::Unreadable(io_reason(&error)))?;
-        Ok(reading::decode(&bytes, &ReadLimits::default())?.pixels)
+        let bytes = reading::bytes_of(&self.root.join(entry.path.native()), &self.limits)?;
+        Ok(reading::decode(&bytes, &self.limits)?.pixels)
     }
 
     fn row(&self, entry: &Entry) -> Result<Row, Trouble> {
         let pixels = &self.read(entry)?;
         let path = entry.path.to_string();
         // One picture may take long: its draws are shared out too.
-        let drawn = (0..self.draws).into_par_iter().map(|number| {
-            self.tile(pixels, self.policy.draw(self.args.seed, &path, u64::from(number)))
-        });
+        let drawn = (0..self.draws)
+            .into_par_iter()
+            .map(|number| self.tile(pixels, self.policy.draw(self.seed, &path, u64::from(number))));
         let mut tiles = vec![self.tile(pixels, Draw::NOTHING)];
         tiles.par_extend(drawn);
         self.progress.advance(1);
@@ -214,20 +222,6 @@ impl Job<'_> {
     }
 
     fn tile(&self, pixels: &Pixels, draw: Draw) -> Tile {
-        Tile {
-            to_frame: draw.to_frame(pixels.width_px, pixels.height_px, self.policy.frame),
-            warped: draw.apply(pixels, self.policy),
-            draw,
-        }
+        Tile { warped: draw.apply(pixels, self.policy), draw }
     }
-}
-
-fn png(pixels: &Pixels) -> Vec<u8> {
-    let mut file = Vec::new();
-    let mut encoder = png::Encoder::new(&mut file, pixels.width_px, pixels.height_px);
-    encoder.set_color(png::ColorType::Rgb);
-    let mut writer = encoder.write_header().expect("memory takes what is written");
-    writer.write_image_data(&pixels.data).expect("as many rows as were announced");
-    writer.finish().expect("memory takes what is written");
-    file
 }

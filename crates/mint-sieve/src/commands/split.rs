@@ -26,9 +26,7 @@ pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
     refuse_split(&catalog)?;
     let assignment = splitting::assign(&catalog, &request);
     if assignment.images.is_empty() {
-        let root = args.collection.root.display();
-        return Err(Failure::input(format!("{root} holds no readable picture in a class folder"))
-            .hint(format!("See what each file is taken for: mint-sieve audit {root}")));
+        return Err(collection::without_pictures(&args.collection.root));
     }
     let rows = present::split::table(&assignment, request.parts.names());
     if let Some(folder) = tree {

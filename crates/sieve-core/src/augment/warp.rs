@@ -9,6 +9,8 @@ use crate::reading::Pixels;
 pub struct Warped {
     /// The frame.
     pub pixels: Pixels,
+    /// The map from points of the picture to points of the frame.
+    pub to_frame: Affine,
     /// Share of the frame's samples that lie outside of the picture, 0 to 1.
     pub outside_share: f64,
 }
@@ -86,6 +88,7 @@ pub fn warp(picture: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> War
     let all = u64::from(width) * u64::from(height) * u64::from(count);
     Warped {
         pixels: Pixels { width_px: width, height_px: height, data },
+        to_frame,
         outside_share: outside as f64 / all as f64,
     }
 }

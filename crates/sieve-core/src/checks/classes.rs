@@ -1,7 +1,11 @@
 //! Are the classes what they should be: named once, filled, and of sizes that go together?
 
+use std::collections::{BTreeMap, BTreeSet};
+
+use unicode_normalization::UnicodeNormalization;
+
 use crate::finding::{Code, Finding};
-use crate::inventory::{Inventory, names_alike};
+use crate::inventory::Inventory;
 use crate::limits::FindingLimits;
 
 /// Findings about the classes of a collection. Splits count together, but for empty folders.
@@ -74,4 +78,17 @@ fn alike(names: Vec<&String>) -> Finding {
     let says = format!("{} may be one class", quoted.join(" and "));
     let names: Vec<String> = names.into_iter().cloned().collect();
     Finding::new(Code::ClassNamesAlike, says).evidence("classes", names)
+}
+
+/// The names in `names` that stand for the same word, apart from case, spaces and Unicode form,
+/// in groups of two and more.
+pub(super) fn names_alike<'a>(names: impl IntoIterator<Item = &'a String>) -> Vec<Vec<&'a String>> {
+    let mut groups: BTreeMap<String, BTreeSet<&String>> = BTreeMap::new();
+    for name in names {
+        let words: Vec<String> =
+            name.nfc().collect::<String>().split_whitespace().map(str::to_lowercase).collect();
+        groups.entry(words.join(" ")).or_default().insert(name);
+    }
+    let groups = groups.into_values().filter(|group| group.len() > 1);
+    groups.map(|group| group.into_iter().collect()).collect()
 }

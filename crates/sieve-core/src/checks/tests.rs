@@ -1,11 +1,12 @@
 //! Which findings a collection has, and which it has not.
 
+use super::classes::names_alike;
 use super::{classes as class_findings, copies, integrity, placement};
 use crate::audit::audit;
 use crate::catalog::{Catalog, Outcome, Reason, Record};
 use crate::collection::RelPath;
 use crate::finding::{Code, Evidence, Finding, Severity};
-use crate::inventory::{inventory, names_alike};
+use crate::inventory::inventory;
 use crate::limits::FindingLimits;
 use crate::reading::{Doubt, Format, Trouble};
 use crate::tests::{catalog, classes, image, stray};

@@ -123,6 +123,9 @@ impl Reading {
     pub fn place(&self, path: &RelPath) -> Place {
         let parts: Vec<&str> = path.parts().collect();
         let depth = parts.len();
+        if parts[..depth - 1].iter().any(|folder| is_left_behind(folder)) {
+            return Place { split: None, label: Label::Outside };
+        }
         if self.layout == Layout::Classes {
             return Place { split: None, label: label(parts[0], depth > 1) };
         }
@@ -193,5 +196,7 @@ mod tests {
         assert_eq!(place("later/a.jpg"), at(Some("later"), Label::Unlabelled));
         assert_eq!(place("notes/b.txt"), at(None, Label::Outside));
         assert_eq!(place("a.jpg"), at(None, Label::Outside));
+        assert_eq!(place("train/.cache/a.jpg"), at(None, Label::Outside));
+        assert_eq!(place("__MACOSX/sage/a.jpg"), at(None, Label::Outside));
     }
 }

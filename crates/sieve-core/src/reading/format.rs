@@ -1,12 +1,9 @@
 //! The format of a file, from its first bytes.
 
-use serde::Serialize;
-
 use crate::collection::RelPath;
 
 /// A picture format that is read here.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[allow(missing_docs)] // the names are the formats' own
 pub enum Format {
     Jpeg,

@@ -9,8 +9,17 @@ use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Troub
 /// What following the blocks of a file told.
 struct Blocks {
     frames: u32,
-    /// Bytes behind the trailer; none when there is no trailer.
-    after_trailer: Option<u64>,
+    end: End,
+}
+
+/// How the blocks of a file end.
+enum End {
+    /// With the trailer, and this many bytes after it.
+    Trailer(u64),
+    /// After a whole block.
+    Missing,
+    /// With bytes that begin no block.
+    Rubbish,
 }
 
 pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
@@ -53,10 +62,11 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble
             }
         }
     }
-    match blocks.after_trailer {
-        None => doubts.push(Doubt::MissingEnd),
-        Some(0) => {}
-        Some(left) => doubts.push(Doubt::TrailingBytes(left)),
+    match blocks.end {
+        End::Trailer(0) => {}
+        End::Trailer(left) => doubts.push(Doubt::TrailingBytes(left)),
+        End::Missing => doubts.push(Doubt::MissingEnd),
+        End::Rubbish => doubts.push(Doubt::Suspect("bytes follow that begin no block".into())),
     }
     let facts = Facts {
         format: Format::Gif,
@@ -98,23 +108,22 @@ fn walk_blocks(bytes: &[u8]) -> Option<Blocks> {
         return None;
     }
     loop {
-        match bytes.get(at) {
-            None => {
-                return Some(Blocks { frames, after_trailer: None });
-            }
-            Some(0x3B) => {
-                let after_trailer = Some((bytes.len() - at - 1) as u64);
-                return Some(Blocks { frames, after_trailer });
-            }
+        let end = match bytes.get(at) {
             Some(0x2C) => {
                 frames += 1;
                 at += 11 + table(*bytes.get(at + 9)?); // descriptor, table, code size
+                None
             }
-            // Other bytes begin no block: the decoder will say so.
-            Some(0x21) => at += 2,
-            Some(_) => {
-                return Some(Blocks { frames, after_trailer: Some(0) });
+            Some(0x21) => {
+                at += 2;
+                None
             }
+            Some(0x3B) => Some(End::Trailer((bytes.len() - at - 1) as u64)),
+            Some(_) => Some(End::Rubbish),
+            None => Some(End::Missing),
+        };
+        if let Some(end) = end {
+            return Some(Blocks { frames, end });
         }
         // Data follow in sub-blocks of up to 255 bytes, ended by an empty one.
         loop {

@@ -312,18 +312,21 @@ fn channels_in_scans(bytes: &[u8]) -> usize {
 /// Our own code beside the library's, which are positive.
 const TOO_MANY_SCANS: c_int = -1;
 
+/// The library's own type of the function that writes a message.
+type FormatMessage = unsafe extern "C-unwind" fn(&mut jpeg_common_struct, &mut [u8; 80]);
+
 #[cold]
 unsafe extern "C-unwind" fn give_up(cinfo: &mut jpeg_common_struct) {
     let mut text = [0u8; 80];
     // SAFETY: the error manager is the one that `Decoder::new` set; the library writes a message of
-    // at most 80 bytes, ended by zero, through the pointer that the binding types as shared.
+    // at most 80 bytes, ended by zero. The binding types its buffer as shared; both are a pointer.
     let code = unsafe {
-        let errors = &*cinfo.err;
-        if let Some(format) = errors.format_message {
-            let buffer = &*ptr::from_mut(&mut text);
-            format(cinfo, buffer);
+        let (format, code) = ((*cinfo.err).format_message, (*cinfo.err).msg_code);
+        if let Some(format) = format {
+            let format: FormatMessage = std::mem::transmute(format);
+            format(cinfo, &mut text);
         }
-        errors.msg_code
+        code
     };
     let message = text.split(|&byte| byte == 0).next().unwrap_or_default();
     let message = String::from_utf8_lossy(message).into_owned();

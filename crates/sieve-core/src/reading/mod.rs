@@ -4,6 +4,7 @@
 //! decoder that notices most of what can be wrong with it. Limits are checked against the header,
 //! before anything is allocated for the picture.
 
+mod file;
 mod format;
 mod gif;
 mod jpeg;
@@ -14,13 +15,12 @@ mod png;
 mod tiff;
 mod webp;
 
+pub use file::bytes_of;
 pub(crate) use format::is_picture_name;
 pub use format::{Content, Format, content};
 pub use pixels::Pixels;
 
 use std::panic::{AssertUnwindSafe, catch_unwind};
-
-use serde::Serialize;
 
 /// What a picture may cost. Pictures beyond are refused from their header.
 #[derive(Clone, Debug)]
@@ -39,8 +39,7 @@ impl Default for ReadLimits {
 }
 
 /// How the colours of a picture are stored in its file.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, Serialize)]
-#[serde(rename_all = "lowercase")]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum ColourMode {
     /// Black and white or grey.
     Grey,
@@ -163,9 +162,7 @@ fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Troubl
     if bytes.is_empty() {
         return Err(Trouble::Empty);
     }
-    if bytes.len() as u64 > limits.file_bytes {
-        return Err(limits.file_too_large(bytes.len() as u64));
-    }
+    limits.admit_file(bytes.len() as u64)?;
     let format = match content(bytes) {
         Content::Picture(format) => format,
         Content::OtherPicture(name) => return Err(Trouble::Unsupported(name.to_owned())),
@@ -206,10 +203,14 @@ fn guarded(
 }
 
 impl ReadLimits {
-    /// The refusal of a file of `size_bytes`.
-    pub(crate) fn file_too_large(&self, size_bytes: u64) -> Trouble {
+    /// Refuses a file beyond the limit.
+    fn admit_file(&self, size_bytes: u64) -> Result<(), Trouble> {
         let limit = self.file_bytes;
-        Trouble::OverLimit(format!("the file has {size_bytes} bytes; the limit is {limit}"))
+        if size_bytes > limit {
+            let reason = format!("the file has {size_bytes} bytes; the limit is {limit}");
+            return Err(Trouble::OverLimit(reason));
+        }
+        Ok(())
     }
 
     /// Refuses a picture of `width` x `height` beyond the limit. To be called with the sizes of

@@ -153,7 +153,7 @@ fn bmp_end(bytes: &[u8]) -> End {
         }
         let (width, height) = (u32_at(bytes, 18)?, u32_at(bytes, 22)?.cast_signed().unsigned_abs());
         let row = (u64::from(width) * u64::from(stored_bmp_bits(bytes)?)).div_ceil(32) * 4;
-        Some(offset + row * u64::from(height))
+        Some(row.saturating_mul(u64::from(height)).saturating_add(offset))
     };
     match (rows_end(), u32_at(bytes, 2)) {
         (Some(rows), Some(stated)) => End::At(rows.max(u64::from(stated)) as usize),

@@ -301,6 +301,13 @@ fn bombs_are_refused_from_their_headers() {
 }
 
 #[test]
+fn rubbish_in_place_of_a_gif_trailer_is_noticed() {
+    let mut gif = gif(1);
+    *gif.last_mut().unwrap() = 0x3A;
+    assert!(matches!(checked(&gif).unwrap()[..], [Doubt::Suspect(_)]));
+}
+
+#[test]
 fn a_tiff_that_claims_billions_of_values_costs_nothing() {
     let mut tiff = general(Format::Tiff);
     // The field of the strips' offsets, tag 273: an unknown type, and four billion values.

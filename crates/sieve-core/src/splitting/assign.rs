@@ -3,10 +3,8 @@
 use std::collections::BTreeMap;
 use std::fmt;
 
-use serde::{Serialize, Serializer};
-
 use super::Request;
-use super::quota::{ClassNeed, largest_remainder, most, quotas};
+use super::quota::{ClassNeed, lack, largest_remainder, most, quotas};
 use crate::catalog::{Catalog, Outcome, Record};
 use crate::collection::Label;
 use crate::measuring::Digest;
@@ -19,12 +17,6 @@ pub struct GroupId(Digest);
 impl fmt::Display for GroupId {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{}", &self.0.to_string()[..16])
-    }
-}
-
-impl Serialize for GroupId {
-    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
-        serializer.collect_str(self)
     }
 }
 
@@ -138,7 +130,7 @@ pub fn assign<'a>(catalog: &'a Catalog, request: &Request) -> Assignment<'a> {
         }
     }
     for unit in singles {
-        let room = &mut room[images_class(unit)];
+        let room = &mut room[class_of_single(unit)];
         let part = room.iter().position(|&room| room > 0).expect("room for every picture");
         room[part] -= 1;
         images[unit.members[0]].part = part;
@@ -160,7 +152,7 @@ pub fn assign<'a>(catalog: &'a Catalog, request: &Request) -> Assignment<'a> {
 }
 
 /// The class of a unit of one picture.
-fn images_class(unit: &Unit) -> usize {
+fn class_of_single(unit: &Unit) -> usize {
     *unit.classes.keys().next().expect("a unit has a class")
 }
 
@@ -295,12 +287,8 @@ impl<'a> Table<'a> {
 
     /// How much a part lacks of the unit's classes, the class that lacks least.
     fn lack(&self, unit: &Unit, part: usize) -> i128 {
-        let sum: u64 = self.weights.iter().sum();
-        let lack = |&class: &usize| {
-            i128::from(self.images[class]) * i128::from(self.weights[part])
-                - i128::from(self.got[class][part]) * i128::from(sum)
-        };
-        unit.classes.keys().map(lack).min().unwrap_or(0)
+        let of = |&class: &usize| lack(self.images[class], self.weights, &self.got[class], part);
+        unit.classes.keys().map(of).min().unwrap_or(0)
     }
 
     /// What the parts must get: what was placed, and one picture where a class would be missing.

@@ -103,7 +103,7 @@ fn cheapest_steps(classes: &[ClassNeed], weights: &[u64], got: &[Vec<u64>]) -> V
 }
 
 /// How many pictures a part lacks of its exact share of a class, times the sum of the weights.
-fn lack(images: u64, weights: &[u64], got: &[u64], part: usize) -> i128 {
+pub(super) fn lack(images: u64, weights: &[u64], got: &[u64], part: usize) -> i128 {
     let sum: u64 = weights.iter().sum();
     i128::from(images) * i128::from(weights[part]) - i128::from(got[part]) * i128::from(sum)
 }

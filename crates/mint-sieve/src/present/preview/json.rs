@@ -106,7 +106,7 @@ pub fn json(preview: &Preview<'_>) -> String {
             picture_width_px: row.size_px.0,
             picture_height_px: row.size_px.1,
             steps: &tile.draw.steps,
-            picture_to_frame: tile.to_frame,
+            picture_to_frame: tile.warped.to_frame,
             outside_share: tile.warped.outside_share,
         })
     });

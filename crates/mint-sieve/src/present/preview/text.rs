@@ -11,7 +11,7 @@ use crate::present::{counted, heading, next_step, safe};
 /// The whole answer.
 pub fn text(preview: &Preview<'_>) -> String {
     let sheet = preview.sheet;
-    let root = preview.args.root.to_string_lossy();
+    let root = preview.args.collection.root.to_string_lossy();
     let frame = preview.policy.frame;
     let which = preview.split.map_or(String::new(), |split| format!(", {split} pictures only"));
     let mut shown: Vec<&str> = sheet.rows.iter().map(|row| row.class.as_str()).collect();
@@ -63,8 +63,14 @@ pub fn text(preview: &Preview<'_>) -> String {
     let other = preview.args.out.with_extension("");
     let other = format!("{}-{seed}.png", other.to_string_lossy());
     let policy = preview.args.policy.to_string_lossy();
-    let words =
-        ["mint-sieve", "preview", &root, "--policy", &policy, "--seed", &seed, "--out", &other];
+    let (per_class, draws) = (preview.args.per_class, preview.args.draws);
+    let (per_class, draws) = (per_class.map(|n| n.to_string()), draws.map(|n| n.to_string()));
+    let mut words = vec!["mint-sieve", "preview", &root, "--policy", &policy];
+    words.extend(per_class.iter().flat_map(|each| ["--per-class", each]));
+    words.extend(draws.iter().flat_map(|draws| ["--draws", draws]));
+    words.extend(preview.args.classes.iter().flat_map(|class| ["--class", class]));
+    words.extend(preview.args.full_size.then_some("--full-size"));
+    words.extend(["--seed", &seed, "--out", &other]);
     text + &next_step("open the sheet; then see other pictures and draws:", &words)
 }
 

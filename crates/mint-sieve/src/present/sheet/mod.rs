@@ -3,7 +3,9 @@
 mod canvas;
 mod layout;
 mod lettering;
+mod png;
 mod preview;
 
+pub use self::png::png;
 pub use layout::{Layout, Wanted};
 pub use preview::{Row, Sheet, Tile, paint};

@@ -1,6 +1,6 @@
 //! The sheet of `preview`: a row a picture, first without augmentation, then draw by draw.
 
-use sieve_core::augment::{Affine, Axis, Draw, Drawn, Warped};
+use sieve_core::augment::{Axis, Draw, Drawn, Warped};
 use sieve_core::reading::Pixels;
 
 use super::canvas::{Canvas, Colour};
@@ -23,8 +23,6 @@ const SMALL_LETTERS: Lettering = Lettering::plain(11.0);
 pub struct Tile {
     /// What was drawn.
     pub draw: Draw,
-    /// The map from the picture to the frame.
-    pub to_frame: Affine,
     /// The frame.
     pub warped: Warped,
 }

@@ -94,13 +94,15 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         let paths = safe(&paths.join(" = "));
         lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one picture, two answers."));
     }
-    let parts = split.request.parts.names().len() as u64;
     let missing: Vec<String> = split
         .assignment
         .classes
         .iter()
         .filter(|class| class.got.contains(&0))
-        .map(|class| format!("{} ({})", visible(&class.class), class.groups))
+        .map(|class| {
+            let pictures = counted(class.groups, "different picture", "different pictures");
+            format!("{} ({pictures})", visible(&class.class))
+        })
         .collect();
     if !missing.is_empty() {
         let shown = missing.iter().take(5).map(String::as_str).collect::<Vec<_>>().join(", ");
@@ -109,10 +111,7 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         } else {
             String::new()
         };
-        lines.push(format!(
-            "Not in every split, with fewer than {parts} different pictures: {}{more}.",
-            safe(&shown)
-        ));
+        lines.push(format!("Not in every split: {}{more}.", safe(&shown)));
     }
     if split.totals() != split.assignment.target {
         lines.push(
