@@ -28,6 +28,7 @@ pub fn audit(catalog: &Catalog, limits: &FindingLimits) -> Audit {
     let mut findings = checks::integrity(catalog);
     findings.extend(checks::placement(catalog));
     findings.extend(checks::classes(&inventory, limits));
+    findings.extend(checks::spellings(&catalog.collection));
     findings.extend(checks::copies(catalog));
     // Stable: findings without a path stay in the order of their check, worst first.
     findings.sort_by(|a, b| {

@@ -1,22 +1,50 @@
 //! CATALOG: one record per file of a collection; the only thing that analyses read.
 
-use std::path::Path;
-
-use rayon::prelude::*;
+use std::borrow::Cow;
+use std::path::PathBuf;
 
 use crate::Error;
-use crate::collection::{Collection, Entry, EntryKind, Layout, Place, RelPath, is_left_behind};
+use crate::collection::{
+    Collection, Entry, EntryKind, Located, Locator, Place, RelPath, is_left_behind,
+};
 use crate::measuring::{self, Measured};
 use crate::progress::Watch;
-use crate::reading::{self, ReadLimits, Trouble, is_picture_name};
+use crate::reading::{FileBytes, ReadLimits, Trouble, is_picture_name};
+use crate::store::{self, Keeper, Store};
 
 /// What is known about a collection.
 #[derive(Debug)]
 pub struct Catalog {
-    /// The files as they were listed. `records[i]` tells of `collection.entries[i]`.
+    /// The collection, without its entries: these are the records.
     pub collection: Collection,
     /// What is known of each file, in the order of their paths.
     pub records: Vec<Record>,
+    /// Where that knowledge came from.
+    pub memory: Memory,
+}
+
+/// How a collection is measured.
+#[derive(Clone, Debug, Default)]
+pub struct Options {
+    /// What one picture may cost.
+    pub limits: ReadLimits,
+    /// Read every file again, whatever the store knows.
+    pub recheck: bool,
+}
+
+/// What came out of the store and what was read.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Memory {
+    /// Files that the store knew.
+    pub recalled: usize,
+    /// Files that were read.
+    pub read: usize,
+    /// Files that the store knew and that are not there any more.
+    pub gone: usize,
+    /// The new name of a store that turned out to be damaged.
+    pub set_aside: Option<PathBuf>,
+    /// Why what was read could not be kept.
+    pub trouble: Option<String>,
 }
 
 /// What is known about one file.
@@ -30,10 +58,13 @@ pub struct Record {
     pub size_bytes: u64,
     /// A picture, or why it was set aside.
     pub outcome: Outcome,
+    /// Where its bytes are.
+    pub at: Locator,
 }
 
 /// What became of one file.
 #[derive(Clone, Debug)]
+#[allow(clippy::large_enum_variant)] // nearly all are the large one
 pub enum Outcome {
     /// A picture to train on.
     Image(Measured),
@@ -47,7 +78,7 @@ pub enum Reason {
     /// It was meant as a picture, and is none that can be used.
     Trouble(Trouble),
     /// It was not meant as a picture; what it looks like, where that is known.
-    Stray(Option<&'static str>),
+    Stray(Option<Cow<'static, str>>),
     /// The table that a split was built from, found at the root.
     SplitTable,
     /// A symbolic link that was not followed, or that leads nowhere.
@@ -56,6 +87,10 @@ pub enum Reason {
     LinkLoop,
     /// A pipe, socket or device.
     Special,
+    /// It leads out of the collection, or is a link in an archive: why it is not read.
+    Refused(&'static str),
+    /// A table names it, but it is not there.
+    Missing,
 }
 
 impl Record {
@@ -72,6 +107,11 @@ impl Record {
         self.place.split.as_deref()
     }
 
+    /// Where to read it.
+    pub fn located(&self) -> Located<'_> {
+        Located { path: &self.path, at: self.at }
+    }
+
     /// The class, or none.
     pub fn class(&self) -> Option<&str> {
         self.place.class()
@@ -83,92 +123,130 @@ impl Catalog {
     pub fn images(&self) -> impl Iterator<Item = (&Record, &Measured)> {
         self.records.iter().filter_map(|record| Some((record, record.image()?)))
     }
-
-    /// The layout of the collection.
-    pub fn layout(&self) -> Layout {
-        self.collection.layout
-    }
 }
 
 /// The first line of a split table.
 pub const SPLIT_TABLE_HEADER: &str = "path,class,split,group,digest";
 
-/// Reads and measures every file of `collection`, one picture at a time on each thread of the
-/// current pool. The records do not depend on the number of threads.
+/// Reads and measures every file of `collection` that the store does not know yet, one picture at
+/// a time on each thread of the current pool. The records do not depend on the number of threads,
+/// nor on what the store knew.
 ///
 /// # Errors
 ///
-/// Only when `watch` asks to stop. Trouble with a file is in its record.
+/// Only when `watch` asks to stop; what was read until then is kept in the store. Trouble with a
+/// file is in its record, trouble with the store in [`Memory::trouble`].
 pub fn measure(
-    collection: Collection,
-    limits: &ReadLimits,
+    mut collection: Collection,
+    options: &Options,
+    mut store: Option<&mut Store>,
     watch: &dyn Watch,
 ) -> Result<Catalog, Error> {
     watch.begin("reading pictures", Some(collection.entries.len() as u64));
-    let records: Option<Vec<Record>> = collection
-        .entries
-        .par_iter()
-        .map(|entry| {
-            if watch.stopped() {
-                return None;
+    let entries = std::mem::take(&mut collection.entries);
+    let mut memory = Memory::default();
+    let (mut outcomes, mut gone) = (Vec::new(), Vec::new());
+    if let Some(store) = store.as_mut() {
+        let recalled = store.recall(&entries, &options.limits);
+        (outcomes, gone) = (recalled.outcomes, recalled.gone);
+        memory.set_aside = recalled.set_aside;
+    }
+    if store.is_none() || options.recheck {
+        outcomes = entries.iter().map(|_| None).collect();
+    }
+    memory.recalled = outcomes.iter().flatten().count();
+    memory.gone = gone.len();
+    watch.advance(memory.recalled as u64);
+
+    let mut wanted = Vec::new();
+    for (index, entry) in entries.iter().enumerate() {
+        if outcomes[index].is_none() {
+            outcomes[index] = without_reading(entry);
+            match outcomes[index] {
+                Some(_) => watch.advance(1),
+                None => wanted.push(index),
             }
-            let record = record(&collection.root, entry, limits);
+        }
+    }
+    memory.read = wanted.len();
+    let located: Vec<Located<'_>> = wanted.iter().map(|&index| entries[index].located()).collect();
+    let (read, trouble) = store::keep(store, &gone, |keeper| {
+        collection.visit(&located, &options.limits, watch, |at, bytes| {
+            let outcome = read_file(located[at].path, bytes, &options.limits, keeper);
             watch.advance(1);
-            Some(record)
+            outcome
         })
-        .collect();
-    let records = records.ok_or(Error::Interrupted)?;
-    Ok(Catalog { collection, records })
+    });
+    memory.trouble = trouble;
+    let mut sizes: Vec<u64> = entries.iter().map(|entry| entry.at.stamp.size_bytes).collect();
+    for (index, (size_bytes, outcome)) in wanted.into_iter().zip(read?) {
+        sizes[index] = size_bytes.unwrap_or(sizes[index]);
+        outcomes[index] = Some(outcome);
+    }
+    let records =
+        entries.into_iter().zip(sizes).zip(outcomes).map(|((entry, size_bytes), outcome)| {
+            let Entry { path, place, at, .. } = entry;
+            let outcome = outcome.expect("every entry was recalled, told or read");
+            if let Outcome::SetAside(reason) = &outcome {
+                tracing::debug!(path = path.as_str(), ?reason, "set aside");
+            }
+            Record { path, place, size_bytes, outcome, at }
+        });
+    let records = records.collect();
+    tracing::debug!(recalled = memory.recalled, read = memory.read, gone = memory.gone, "measured");
+    Ok(Catalog { collection, records, memory })
 }
 
-fn record(root: &Path, entry: &Entry, limits: &ReadLimits) -> Record {
-    let (size_bytes, outcome) = match entry.kind {
-        EntryKind::Link => (0, Outcome::SetAside(Reason::Link)),
-        EntryKind::LinkLoop => (0, Outcome::SetAside(Reason::LinkLoop)),
-        EntryKind::Special => (0, Outcome::SetAside(Reason::Special)),
+/// What can be said of an entry that is not opened.
+fn without_reading(entry: &Entry) -> Option<Outcome> {
+    let reason = match entry.kind {
+        EntryKind::Link => Reason::Link,
+        EntryKind::LinkLoop => Reason::LinkLoop,
+        EntryKind::Special => Reason::Special,
+        EntryKind::Refused(why) => Reason::Refused(why),
+        EntryKind::Missing => Reason::Missing,
         // Left behind by a system or an editor: counted, never opened.
-        EntryKind::File { size_bytes } if entry.path.parts().any(is_left_behind) => {
-            (size_bytes, Outcome::SetAside(Reason::Stray(Some("a hidden or backup file"))))
+        EntryKind::File { .. } if entry.path.parts().any(is_left_behind) => {
+            Reason::Stray(Some("a hidden or backup file".into()))
         }
-        EntryKind::File { size_bytes } => {
-            read_file(&root.join(entry.path.native()), &entry.path, size_bytes, limits)
-        }
+        EntryKind::File { .. } => return None,
     };
-    if let Outcome::SetAside(reason) = &outcome {
-        tracing::debug!(path = entry.path.as_str(), ?reason, "set aside");
-    }
-    Record { path: entry.path.clone(), place: entry.place.clone(), size_bytes, outcome }
+    Some(Outcome::SetAside(reason))
 }
 
+/// What reading a file gave, and its size where it could be read.
 fn read_file(
-    file: &Path,
     path: &RelPath,
-    listed_bytes: u64,
+    bytes: Result<FileBytes, Trouble>,
     limits: &ReadLimits,
-) -> (u64, Outcome) {
-    let bytes = match reading::bytes_of(file, limits) {
+    keeper: &Keeper,
+) -> (Option<u64>, Outcome) {
+    let FileBytes { bytes, stamp } = match bytes {
         Ok(bytes) => bytes,
-        Err(found) => return (listed_bytes, Outcome::SetAside(reason(found, path))),
+        Err(found) => return (None, Outcome::SetAside(reason(found, path))),
     };
-    let size_bytes = bytes.len() as u64;
-    if path.as_str() == "split.csv" && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes()) {
-        return (size_bytes, Outcome::SetAside(Reason::SplitTable));
-    }
-    let outcome = match measuring::measure(&bytes, limits) {
-        Ok(measured) => Outcome::Image(measured),
-        Err(found @ Trouble::OverLimit(_)) => Outcome::SetAside(Reason::Trouble(found)),
-        Err(found) => Outcome::SetAside(reason(found, path)),
+    let (outcome, thumbnail) = if path.as_str() == "split.csv"
+        && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes())
+    {
+        (Outcome::SetAside(Reason::SplitTable), None)
+    } else {
+        match measuring::measure(&bytes, limits) {
+            Ok((measured, thumbnail)) => (Outcome::Image(measured), Some(thumbnail)),
+            Err(found @ Trouble::OverLimit(_)) => (Outcome::SetAside(Reason::Trouble(found)), None),
+            Err(found) => (Outcome::SetAside(reason(found, path)), None),
+        }
     };
-    (size_bytes, outcome)
+    keeper.keep(path, stamp, &outcome, thumbnail);
+    (Some(bytes.len() as u64), outcome)
 }
 
 /// What is no picture and does not claim to be one by its name was not meant as one.
 fn reason(found: Trouble, path: &RelPath) -> Reason {
     match found {
         Trouble::NotAnImage(what) if !is_picture_name(path) => Reason::Stray(what),
-        Trouble::Empty if !is_picture_name(path) => Reason::Stray(Some("an empty file")),
+        Trouble::Empty if !is_picture_name(path) => Reason::Stray(Some("an empty file".into())),
         Trouble::OverLimit(_) if !is_picture_name(path) => {
-            Reason::Stray(Some("a large file that was not opened"))
+            Reason::Stray(Some("a large file that was not opened".into()))
         }
         found => Reason::Trouble(found),
     }

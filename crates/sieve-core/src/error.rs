@@ -8,19 +8,35 @@ use std::path::PathBuf;
 #[non_exhaustive]
 pub enum Error {
     /// The root of the collection does not exist.
-    #[error("there is no folder {}", .path.display())]
+    #[error("there is no folder or file {}", .path.display())]
     RootMissing {
         /// The path as it was given.
         path: PathBuf,
     },
-    /// The root is there but is not a folder.
-    #[error("{} is not a folder", .path.display())]
-    RootNotAFolder {
+    /// The root is there but is nothing that is read as a collection.
+    #[error("{} is no folder, archive (ZIP, tar, tar.gz, tar.zst) or table (CSV, JSON Lines)", .path.display())]
+    RootUnknown {
         /// The path as it was given.
         path: PathBuf,
     },
-    /// The root is a folder that cannot be listed.
-    #[error("the folder {} cannot be read: {reason}", .path.display())]
+    /// The root is a table that does not hold what is needed.
+    #[error("the table {} cannot be used: {reason}", .path.display())]
+    TableUnreadable {
+        /// The path as it was given.
+        path: PathBuf,
+        /// What is wrong with it, and where.
+        reason: String,
+    },
+    /// A folder that was named as a split is not there.
+    #[error("there is no folder {name:?} to be a split; the folders are {}", .there.join(", "))]
+    NoSplitFolder {
+        /// The name that was given.
+        name: String,
+        /// The folders that are there.
+        there: Vec<String>,
+    },
+    /// The root cannot be listed.
+    #[error("{} cannot be read: {reason}", .path.display())]
     RootUnreadable {
         /// The path as it was given.
         path: PathBuf,

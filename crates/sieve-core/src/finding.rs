@@ -80,6 +80,9 @@ codes! {
     Unreadable "unreadable" Error
         "the system refuses to read it"
         "Check the permissions and the disk, then run this again."
+    MissingFile "missing-file" Error
+        "a table names a file that is not there"
+        "Fetch the file, correct its path in the table, or remove the row."
     EmptyFile "empty-file" Error
         "the file holds nothing"
         "Fetch the file again from where it came from, or remove it."
@@ -89,6 +92,9 @@ codes! {
     UnsupportedFormat "unsupported-format" Warning
         "a picture in a format that is not read here"
         "Convert it to JPEG or PNG; most training loaders do not read it either."
+    RefusedEntry "refused-entry" Warning
+        "not read, because it leads out of the collection or is a link in an archive"
+        "Make the archive or table anew, with paths below its root and files instead of links."
     OverLimit "over-limit" Warning
         "larger than the limits allow"
         "Scale it down, or raise the limit if a picture of this size is meant to be here."
@@ -122,6 +128,9 @@ codes! {
     TrailingBytes "trailing-bytes" Note
         "bytes follow the end of the picture"
         "Nothing need be done; phones append clips and thumbnails like this."
+    ListedTwice "listed-twice" Note
+        "a table names the same file more than once"
+        "Remove all rows but one; the file was taken once."
     StrayFile "stray-file" Note
         "files that are no pictures"
         "Remove them if a loader stumbles over them."

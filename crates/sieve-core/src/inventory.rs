@@ -2,8 +2,8 @@
 
 use std::collections::BTreeMap;
 
-use crate::catalog::{Catalog, Record};
-use crate::collection::{Layout, split_rank};
+use crate::catalog::Catalog;
+use crate::collection::split_rank;
 use crate::measuring::Measured;
 use crate::reading::{ColourMode, Format};
 
@@ -18,8 +18,6 @@ pub struct Inventory {
     pub set_aside: u64,
     /// Bytes of all files.
     pub bytes: u64,
-    /// How the folders were read.
-    pub layout: Layout,
     /// The classes, sorted, empty ones included.
     pub classes: Vec<String>,
     /// The splits: train, validation, test, then others by name. Empty when there are none.
@@ -32,6 +30,8 @@ pub struct Inventory {
     pub formats: Vec<(Format, u64)>,
     /// Colour modes and bits a channel, largest number first.
     pub colours: Vec<((ColourMode, u8), u64)>,
+    /// Embedded colour profiles by name, largest number first. Most pictures have none.
+    pub profiles: Vec<(Box<str>, u64)>,
     /// Pictures with more than one frame.
     pub animated: u64,
     /// Pictures that lie deeper than their class folder; they count to it all the same.
@@ -90,23 +90,34 @@ pub fn inventory(catalog: &Catalog) -> Inventory {
         images,
         set_aside: files - images,
         bytes: catalog.records.iter().map(|record| record.size_bytes).sum(),
-        layout: catalog.layout(),
         classes: catalog.collection.classes(),
-        splits: catalog.collection.splits(),
+        splits: splits(catalog),
         counts: counts(catalog),
         sizes: tally(catalog, |m| (m.facts.width_px, m.facts.height_px)),
         formats: tally(catalog, |m| m.facts.format),
         colours: tally(catalog, |m| (m.facts.colour, m.facts.bits)),
+        profiles: tally(catalog, |m| m.facts.profile.as_ref())
+            .into_iter()
+            .filter_map(|(profile, images)| Some((profile?.clone(), images)))
+            .collect(),
         animated: catalog.images().filter(|(_, m)| m.facts.frames > 1).count() as u64,
-        nested: catalog.images().filter(|(record, _)| is_nested(record, catalog.layout())).count()
-            as u64,
+        nested: catalog.images().filter(|(record, _)| record.place.is_deeper).count() as u64,
         turned: catalog.images().filter(|(_, m)| m.facts.orientation > 1).count() as u64,
     }
 }
 
-fn is_nested(record: &Record, layout: Layout) -> bool {
-    let depth = if layout == Layout::Splits { 3 } else { 2 };
-    record.class().is_some() && record.path.parts().count() > depth
+/// The splits of class folders and of files, in the order in which they are used.
+pub fn splits(catalog: &Catalog) -> Vec<String> {
+    let mut splits = catalog.collection.splits();
+    for record in &catalog.records {
+        if let Some(split) = record.split()
+            && !splits.iter().any(|known| known == split)
+        {
+            splits.push(split.to_owned());
+        }
+    }
+    splits.sort_by(|a, b| split_rank(a).cmp(&split_rank(b)).then_with(|| a.cmp(b)));
+    splits
 }
 
 fn counts(catalog: &Catalog) -> Vec<Count> {
@@ -129,12 +140,12 @@ fn counts(catalog: &Catalog) -> Vec<Count> {
     counts
 }
 
-fn tally<T: Ord + Copy>(catalog: &Catalog, key: impl Fn(&Measured) -> T) -> Vec<(T, u64)> {
+fn tally<'a, T: Ord>(catalog: &'a Catalog, key: impl Fn(&'a Measured) -> T) -> Vec<(T, u64)> {
     let mut tally: BTreeMap<T, u64> = BTreeMap::new();
     for (_, measured) in catalog.images() {
         *tally.entry(key(measured)).or_default() += 1;
     }
     let mut tally: Vec<(T, u64)> = tally.into_iter().collect();
-    tally.sort_by_key(|&(_, count)| std::cmp::Reverse(count));
+    tally.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
     tally
 }

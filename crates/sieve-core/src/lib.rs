@@ -2,11 +2,13 @@
 //!
 //! What happens to your pictures, in order:
 //!
-//! 1. [`collection`] lists the files under a root and says which class and split each belongs to.
-//!    No file is opened.
+//! 1. [`collection`] lists the files of a folder, archive or table and says which class and split
+//!    each belongs to. Nothing is decoded.
 //! 2. [`reading`] decodes one file's bytes, checked: limits first, then every byte of the picture.
-//! 3. [`measuring`] turns one file into what is worth remembering of it: digest, format, size.
-//! 4. [`catalog`] holds one record per file. Everything below reads only the catalog.
+//! 3. [`measuring`] turns one file into what is worth remembering of it: digests, facts, measures,
+//!    fingerprint, thumbnail.
+//! 4. [`catalog`] holds one record per file, and [`store`] keeps them on disk, so that no file is
+//!    read twice. Everything below reads only the catalog.
 //! 5. [`inventory`] counts, [`duplicates`] groups copies, [`checks`] turn both into [`finding`]s,
 //!    and [`audit`] runs them all.
 //! 6. [`splitting`] assigns every picture to train, validation or test.
@@ -17,11 +19,11 @@
 //! and seed give the same answer on any number of threads.
 //!
 //! ```no_run
-//! use sieve_core::{audit, catalog, collection, finding, limits, progress};
+//! use sieve_core::{audit, catalog, collection, limits, progress};
 //!
-//! let options = collection::WalkOptions::default();
-//! let collection = collection::open("herbs".as_ref(), &options, &progress::Silent)?;
-//! let catalog = catalog::measure(collection, &Default::default(), &progress::Silent)?;
+//! let request = collection::Request::at("herbs");
+//! let collection = collection::open(&request, &progress::Silent)?;
+//! let catalog = catalog::measure(collection, &Default::default(), None, &progress::Silent)?;
 //! let audit = audit::audit(&catalog, &limits::FindingLimits::default());
 //! for finding in &audit.findings {
 //!     println!("{}: {}", finding.code.as_str(), finding.says);
@@ -47,6 +49,7 @@ pub mod progress;
 pub mod reading;
 pub mod sampling;
 pub mod splitting;
+pub mod store;
 
 #[cfg(test)]
 mod tests;

@@ -1,8 +1,8 @@
 //! What the tests of several modules share: catalogs made up without a file.
 
-use crate::catalog::{Catalog, Outcome, Reason, Record};
-use crate::collection::{Collection, Label, Layout, Place, RelPath};
-use crate::measuring::{Digest, Measured};
+use crate::catalog::{Catalog, Memory, Outcome, Reason, Record};
+use crate::collection::{Collection, Label, Locator, Place, RelPath};
+use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
 use crate::reading::{ColourMode, Facts, Format};
 
 /// A picture at `path` whose bytes are told by `content`. `train/sage/a.jpg` lies in a split,
@@ -16,9 +16,20 @@ pub fn image(path: &str, content: u64) -> Record {
         bits: 8,
         frames: 1,
         orientation: 1,
+        profile: None,
+        captured: None,
+        camera: None,
     };
     let digest = Digest::of(&content.to_le_bytes());
-    record(path, Outcome::Image(Measured { digest, facts, doubts: Vec::new() }))
+    let measured = Measured {
+        digest,
+        facts,
+        doubts: Vec::new(),
+        look: Look::default(),
+        fingerprint: Fingerprint::default(),
+        descriptor: Descriptor([0; 64]),
+    };
+    record(path, Outcome::Image(measured))
 }
 
 /// A file at `path` that is no picture.
@@ -29,15 +40,16 @@ pub fn stray(path: &str) -> Record {
 fn record(path: &str, outcome: Outcome) -> Record {
     let parts: Vec<&str> = path.split('/').collect();
     let (split, label) = match parts.as_slice() {
-        [split, class, _] => (Some((*split).to_owned()), Label::Class((*class).to_owned())),
-        [class, _] => (None, Label::Class((*class).to_owned())),
+        [split, class, _] => (Some((*split).into()), Label::Class((*class).into())),
+        [class, _] => (None, Label::Class((*class).into())),
         _ => (None, Label::Outside),
     };
     Record {
-        path: RelPath::new(path.into()),
-        place: Place { split, label },
+        path: RelPath::new(path.as_ref()),
+        place: Place::of(split, label),
         size_bytes: 1000,
         outcome,
+        at: Locator::default(),
     }
 }
 
@@ -46,17 +58,12 @@ pub fn catalog(mut records: Vec<Record>, empty: &[&str]) -> Catalog {
     records.sort_by(|a, b| a.path.cmp(&b.path));
     let filled = records
         .iter()
-        .filter_map(|record| Some((record.place.split.clone(), record.class()?.to_owned())));
+        .filter_map(|record| Some((record.split().map(str::to_owned), record.class()?.to_owned())));
     let empty = empty.iter().map(|class| (None, (*class).to_owned()));
-    let has_splits = records.iter().any(|record| record.place.split.is_some());
-    let collection = Collection {
-        root: "made-up".into(),
-        layout: if has_splits { Layout::Splits } else { Layout::Classes },
-        entries: Vec::new(),
-        class_folders: filled.chain(empty).collect(),
-        unlistable: Vec::new(),
-    };
-    Catalog { collection, records }
+    let class_folders = filled.chain(empty).collect();
+    let mut collection = Collection::default();
+    collection.class_folders = class_folders;
+    Catalog { collection, records, memory: Memory::default() }
 }
 
 /// Pictures that all differ: `count` in each of the classes.

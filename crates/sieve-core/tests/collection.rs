@@ -6,8 +6,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
-use sieve_core::catalog::{self, Catalog, Outcome, Reason};
-use sieve_core::collection::{self, EntryKind, Layout, WalkOptions};
+use sieve_core::catalog::{self, Catalog, Options, Outcome, Reason};
+use sieve_core::collection::{self, Collection, EntryKind, Request};
 use sieve_core::progress::{Silent, Watch};
 use sieve_core::reading::{ReadLimits, Trouble};
 use sieve_core::{Error, sampling};
@@ -37,9 +37,12 @@ fn jpeg(tone: u8) -> Vec<u8> {
     encode::jpeg(&Picture { width: 16, height: 12, data }, 90.0, Jpeg::Baseline, None)
 }
 
-fn measured(root: &Path, options: &WalkOptions) -> Catalog {
-    let collection = collection::open(root, options, &Silent).unwrap();
-    catalog::measure(collection, &ReadLimits::default(), &Silent).unwrap()
+fn opened(root: &Path, follow_links: bool) -> Collection {
+    collection::open(&Request { follow_links, ..Request::at(root) }, &Silent).unwrap()
+}
+
+fn measured(root: &Path, follow_links: bool) -> Catalog {
+    catalog::measure(opened(root, follow_links), &Options::default(), None, &Silent).unwrap()
 }
 
 /// `path: what became of it`, a line a file.
@@ -75,7 +78,7 @@ fn files_are_told_apart_by_content_and_name() {
         ("split.csv", b"path,class,split,group,digest\n"),
         ("sage/split.csv", b"path,class,split,group,digest\n"),
     ]);
-    let catalog = measured(root.path(), &WalkOptions::default());
+    let catalog = measured(root.path(), false);
     let expected = [
         ".cache/h.jpg: stray",
         "sage/.DS_Store: stray",
@@ -108,8 +111,8 @@ fn splits_are_read_from_their_folders() {
         ("later/e.jpg", &picture),
         ("notes/f.txt", b"notes"),
     ]);
-    let collection = collection::open(root.path(), &WalkOptions::default(), &Silent).unwrap();
-    assert_eq!(collection.layout, Layout::Splits);
+    let collection = opened(root.path(), false);
+    assert_eq!(collection.layout, "split/class/picture");
     assert_eq!(collection.splits(), ["train", "validation", "test", "later"]);
     assert_eq!(collection.classes(), ["dill", "sage"]);
     let places: Vec<String> = collection
@@ -146,14 +149,14 @@ fn links_and_pipes_never_stop_the_walk() {
     symlink(elsewhere.path().join("deep"), sage.join("deep")).unwrap();
     let _socket = UnixListener::bind(sage.join("socket.jpg")).unwrap();
 
-    let catalog = measured(root.path(), &WalkOptions::default());
+    let catalog = measured(root.path(), false);
     let links = ["b.jpg", "broken.jpg", "circle", "deep"].map(|name| format!("sage/{name}: Link"));
     let mut expected = vec!["sage/a.jpg: image".to_owned()];
     expected.extend(links);
     expected.push("sage/socket.jpg: Special".to_owned());
     assert_eq!(outcomes(&catalog), expected);
 
-    let catalog = measured(root.path(), &WalkOptions { follow_links: true });
+    let catalog = measured(root.path(), true);
     let expected = [
         "sage/a.jpg: image",
         "sage/b.jpg: image",
@@ -175,7 +178,7 @@ fn names_that_are_not_utf8_are_kept() {
     if fs::write(root.path().join(name), jpeg(2)).is_err() {
         return eprintln!("skipped: this file system takes UTF-8 names only");
     }
-    let catalog = measured(root.path(), &WalkOptions::default());
+    let catalog = measured(root.path(), false);
     assert_eq!(outcomes(&catalog), ["sage/a.jpg: image", "sage/b\\xff\\xc3.jpg: image"]);
     assert_eq!(catalog.records[0].path.undecodable_bytes(), None);
     assert_eq!(catalog.records[1].path.undecodable_bytes(), Some(&b"sage/b\xff\xc3.jpg"[..]));
@@ -185,28 +188,28 @@ fn names_that_are_not_utf8_are_kept() {
 #[test]
 fn a_root_that_cannot_be_listed_is_an_error() {
     let root = folder(&[("file.txt", b"x")]);
-    let open = |name: &str| {
-        collection::open(&root.path().join(name), &WalkOptions::default(), &Silent).unwrap_err()
-    };
+    let open =
+        |name: &str| collection::open(&Request::at(root.path().join(name)), &Silent).unwrap_err();
     assert!(matches!(open("nothing"), Error::RootMissing { .. }));
-    assert!(matches!(open("file.txt"), Error::RootNotAFolder { .. }));
+    assert!(matches!(open("file.txt"), Error::TableUnreadable { .. }));
 }
 
 #[test]
 fn limits_on_files_are_kept_without_opening_them() {
     let root = folder(&[("sage/a.jpg", &jpeg(1)), ("sage/b.bin", &[1; 9000])]);
-    let collection = collection::open(root.path(), &WalkOptions::default(), &Silent).unwrap();
+    let collection = opened(root.path(), false);
     let limits = ReadLimits { file_bytes: 100, ..ReadLimits::default() };
-    let catalog = catalog::measure(collection, &limits, &Silent).unwrap();
+    let options = Options { limits, recheck: false };
+    let catalog = catalog::measure(collection, &options, None, &Silent).unwrap();
     assert_eq!(outcomes(&catalog), ["sage/a.jpg: OverLimit", "sage/b.bin: stray"]);
 }
 
 #[test]
 fn a_file_that_vanishes_is_told_and_the_others_are_read() {
     let root = folder(&[("sage/a.jpg", &jpeg(1)), ("sage/b.jpg", &jpeg(2))]);
-    let collection = collection::open(root.path(), &WalkOptions::default(), &Silent).unwrap();
+    let collection = opened(root.path(), false);
     fs::remove_file(root.path().join("sage/a.jpg")).unwrap();
-    let catalog = catalog::measure(collection, &ReadLimits::default(), &Silent).unwrap();
+    let catalog = catalog::measure(collection, &Options::default(), None, &Silent).unwrap();
     assert_eq!(outcomes(&catalog), ["sage/a.jpg: Unreadable", "sage/b.jpg: image"]);
     let Outcome::SetAside(Reason::Trouble(Trouble::Unreadable(reason))) =
         &catalog.records[0].outcome
@@ -237,11 +240,11 @@ fn work_stops_when_it_is_asked_to() {
         names.iter().map(|name| (name.as_str(), &picture[..])).collect();
     let root = folder(&files);
     let stops = || StopsAfter(10, AtomicU64::new(0));
-    let options = WalkOptions::default();
-    assert!(matches!(collection::open(root.path(), &options, &stops()), Err(Error::Interrupted)));
-    let collection = collection::open(root.path(), &options, &Silent).unwrap();
+    let request = Request::at(root.path());
+    assert!(matches!(collection::open(&request, &stops()), Err(Error::Interrupted)));
+    let collection = collection::open(&request, &Silent).unwrap();
     let watch = stops();
-    let measured = catalog::measure(collection, &ReadLimits::default(), &watch);
+    let measured = catalog::measure(collection, &Options::default(), None, &watch);
     assert!(matches!(measured, Err(Error::Interrupted)));
     assert!(watch.1.load(Ordering::Relaxed) < 50);
 }
@@ -258,7 +261,7 @@ fn samples_are_shuffled_by_seed_and_path() {
     let files: Vec<(&str, &[u8])> =
         files.iter().map(|(path, file)| (path.as_str(), *file)).collect();
     let root = folder(&files);
-    let collection = collection::open(root.path(), &WalkOptions::default(), &Silent).unwrap();
+    let collection = opened(root.path(), false);
     let paths = |split, seed| {
         let classes = sampling::shuffled(&collection, split, seed);
         let sage = classes["sage"].iter().map(|entry| entry.path.to_string()).collect::<Vec<_>>();

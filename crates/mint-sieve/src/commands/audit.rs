@@ -14,22 +14,21 @@ use crate::progress::Progress;
 
 #[derive(Serialize)]
 struct Settings {
-    follow_links: bool,
-    max_megapixels: u64,
+    #[serde(flatten)]
+    reading: present::ReadingSettings,
     limits: std::collections::BTreeMap<&'static str, f64>,
 }
 
 /// Answers `audit`.
 pub fn run(args: &AuditArgs, progress: &Progress) -> Result<Answer, Failure> {
     let limits = limits(&args.limits)?;
-    let catalog = collection::measure(&args.collection, progress)?;
+    let catalog = collection::measure(&args.collection, &args.catalog, progress)?;
     let audit = audit::audit(&catalog, &limits);
     let text = match args.format {
-        AuditFormat::Text => present::audit::text(&catalog, &audit, args.all),
+        AuditFormat::Text => present::audit::text(args, &catalog, &audit),
         AuditFormat::Json => {
             let settings = Settings {
-                follow_links: args.collection.follow_links,
-                max_megapixels: args.collection.max_megapixels,
+                reading: present::ReadingSettings::of(&args.collection),
                 limits: limits.values().into_iter().collect(),
             };
             present::audit::json(&catalog, &audit, settings)

@@ -2,45 +2,95 @@
 
 use std::path::Path;
 
-use sieve_core::catalog::{self, Catalog};
-use sieve_core::collection::{self, Collection, WalkOptions, shown_name};
+use sieve_core::catalog::{self, Catalog, Options};
+use sieve_core::collection::{self, Collection, Request, Wish, shown_name};
+use sieve_core::progress::Watch;
 use sieve_core::reading::ReadLimits;
 use sieve_core::{Error, nearest};
 
-use crate::args::CollectionArgs;
+use super::store;
+use crate::args::{CatalogArgs, CollectionArgs};
 use crate::failure::Failure;
-use crate::present::command_line;
+use crate::present::{command_line, warn};
 use crate::progress::Progress;
+use crate::writing;
 
 /// The limits that the arguments set.
 pub fn read_limits(args: &CollectionArgs) -> ReadLimits {
-    let pixels = args.max_megapixels.saturating_mul(1_000_000);
-    ReadLimits { pixels, ..ReadLimits::default() }
+    ReadLimits {
+        pixels: args.max_megapixels.saturating_mul(1_000_000),
+        decoded_bytes: args.max_decoded.saturating_mul(1 << 20),
+        file_bytes: args.max_file.saturating_mul(1 << 20),
+    }
 }
 
 /// Lists the collection.
 pub fn open(args: &CollectionArgs, progress: &Progress) -> Result<Collection, Failure> {
-    let options = WalkOptions { follow_links: args.follow_links };
-    collection::open(&args.root, &options, progress).map_err(explained)
+    let unnamed = args.roots.iter().filter(|root| root.split.is_none()).count();
+    if args.roots.len() > 1 && unnamed > 0 {
+        let message = "several collections at once must each be a split".to_owned();
+        return Err(Failure::call(message).hint("For example: train=FOLDER test=FOLDER"));
+    }
+    let request = Request {
+        roots: args.roots.clone(),
+        follow_links: args.follow_links,
+        wish: Wish {
+            splits: args.splits.clone().unwrap_or_default(),
+            class_depth: args.class_depth,
+            label_from: args.label_from.clone(),
+            columns: args.columns.clone().unwrap_or_default(),
+            pictures: args.pictures.clone(),
+        },
+    };
+    collection::open(&request, progress).map_err(explained)
 }
 
-/// Lists, reads and measures the collection.
-pub fn measure(args: &CollectionArgs, progress: &Progress) -> Result<Catalog, Failure> {
+/// Refuses an output inside of the collection: it is only read.
+pub fn refuse_inside(args: &CollectionArgs, output: &Path) -> Result<(), Failure> {
+    let roots = args.roots.iter().map(|root| root.path.as_path());
+    roots.chain(args.pictures.as_deref()).try_for_each(|root| writing::refuse_inside(root, output))
+}
+
+/// Lists, reads and measures the collection. What is known of it from an earlier run is not read
+/// again.
+pub fn measure(
+    args: &CollectionArgs,
+    kept: &CatalogArgs,
+    progress: &Progress,
+) -> Result<Catalog, Failure> {
+    let mut store = store::open(args, kept)?;
     let collection = open(args, progress)?;
-    Ok(catalog::measure(collection, &read_limits(args), progress)?)
+    let options = Options { limits: read_limits(args), recheck: kept.recheck };
+    let catalog = catalog::measure(collection, &options, store.as_mut(), progress)?;
+    progress.end();
+    if let Some(file) = &catalog.memory.set_aside {
+        store::tell_damaged(file);
+    }
+    if let Some(reason) = &catalog.memory.trouble {
+        warn(&format!(
+            "what was measured cannot all be kept: {reason}; the next run reads it again"
+        ));
+    }
+    // A collection that changes under the hands of its reader is still counted right.
+    progress.begin("checking", None);
+    Ok(catalog)
 }
 
 /// The failure of a collection that gives nothing to work on.
-pub fn without_pictures(root: &Path) -> Failure {
-    let audit = command_line(&["mint-sieve", "audit", &root.to_string_lossy()]);
-    Failure::input(format!("{} holds no readable picture in a class folder", root.display()))
+pub fn without_pictures(collection: &Collection) -> Failure {
+    let words: Vec<String> = collection.words();
+    let words = ["mint-sieve", "audit"].into_iter().chain(words.iter().map(String::as_str));
+    let audit = command_line(&words.collect::<Vec<_>>());
+    Failure::input(format!("{} holds no readable picture in a class", collection.name()))
         .hint(format!("See what each file is taken for: {audit}"))
 }
 
 /// The failure of opening a collection, with what to try instead.
 fn explained(error: Error) -> Failure {
     let hint = hint(&error);
+    let is_call = matches!(error, Error::NoSplitFolder { .. });
     let failure = Failure::from(error);
+    let failure = if is_call { Failure::call(failure.message) } else { failure };
     match hint {
         Some(hint) => failure.hint(hint),
         None => failure,
@@ -57,8 +107,9 @@ fn hint(error: &Error) -> Option<String> {
             let near = parent.map_or(near.into(), |parent| parent.join(near));
             Some(format!("Did you mean {}?", near.display()))
         }
-        Error::RootNotAFolder { .. } => {
-            Some("Expected the folder that holds the class folders; unpack archives first.".into())
+        Error::NoSplitFolder { name, there } => {
+            let near = nearest::word(name, there.iter().map(String::as_str))?;
+            Some(format!("Did you mean {near}?"))
         }
         _ => None,
     }
@@ -66,10 +117,7 @@ fn hint(error: &Error) -> Option<String> {
 
 fn folders_in(folder: &Path) -> Vec<String> {
     let entries = std::fs::read_dir(folder).into_iter().flatten().flatten();
-    let mut names: Vec<String> = entries
-        .filter(|entry| entry.path().is_dir())
-        .map(|entry| shown_name(&entry.file_name()))
-        .collect();
+    let mut names: Vec<String> = entries.map(|entry| shown_name(&entry.file_name())).collect();
     names.sort();
     names
 }

@@ -5,6 +5,7 @@ mod collection;
 mod demo;
 mod preview;
 mod split;
+mod store;
 
 use crate::args::Command;
 use crate::failure::{Exit, Failure};

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use rayon::prelude::*;
 use sieve_core::augment::{Draw, Policy};
-use sieve_core::collection::{Collection, Entry};
+use sieve_core::collection::{Collection, Entry, composed};
 use sieve_core::progress::Watch;
 use sieve_core::reading::{self, Pixels, ReadLimits, Trouble};
 use sieve_core::{io_reason, nearest, sampling};
@@ -14,9 +14,9 @@ use super::{Answer, collection as opening};
 use crate::args::{PreviewArgs, PreviewFormat};
 use crate::failure::Failure;
 use crate::present::preview::{self, Preview};
-use crate::present::sheet::{self, Layout, Row, Sheet, Tile, Wanted};
+use crate::present::sheet::{self, Layout, Room, Row, Sheet, Tile};
 use crate::progress::Progress;
-use crate::writing::{self, NewFile};
+use crate::writing::NewFile;
 
 /// The policies that come with the program, by name.
 pub const EXAMPLES: [(&str, &str); 2] = [
@@ -29,9 +29,8 @@ const MOST_TILES: u64 = 5000;
 
 /// Answers `preview`.
 pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
-    let root = &args.collection.root;
     refuse_other_formats(&args.out)?;
-    writing::refuse_inside(root, &args.out)?;
+    opening::refuse_inside(&args.collection, &args.out)?;
     let (policy_name, policy) = read_policy(&args.policy)?;
     let file = NewFile::create(&args.out)?;
     let collection = opening::open(&args.collection, progress)?;
@@ -41,16 +40,16 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     let mut classes = sampling::shuffled(&collection, split, args.seed);
     if !args.classes.is_empty() {
         known_classes(&collection, &args.classes)?;
-        classes.retain(|class, _| args.classes.iter().any(|wanted| wanted == class));
+        classes.retain(|class, _| args.classes.iter().any(|wanted| composed(wanted) == *class));
     }
     let rows_wanted = args.per_class.map(|each| each * classes.len() as u32);
-    let wanted = Wanted {
+    let room = Room {
         rows: rows_wanted,
         draws: args.draws,
         full_size: args.full_size,
         steps: policy.steps.len() as u32,
     };
-    let mut layout = Layout::of(policy.frame, wanted);
+    let mut layout = Layout::of(policy.frame, room);
     let tiles = u64::from(layout.rows) * (u64::from(layout.draws) + 1);
     if tiles > MOST_TILES {
         let message = format!("{tiles} tiles are too many for one sheet; {MOST_TILES} is the most");
@@ -63,24 +62,24 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     };
     progress.begin("drawing", Some(counts.iter().sum::<usize>() as u64));
     let limits = opening::read_limits(&args.collection);
-    let job = Job { seed: args.seed, root, limits, policy: &policy, draws: layout.draws, progress };
-    let chosen: Vec<(&Vec<&Entry>, usize)> = classes.values().zip(counts).collect();
-    let shown: Result<Vec<Shown>, Failure> =
-        chosen.par_iter().map(|(entries, count)| job.show(entries, *count)).collect();
-    let (mut rows, mut passed_over) = (Vec::new(), 0);
-    for shown in shown? {
-        rows.extend(shown.rows);
-        passed_over += shown.passed_over;
-    }
+    let (seed, draws) = (args.seed, layout.draws);
+    let job = Job { seed, collection: &collection, limits, policy: &policy, draws, progress };
+    let mut wanted: Vec<Wanted<'_>> = classes
+        .values()
+        .zip(counts)
+        .map(|(entries, count)| Wanted { entries, count, rows: Vec::new() })
+        .collect();
+    let passed_over = job.show(&mut wanted)?;
+    let rows: Vec<Row> = wanted.into_iter().flat_map(|class| class.rows).collect();
     if rows.is_empty() {
-        return Err(opening::without_pictures(root));
+        return Err(opening::without_pictures(&collection));
     }
     layout.rows = rows.len() as u32;
 
     let of = split.map_or(String::new(), |split| format!(" ({split})"));
     let title = format!(
         "Policy {policy_name} on {}{of}, seed {}. The first column is not augmented.",
-        root.display(),
+        collection.name(),
         args.seed,
     );
     let sheet = Sheet { title, layout, rows };
@@ -93,6 +92,7 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
         classes: classes.len(),
         passed_over,
         sheet: &sheet,
+        collection: &collection,
     };
     Ok(Answer::done(match args.format {
         PreviewFormat::Text => preview::text(&preview),
@@ -142,7 +142,7 @@ fn read_policy(path: &Path) -> Result<(String, Policy), Failure> {
 fn known_classes(collection: &Collection, wanted: &[String]) -> Result<(), Failure> {
     let known = collection.classes();
     for class in wanted {
-        if known.contains(class) {
+        if known.iter().any(|known| *known == composed(class)) {
             continue;
         }
         let failure = Failure::call(format!("there is no class {class:?}"));
@@ -156,54 +156,58 @@ fn known_classes(collection: &Collection, wanted: &[String]) -> Result<(), Failu
 
 struct Job<'a> {
     seed: u64,
-    root: &'a Path,
+    collection: &'a Collection,
     limits: ReadLimits,
     policy: &'a Policy,
     draws: u32,
     progress: &'a Progress,
 }
 
-/// What came of one class.
-struct Shown {
+/// The pictures that are wanted of one class.
+struct Wanted<'a> {
+    /// What may still be shown, in the order in which it is chosen.
+    entries: &'a [&'a Entry],
+    /// How many are wanted.
+    count: usize,
     rows: Vec<Row>,
-    passed_over: u64,
 }
 
 impl Job<'_> {
-    /// The first `count` of `entries` that are pictures.
-    fn show(&self, entries: &[&Entry], count: usize) -> Result<Shown, Failure> {
-        let mut shown = Shown { rows: Vec::new(), passed_over: 0 };
-        let mut entries = entries;
-        while shown.rows.len() < count && !entries.is_empty() {
-            // As many as are still wanted; what turns out to be no picture is made up for.
-            let (batch, rest) = entries.split_at(entries.len().min(count - shown.rows.len()));
-            let rows: Vec<Result<Row, Trouble>> =
-                batch.par_iter().map(|entry| self.row(entry)).collect();
-            for (entry, row) in batch.iter().zip(rows) {
+    /// Shows the first pictures of each class, as many as are wanted. What turns out to be no picture
+    /// is made up for by the next; returns how many were passed over.
+    fn show(&self, classes: &mut [Wanted<'_>]) -> Result<u64, Failure> {
+        let mut passed_over = 0;
+        loop {
+            let mut chosen: Vec<(usize, &Entry)> = Vec::new();
+            for (class, wanted) in classes.iter_mut().enumerate() {
+                let missing = wanted.entries.len().min(wanted.count - wanted.rows.len());
+                let (batch, rest) = wanted.entries.split_at(missing);
+                chosen.extend(batch.iter().map(|entry| (class, *entry)));
+                wanted.entries = rest;
+            }
+            if chosen.is_empty() {
+                return Ok(passed_over);
+            }
+            let located: Vec<_> = chosen.iter().map(|(_, entry)| entry.located()).collect();
+            let shown =
+                self.collection.visit(&located, &self.limits, self.progress, |at, bytes| {
+                    bytes.and_then(|bytes| self.row(chosen[at].1, &bytes.bytes))
+                })?;
+            for ((class, entry), row) in chosen.into_iter().zip(shown) {
                 match row {
-                    Ok(row) => shown.rows.push(row),
+                    Ok(row) => classes[class].rows.push(row),
                     Err(Trouble::NotAnImage(_)) => {}
                     Err(trouble) => {
                         tracing::debug!(path = entry.path.as_str(), ?trouble, "passed over");
-                        shown.passed_over += 1;
+                        passed_over += 1;
                     }
                 }
             }
-            if self.progress.stopped() {
-                return Err(sieve_core::Error::Interrupted.into());
-            }
-            entries = rest;
         }
-        Ok(shown)
     }
 
-    fn read(&self, entry: &Entry) -> Result<Pixels, Trouble> {
-        let bytes = reading::bytes_of(&self.root.join(entry.path.native()), &self.limits)?;
-        Ok(reading::decode(&bytes, &self.limits)?.pixels)
-    }
-
-    fn row(&self, entry: &Entry) -> Result<Row, Trouble> {
-        let pixels = &self.read(entry)?;
+    fn row(&self, entry: &Entry, bytes: &[u8]) -> Result<Row, Trouble> {
+        let pixels = &reading::decode(bytes, &self.limits)?.pixels;
         let path = entry.path.to_string();
         // One picture may take long: its draws are shared out too.
         let drawn = (0..self.draws)
@@ -215,7 +219,7 @@ impl Job<'_> {
         Ok(Row {
             tiles,
             class: entry.place.class().unwrap_or_default().to_owned(),
-            split: entry.place.split.clone(),
+            split: entry.place.split.as_deref().map(str::to_owned),
             size_px: (pixels.width_px, pixels.height_px),
             path,
         })

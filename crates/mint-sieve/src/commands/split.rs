@@ -1,7 +1,5 @@
 //! `split`: train, validation and test.
 
-use std::path::Path;
-
 use sieve_core::catalog::Catalog;
 use sieve_core::splitting::{self, Assignment, Request};
 
@@ -10,28 +8,33 @@ use crate::args::{SplitArgs, SplitFormat};
 use crate::failure::Failure;
 use crate::present;
 use crate::progress::Progress;
-use crate::writing::{self, NewFile, NewFolder, Tree};
+use crate::writing::{NewFile, NewFolder, Tree};
 
 /// Answers `split`.
 pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
     let request = Request { parts: args.parts.clone(), seed: args.seed };
     for output in [&args.out, &args.to].into_iter().flatten() {
-        writing::refuse_inside(&args.collection.root, output)?;
+        collection::refuse_inside(&args.collection, output)?;
     }
     // A place that cannot be written fails before the long work, not after it.
     let table = args.out.as_deref().map(NewFile::create).transpose()?;
     let tree = args.to.as_deref().map(NewFolder::create).transpose()?;
 
-    let catalog = collection::measure(&args.collection, progress)?;
+    let catalog = collection::measure(&args.collection, &args.catalog, progress)?;
     refuse_split(&catalog)?;
     let assignment = splitting::assign(&catalog, &request);
     if assignment.images.is_empty() {
-        return Err(collection::without_pictures(&args.collection.root));
+        return Err(collection::without_pictures(&catalog.collection));
     }
-    let rows = present::split::table(&assignment, request.parts.names());
+    let rows = present::split::table(&catalog, &assignment, request.parts.names());
     if let Some(folder) = tree {
-        let (root, parts) = (&args.collection.root, request.parts.names());
-        let tree = Tree { root, assignment: &assignment, parts, link: args.link };
+        let tree = Tree {
+            collection: &catalog.collection,
+            limits: collection::read_limits(&args.collection),
+            assignment: &assignment,
+            parts: request.parts.names(),
+            link: args.link,
+        };
         tree.write(&folder.path(), progress)?;
         NewFile::create(&folder.path().join("split.csv"))?.write(&rows)?;
         folder.keep()?;
@@ -59,12 +62,12 @@ fn answer(
 
 /// Splitting what is split would mix pictures that were kept apart.
 fn refuse_split(catalog: &Catalog) -> Result<(), Failure> {
-    let splits = catalog.collection.splits();
+    let splits = sieve_core::inventory::splits(catalog);
     if splits.is_empty() {
         return Ok(());
     }
-    let root: &Path = &catalog.collection.root;
-    let message = format!("{} is split already, into {}", root.display(), splits.join(", "));
+    let name = catalog.collection.name();
+    let message = format!("{name} is split already, into {}", splits.join(", "));
     Err(Failure::call(message).hint(
         "To split it anew, gather the pictures into one folder per class first; what was tested on \
          before may then be trained on.",

@@ -5,6 +5,7 @@ mod json;
 mod names;
 mod next;
 pub mod preview;
+mod reading;
 pub mod sheet;
 pub mod split;
 mod style;
@@ -13,9 +14,11 @@ mod table;
 pub use json::envelope;
 pub use names::safe;
 pub use next::{command_line, next_step, sheet_file, splits_folder};
+pub use reading::{ReadingSettings, collection_words};
 pub use style::heading;
 
-use std::fmt::Write;
+use std::fmt::Write as _;
+use std::io::Write as _;
 
 use crate::failure::Failure;
 
@@ -27,6 +30,12 @@ pub fn failure(failure: &Failure) -> String {
         let _ = writeln!(text, "       {}", safe(hint));
     }
     text
+}
+
+/// Says something on standard error that did not stop the work.
+pub fn warn(text: &str) {
+    let label = style::WARNING;
+    let _ = writeln!(anstream::stderr(), "{label}warning:{label:#} {}", safe(text));
 }
 
 /// A number with the word for what is counted, in the plural where it is not one.

@@ -6,22 +6,26 @@ use super::names::quoted;
 use super::style::heading;
 
 /// Words as a person would type them at a shell.
-pub fn command_line(words: &[&str]) -> String {
-    words.iter().map(|word| quoted(word)).collect::<Vec<_>>().join(" ")
+pub fn command_line(words: &[impl AsRef<str>]) -> String {
+    words.iter().map(|word| quoted(word.as_ref())).collect::<Vec<_>>().join(" ")
 }
 
 /// The line that ends an answer: a command to paste.
-pub fn next_step(why: &str, words: &[&str]) -> String {
+pub fn next_step(why: &str, words: &[impl AsRef<str>]) -> String {
     format!("{} {why}\n  {}\n", heading("Next:"), command_line(words))
 }
+
+/// Endings of files that are collections.
+const ARCHIVES: [&str; 9] =
+    [".zip", ".tar", ".tar.gz", ".tgz", ".tar.zst", ".csv", ".tsv", ".jsonl", ".ndjson"];
 
 /// A folder for the splits of the collection at `root`: beside it, never inside.
 pub fn splits_folder(root: &Path) -> String {
     let folder = match root.file_name() {
         Some(name) => {
-            let mut name = name.to_owned();
-            name.push("-splits");
-            root.with_file_name(name)
+            let name = name.to_string_lossy();
+            let archive = ARCHIVES.iter().find_map(|ending| name.strip_suffix(ending));
+            root.with_file_name(format!("{}-splits", archive.unwrap_or(&name)))
         }
         // `.` or `..`: its own name is known to the file system only.
         None => {
@@ -55,6 +59,7 @@ mod tests {
         assert_eq!(splits("herbs"), "herbs-splits");
         assert_eq!(splits("a/herbs/"), "a/herbs-splits");
         assert_eq!(splits("../herbs"), "../herbs-splits");
+        assert_eq!(splits("a/herbs.2026.tar.gz"), "a/herbs.2026-splits");
         let here = std::env::current_dir().unwrap();
         let name = |folder: &Path| folder.file_name().unwrap().to_string_lossy().into_owned();
         assert_eq!(splits("."), format!("../{}-splits", name(&here)));

@@ -8,7 +8,7 @@ pub const HEADING: Style = Style::new().bold();
 /// What is wrong.
 pub const ERROR: Style = AnsiColor::Red.on_default().bold();
 /// What to look at.
-const WARNING: Style = AnsiColor::Yellow.on_default().bold();
+pub const WARNING: Style = AnsiColor::Yellow.on_default().bold();
 /// What is worth knowing.
 const NOTE: Style = AnsiColor::Cyan.on_default();
 /// What may be passed over.

@@ -1,13 +1,17 @@
 //! The folders of a split: `split/class/picture`.
 
+use std::collections::HashSet;
+use std::ffi::OsStr;
 use std::fs;
 use std::io::{Error, ErrorKind};
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
+use std::sync::{Mutex, MutexGuard};
 
-use rayon::prelude::*;
+use sieve_core::collection::{Collection, Located, composed, shown_name};
 use sieve_core::io_reason;
 use sieve_core::measuring::Digest;
 use sieve_core::progress::Watch;
+use sieve_core::reading::{FileBytes, ReadLimits, Trouble};
 use sieve_core::splitting::{Assigned, Assignment};
 
 use crate::failure::Failure;
@@ -27,7 +31,9 @@ pub enum Link {
 /// A split to be written as folders.
 pub struct Tree<'a> {
     /// The collection.
-    pub root: &'a Path,
+    pub collection: &'a Collection,
+    /// What one file may cost.
+    pub limits: ReadLimits,
     /// Which picture goes where.
     pub assignment: &'a Assignment<'a>,
     /// The names of the parts.
@@ -40,60 +46,180 @@ impl Tree<'_> {
     /// Writes every picture below `to` as `part/class/picture`, each as it was measured.
     pub fn write(&self, to: &Path, watch: &dyn Watch) -> Result<(), Failure> {
         watch.begin("writing pictures", Some(self.assignment.images.len() as u64));
-        let root = self.root.canonicalize().map_err(|error| unread(self.root, &error))?;
+        let images = &self.assignment.images;
+        let places = places(images, self.parts)?;
         // Folders first, on one thread: the files then only need their parents.
         for part in self.parts {
-            fs::create_dir_all(to.join(part)).map_err(|error| unwritten(part, &error))?;
+            fs::create_dir_all(to.join(part))
+                .map_err(|error| unwritten(Path::new(part), &error))?;
         }
-        for image in &self.assignment.images {
-            let target = to.join(self.place(image));
-            let folder = target.parent().unwrap_or(to);
-            fs::create_dir_all(folder).map_err(|error| self.unwritten(image, &error))?;
+        let folders: HashSet<&Path> = places.iter().filter_map(|place| place.parent()).collect();
+        for folder in folders {
+            fs::create_dir_all(to.join(folder)).map_err(|error| unwritten(folder, &error))?;
         }
-        self.assignment.images.par_iter().try_for_each(|image| {
-            if watch.stopped() {
-                return Err(sieve_core::Error::Interrupted.into());
+        let wanted: Vec<Located<'_>> = images.iter().map(|image| image.record.located()).collect();
+        let failing = Failing { watch, first: Mutex::new(None) };
+        let visited = self.collection.visit(&wanted, &self.limits, &failing, |at, bytes| {
+            if let Err(failure) = self.bring(&images[at], bytes, &places[at], to) {
+                failing.lock().get_or_insert(failure);
             }
-            let source = root.join(image.record.path.native());
-            self.bring(image, &source, &to.join(self.place(image)))?;
             watch.advance(1);
-            Ok(())
-        })
-    }
-
-    /// Where a picture stands in the tree.
-    fn place(&self, image: &Assigned<'_>) -> PathBuf {
-        Path::new(&self.parts[image.part]).join(image.record.path.native())
+        });
+        // The failure is what stopped the visit.
+        let first = failing.lock().take();
+        first.map_or_else(|| Ok(visited.map(|_| ())?), Err)
     }
 
     /// Brings one picture into the tree if it is still what was measured.
-    fn bring(&self, image: &Assigned<'_>, source: &Path, target: &Path) -> Result<(), Failure> {
-        let bytes = fs::read(source).map_err(|error| unread(source, &error))?;
-        if Digest::of(&bytes) != image.digest {
-            let message = format!("{} changed while it was being split", image.record.path);
-            return Err(Failure::input(message).hint("Nothing was kept. Run it again."));
-        }
-        let brought = match self.link {
-            Link::Copy => fs::write(target, &bytes),
-            // A hard link to a symbolic link would be a symbolic link.
-            Link::Hard => source.canonicalize().and_then(|source| fs::hard_link(source, target)),
-            Link::Soft => soft_link(source, target),
+    fn bring(
+        &self,
+        image: &Assigned<'_>,
+        bytes: Result<FileBytes, Trouble>,
+        place: &Path,
+        to: &Path,
+    ) -> Result<(), Failure> {
+        let path = &image.record.path;
+        let changed = || {
+            let message = format!("{path} changed while it was being split");
+            Failure::input(message).hint("Nothing was kept. Run it again.")
         };
-        brought.map_err(|error| self.unwritten(image, &error))?;
-        if self.link == Link::Copy {
-            keep_time(source, target);
+        let bytes = match bytes {
+            Ok(FileBytes { bytes, .. }) => bytes,
+            Err(Trouble::Unreadable(reason)) => {
+                return Err(Failure::input(format!("cannot read {path}: {reason}")));
+            }
+            Err(_) => return Err(changed()),
+        };
+        if Digest::of(&bytes) != image.digest {
+            return Err(changed());
+        }
+        let (source, target) = (self.collection.file(image.record.located()), to.join(place));
+        let brought = match (self.link, &source) {
+            (Link::Copy, _) => fs::write(&target, &bytes),
+            // A hard link to a symbolic link would be a symbolic link.
+            (Link::Hard, Some(source)) => {
+                source.canonicalize().and_then(|source| fs::hard_link(source, &target))
+            }
+            (Link::Soft, Some(source)) => {
+                resolved(source).and_then(|source| soft_link(&source, &target))
+            }
+            (_, None) => {
+                return Err(Failure::call(format!(
+                    "{path} lies in an archive, which gives no links"
+                ))
+                .hint("Nothing was kept. Leave --link away to write copies."));
+            }
+        };
+        brought.map_err(|error| {
+            let failure = unwritten(place, &error);
+            match error.kind() {
+                ErrorKind::CrossesDevices => failure.hint(
+                    "Hard links need the pictures on the same disk. Use --link soft or copies.",
+                ),
+                _ => failure,
+            }
+        })?;
+        if let (Link::Copy, Some(source)) = (self.link, source) {
+            keep_time(&source, &target);
         }
         Ok(())
     }
+}
 
-    fn unwritten(&self, image: &Assigned<'_>, error: &Error) -> Failure {
-        let failure = unwritten(&self.place(image).to_string_lossy(), error);
-        match error.kind() {
-            ErrorKind::CrossesDevices => failure
-                .hint("Hard links need the pictures on the same disk. Use --link soft or copies."),
-            _ => failure,
-        }
+/// Stops the work at the first failure.
+struct Failing<'a> {
+    watch: &'a dyn Watch,
+    first: Mutex<Option<Failure>>,
+}
+
+impl Failing<'_> {
+    fn lock(&self) -> MutexGuard<'_, Option<Failure>> {
+        self.first.lock().unwrap_or_else(|poisoned| poisoned.into_inner())
     }
+}
+
+impl Watch for Failing<'_> {
+    fn begin(&self, what: &'static str, total: Option<u64>) {
+        self.watch.begin(what, total);
+    }
+
+    fn advance(&self, steps: u64) {
+        self.watch.advance(steps);
+    }
+
+    fn stopped(&self) -> bool {
+        self.watch.stopped() || self.lock().is_some()
+    }
+}
+
+/// Where each picture stands in the tree: in the folder of its part and class, and in the folders
+/// below that which it lay in. Folders that hold all pictures are left away.
+fn places(images: &[Assigned<'_>], parts: &[String]) -> Result<Vec<PathBuf>, Failure> {
+    let wrapping = wrapping_folders(images);
+    let mut taken = HashSet::new();
+    let place = |image: &Assigned<'_>| {
+        let native = image.record.path.native();
+        let mut names: Vec<&OsStr> = native.iter().skip(wrapping).collect();
+        let file = names.pop().unwrap_or_default();
+        let is_class = |name: &&OsStr| composed(&shown_name(name)) == image.class;
+        let class = match names.iter().position(is_class) {
+            // A name that is not UTF-8 goes over as it is.
+            Some(at) => Some(names.remove(at)).filter(|name| name.to_str().is_none()),
+            None => None,
+        };
+        let class = class.unwrap_or(OsStr::new(image.class));
+        if !matches!(Path::new(class).components().collect::<Vec<_>>()[..], [Component::Normal(_)])
+        {
+            let message = format!("the class {:?} cannot be the name of a folder", image.class);
+            return Err(Failure::call(message).hint("Use --out to write a split table only."));
+        }
+        let folder =
+            Path::new(&parts[image.part]).join(class).join(names.iter().collect::<PathBuf>());
+        let mut place = folder.join(file);
+        let mut copies = 1;
+        while !taken.insert(place.clone()) {
+            copies += 1;
+            let (stem, extension) = (Path::new(file).file_stem(), Path::new(file).extension());
+            let mut name = stem.unwrap_or_default().to_owned();
+            name.push(format!("-{copies}"));
+            if let Some(extension) = extension {
+                name.push(".");
+                name.push(extension);
+            }
+            place = folder.join(name);
+        }
+        Ok(place)
+    };
+    images.iter().map(place).collect()
+}
+
+/// How many folders, from the outermost, hold all the pictures and are no class of one.
+fn wrapping_folders(images: &[Assigned<'_>]) -> usize {
+    let folders = |image: &Assigned<'_>| -> Vec<String> {
+        let path = &image.record.path;
+        let mut parts: Vec<String> = path.parts().map(str::to_owned).collect();
+        parts.pop();
+        let class = parts.iter().position(|part| composed(part) == image.class);
+        parts.truncate(class.unwrap_or(parts.len()));
+        parts
+    };
+    let Some((first, rest)) = images.split_first() else { return 0 };
+    let mut common = folders(first);
+    for image in rest {
+        if common.is_empty() {
+            break;
+        }
+        let these = folders(image);
+        let same = common.iter().zip(&these).take_while(|(a, b)| a == b).count();
+        common.truncate(same);
+    }
+    common.len()
+}
+
+/// The file's own place, from the root of the file system; the file itself may be a link.
+fn resolved(file: &Path) -> std::io::Result<PathBuf> {
+    let folder = file.parent().unwrap_or(Path::new(".")).canonicalize()?;
+    Ok(folder.join(file.file_name().unwrap_or_default()))
 }
 
 /// Gives a copy the time of its source: when a picture was taken is often known by it alone. A file
@@ -117,11 +243,8 @@ fn soft_link(source: &Path, target: &Path) -> std::io::Result<()> {
     std::os::windows::fs::symlink_file(source, target)
 }
 
-fn unread(path: &Path, error: &Error) -> Failure {
-    Failure::input(format!("cannot read {}: {}", path.display(), io_reason(error)))
-}
-
 /// The folder is still under its temporary name: the place in it says more.
-fn unwritten(place: &str, error: &Error) -> Failure {
-    Failure::output(format!("cannot write {place}: {}; nothing was kept", io_reason(error)))
+fn unwritten(place: &Path, error: &Error) -> Failure {
+    let reason = io_reason(error);
+    Failure::output(format!("cannot write {}: {reason}; nothing was kept", place.display()))
 }

@@ -2,11 +2,23 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use unicode_normalization::UnicodeNormalization;
-
+use crate::collection::{Collection, composed};
 use crate::finding::{Code, Finding};
 use crate::inventory::Inventory;
 use crate::limits::FindingLimits;
+
+/// Classes whose name is written in several Unicode forms.
+pub fn spellings(collection: &Collection) -> Vec<Finding> {
+    let spelled = |(class, spellings): (&String, &Vec<String>)| {
+        let forms = spellings.len();
+        let says =
+            format!("{class:?} is written in {forms} Unicode forms, and was taken as one class");
+        Finding::new(Code::ClassNamesAlike, says)
+            .of(Some(class), None)
+            .evidence("classes", spellings.clone())
+    };
+    collection.spellings.iter().map(spelled).collect()
+}
 
 /// Findings about the classes of a collection. Splits count together, but for empty folders.
 pub fn classes(inventory: &Inventory, limits: &FindingLimits) -> Vec<Finding> {
@@ -85,8 +97,7 @@ fn alike(names: Vec<&String>) -> Finding {
 pub(super) fn names_alike<'a>(names: impl IntoIterator<Item = &'a String>) -> Vec<Vec<&'a String>> {
     let mut groups: BTreeMap<String, BTreeSet<&String>> = BTreeMap::new();
     for name in names {
-        let words: Vec<String> =
-            name.nfc().collect::<String>().split_whitespace().map(str::to_lowercase).collect();
+        let words: Vec<String> = composed(name).split_whitespace().map(str::to_lowercase).collect();
         groups.entry(words.join(" ")).or_default().insert(name);
     }
     let groups = groups.into_values().filter(|group| group.len() > 1);

@@ -5,7 +5,7 @@ use crate::finding::{Code, Finding};
 use crate::reading::{Doubt, Facts, Format, Trouble};
 
 /// One finding for each file that was set aside, each doubt, and each wrong name; one for each
-/// folder that could not be listed.
+/// folder that could not be listed and each path that a table repeats.
 pub fn integrity(catalog: &Catalog) -> Vec<Finding> {
     let mut findings = Vec::new();
     for record in &catalog.records {
@@ -22,6 +22,18 @@ pub fn integrity(catalog: &Catalog) -> Vec<Finding> {
         let finding = Finding::new(Code::Unreadable, says).images([folder]);
         findings.push(finding.evidence("reason", reason.as_str()));
     }
+    for (path, classes) in &catalog.collection.listed_twice {
+        let says = format!("{path}: the table names it {} times", classes.len());
+        let mut different = classes.clone();
+        different.sort();
+        different.dedup();
+        let (code, says) = match different.len() {
+            1 => (Code::ListedTwice, says),
+            _ => (Code::LabelConflict, format!("{says}, as {}", different.join(" and as "))),
+        };
+        let finding = Finding::new(code, says).images([path]);
+        findings.push(finding.evidence("classes", different).evidence("rows", classes.len()));
+    }
     findings
 }
 
@@ -37,7 +49,7 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
     match reason {
         Reason::Trouble(found) => trouble(record, found),
         Reason::Stray(what) => {
-            about(record, Code::StrayFile, what.unwrap_or("content of an unknown kind"))
+            about(record, Code::StrayFile, what.as_deref().unwrap_or("content of an unknown kind"))
         }
         Reason::SplitTable => about(record, Code::SplitTable, "the split table of this collection"),
         Reason::Link => about(record, Code::LinkNotFollowed, "a symbolic link"),
@@ -45,6 +57,8 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
             about(record, Code::LinkLoop, "the link leads back to a folder that holds it")
         }
         Reason::Special => about(record, Code::NotAFile, "no regular file"),
+        Reason::Refused(why) => about(record, Code::RefusedEntry, why).evidence("reason", *why),
+        Reason::Missing => about(record, Code::MissingFile, "the table names it; it is not there"),
     }
 }
 
@@ -60,7 +74,7 @@ fn trouble(record: &Record, trouble: &Trouble) -> Finding {
         }
         Trouble::Empty => about(record, Code::EmptyFile, "0 bytes"),
         Trouble::NotAnImage(what) => {
-            let what = what.unwrap_or("content of an unknown kind");
+            let what = what.as_deref().unwrap_or("content of an unknown kind");
             about(record, Code::NotAnImage, &format!("the content is {what}"))
                 .evidence("content", what)
         }

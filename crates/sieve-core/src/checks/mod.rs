@@ -6,7 +6,7 @@ mod copies;
 mod integrity;
 mod placement;
 
-pub use classes::classes;
+pub use classes::{classes, spellings};
 pub use copies::copies;
 pub use integrity::integrity;
 pub use placement::placement;

@@ -125,7 +125,7 @@ fn every_reason_to_set_a_file_aside_has_its_finding() {
     let reasons = [
         (Reason::Trouble(Trouble::Unreadable("Permission denied".into())), "unreadable"),
         (Reason::Trouble(Trouble::Empty), "empty-file"),
-        (Reason::Trouble(Trouble::NotAnImage(Some("text"))), "not-an-image"),
+        (Reason::Trouble(Trouble::NotAnImage(Some("text".into()))), "not-an-image"),
         (Reason::Trouble(Trouble::Unsupported("HEIC".into())), "unsupported-format"),
         (Reason::Trouble(Trouble::OverLimit("too large".into())), "over-limit"),
         (Reason::Trouble(cut), "cut-short"),
@@ -177,7 +177,7 @@ fn doubts_and_wrong_names_leave_a_picture_a_picture() {
 #[test]
 fn folders_that_cannot_be_listed_are_errors() {
     let mut catalog = catalog(classes(&[("sage", 30)]), &[]);
-    catalog.collection.unlistable.push((RelPath::new("bay".into()), "Permission denied".into()));
+    catalog.collection.unlistable.push((RelPath::new("bay".as_ref()), "Permission denied".into()));
     let audit = audit(&catalog, &FindingLimits::default());
     assert_eq!(codes(&audit.findings), ["unreadable"]);
     assert_eq!(audit.inventory.files, 30, "a folder is no file");

@@ -1,77 +1,57 @@
-//! Which class and split a file belongs to, from the names of its folders alone.
+//! How the folders of a collection are to be read: which are splits, which are classes.
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::listing::Listing;
+use super::names::{is_left_behind, may_be_picture, split_of_name};
 use super::path::RelPath;
-use crate::reading::Format;
+use super::request::{ClassDepth, SplitFolders, Wish};
 
-/// How the folders of a collection are read.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Layout {
-    /// `class/picture`: the folders below the root are the classes.
-    Classes,
-    /// `split/class/picture`: the folders below the root are the splits.
-    Splits,
-}
-
-/// Where a file stands in its collection.
+/// One thing that was decided about a collection, and how to decide it otherwise.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Place {
-    /// The split, where the collection has splits and the file is in one.
-    pub split: Option<String>,
-    /// The class, or why there is none.
-    pub label: Label,
+pub struct Remark {
+    /// What was decided, and why.
+    pub says: String,
+    /// The option that takes the other reading, where there is one.
+    pub other: Option<String>,
 }
 
-/// The class of a file, or why it has none.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Label {
-    /// The file lies in the folder of this class.
-    Class(String),
-    /// The file lies in a split that has no class folders: pictures kept for later.
-    Unlabelled,
-    /// The file lies beside the class folders.
-    Outside,
-}
-
-impl Place {
-    /// The class, if there is one.
-    pub fn class(&self) -> Option<&str> {
-        match &self.label {
-            Label::Class(name) => Some(name),
-            Label::Unlabelled | Label::Outside => None,
-        }
+impl Remark {
+    pub(super) fn new(says: impl Into<String>, other: Option<&str>) -> Self {
+        Remark { says: says.into(), other: other.map(str::to_owned) }
     }
 }
 
-/// The split that a folder's name stands for: `train`, `validation` or `test`.
-///
-/// ```
-/// # use sieve_core::collection::split_of_name;
-/// assert_eq!(split_of_name("Valid"), Some("validation"));
-/// assert_eq!(split_of_name("sage"), None);
-/// ```
-pub fn split_of_name(folder: &str) -> Option<&'static str> {
-    match folder.to_lowercase().as_str() {
-        "train" | "training" => Some("train"),
-        "val" | "valid" | "validation" | "dev" => Some("validation"),
-        "test" | "testing" | "holdout" => Some("test"),
-        _ => None,
-    }
+/// Where a file stands, by the names of its folders.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) enum Spot<'a> {
+    /// In the folder of a class; `is_deeper` when in a folder inside of that.
+    Class { split: Option<&'a str>, class: &'a str, is_deeper: bool },
+    /// In a split without class folders.
+    Unlabelled { split: &'a str },
+    /// Beside the class folders.
+    Outside { split: Option<&'a str> },
 }
 
-/// True for names that systems and editors leave behind: hidden files and folders, resource forks,
-/// editors' backups. Nobody means them as pictures or classes.
-pub fn is_left_behind(name: &str) -> bool {
-    name.starts_with('.') || name.ends_with('~') || name == "__MACOSX"
-}
-
-/// The reading of one collection: its layout, and what each folder below the root stands for.
+/// The reading of one tree of folders.
 #[derive(Debug)]
-pub struct Reading {
-    /// How the folders are read.
-    pub layout: Layout,
-    tops: BTreeMap<String, Top>,
+pub(super) struct Reading {
+    /// Folders that hold all the others, outermost first; they mean nothing.
+    wrapper: Vec<String>,
+    /// What each folder stands for where the outermost folders are splits.
+    splits: Option<BTreeMap<String, Top>>,
+    depth: Depth,
+    /// What was decided.
+    pub remarks: Vec<Remark>,
+}
+
+/// Which folders are the classes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Depth {
+    /// Those this many folders below the root or the split.
+    At(usize),
+    /// Those that hold the pictures.
+    Innermost,
 }
 
 /// What a folder below the root of a split collection stands for.
@@ -82,121 +62,400 @@ struct Top {
 }
 
 impl Reading {
-    /// Decides from the folders and files of a collection.
+    /// Decides from the folders and files of a tree; `Err` when the wish names folders that are
+    /// not there: the first of them, and those that there are.
     ///
-    /// The folders below the root are splits when at least one of them has a split's name and holds
-    /// folders, and either a second one has another split's name or there is no other folder.
-    /// A class that is called `train` among other classes therefore stays a class.
-    pub fn of(folders: &[RelPath], files: &[RelPath]) -> Self {
-        let mut tops: BTreeMap<&str, bool> = BTreeMap::new();
-        for folder in folders {
-            let parts: Vec<&str> = folder.parts().collect();
-            if parts.iter().any(|part| is_left_behind(part)) {
-                continue;
+    /// A folder that alone holds all others is passed through. The outermost folders are splits
+    /// when at least one of them has a split's name and holds folders, and either a second one has
+    /// another split's name or there is no other folder. A class that is called `train` among other
+    /// classes therefore stays a class.
+    pub fn of(listing: &Listing, wish: &Wish) -> Result<Self, (String, Vec<String>)> {
+        let tree = Tree::of(listing);
+        let mut reading =
+            Reading { wrapper: Vec::new(), splits: None, depth: Depth::At(1), remarks: Vec::new() };
+        if wish.class_depth.is_none() {
+            reading.unwrap_folders(&tree, wish);
+        }
+        reading.find_splits(&tree, wish)?;
+        match wish.class_depth {
+            Some(ClassDepth::Folders(depth)) => reading.depth = Depth::At(depth.max(1)),
+            Some(ClassDepth::Innermost) => reading.depth = Depth::Innermost,
+            None => reading.find_depth(&tree),
+        }
+        Ok(reading)
+    }
+
+    fn unwrap_folders(&mut self, tree: &Tree<'_>, wish: &Wish) {
+        loop {
+            let here = self.wrapper.join("/");
+            let [only] = tree.folders_in(&here)[..] else { return };
+            let inner = if here.is_empty() { only.to_owned() } else { format!("{here}/{only}") };
+            let is_split = wish.splits.split_of(only).is_some();
+            let is_class = tree.pictures_in(&inner) > 0 || tree.folders_in(&inner).is_empty();
+            if is_split || is_class || tree.pictures_in(&here) > 0 {
+                return;
             }
-            *tops.entry(parts[0]).or_default() |= parts.len() > 1;
+            self.wrapper.push(only.to_owned());
+            let says = format!("{inner:?} is the only folder: what it holds was taken as classes");
+            self.remarks = vec![Remark::new(says, Some("--class-depth 1"))];
         }
-        let named: BTreeSet<&str> = tops.keys().filter_map(|name| split_of_name(name)).collect();
-        let named_with_classes =
-            tops.iter().any(|(name, &nested)| nested && split_of_name(name).is_some());
-        let only_named = tops.keys().all(|name| split_of_name(name).is_some());
-        if !(named_with_classes && (named.len() > 1 || only_named)) {
-            return Reading { layout: Layout::Classes, tops: BTreeMap::new() };
+    }
+
+    fn find_splits(&mut self, tree: &Tree<'_>, wish: &Wish) -> Result<(), (String, Vec<String>)> {
+        let base = self.wrapper.join("/");
+        let path =
+            |name: &str| if base.is_empty() { name.to_owned() } else { format!("{base}/{name}") };
+        let tops = tree.folders_in(&base);
+        let has_folders = |name: &str| !tree.folders_in(&path(name)).is_empty();
+        for (_, folder) in wish.splits.named() {
+            if !tops.contains(&folder.as_str()) {
+                return Err((folder.clone(), tops.iter().map(|top| (*top).to_owned()).collect()));
+            }
         }
-        let with_pictures: BTreeSet<&str> = files
-            .iter()
-            .filter(|file| file.extension().is_some_and(|e| Format::of_extension(&e).is_some()))
-            .filter_map(|file| file.parts().next())
-            .collect();
-        let tops = tops
-            .into_iter()
-            .filter(|(name, _)| split_of_name(name).is_some() || with_pictures.contains(name))
-            .map(|(name, has_classes)| {
-                let split = split_of_name(name).unwrap_or(name).to_owned();
-                (name.to_owned(), Top { split, has_classes })
-            })
-            .collect();
-        Reading { layout: Layout::Splits, tops }
+        let split_of = |name: &str| wish.splits.split_of(name);
+        let named: BTreeSet<String> = tops.iter().filter_map(|name| split_of(name)).collect();
+        if named.is_empty() {
+            return Ok(());
+        }
+        let (known, others): (Vec<&str>, Vec<&str>) =
+            tops.iter().partition(|name| split_of(name).is_some());
+        let is_split = !wish.splits.named().is_empty()
+            || known.iter().any(|name| has_folders(name)) && (named.len() > 1 || others.is_empty());
+        let quoted = |names: &[&str]| {
+            let names: Vec<String> = names.iter().map(|name| format!("{name:?}")).collect();
+            names.join(", ")
+        };
+        if !is_split {
+            let says = format!("{} was taken as a class, not as a split", quoted(&known));
+            self.remarks.push(Remark::new(says, Some(&format!("--splits {}", known.join(",")))));
+            return Ok(());
+        }
+        let holds_pictures = |name: &&&str| tree.holds_pictures(&path(name));
+        let also: Vec<&str> = others.iter().filter(holds_pictures).copied().collect();
+        let with_classes: Vec<&str> =
+            also.iter().copied().filter(|name| has_folders(name)).collect();
+        if !with_classes.is_empty() {
+            let says = format!("{} was taken as a split of its own", quoted(&with_classes));
+            self.remarks.push(Remark::new(says, Some("--splits none")));
+        }
+        let without: Vec<&str> = also.iter().copied().filter(|name| !has_folders(name)).collect();
+        if !without.is_empty() {
+            let says = format!("{} has no class folders: kept as unlabelled", quoted(&without));
+            self.remarks.push(Remark::new(says, None));
+        }
+        let top = |name: &&str| {
+            let split = split_of(name).unwrap_or_else(|| (*name).to_owned());
+            ((*name).to_owned(), Top { split, has_classes: has_folders(name) })
+        };
+        self.splits = Some(known.iter().chain(&also).map(top).collect());
+        Ok(())
+    }
+
+    /// Pictures in the outermost folders make these the classes. Where all lie deeper, names
+    /// decide.
+    fn find_depth(&mut self, tree: &Tree<'_>) {
+        let base = self.wrapper.join("/");
+        let bases: Vec<String> = match &self.splits {
+            None => vec![base],
+            Some(tops) => {
+                let with_classes = tops.iter().filter(|(_, top)| top.has_classes);
+                with_classes.map(|(name, _)| join(&base, name)).collect()
+            }
+        };
+        let mut outer: BTreeSet<&str> = BTreeSet::new();
+        let mut inner: BTreeMap<&str, BTreeSet<&str>> = BTreeMap::new();
+        for base in &bases {
+            for name in tree.folders_in(base) {
+                let path = join(base, name);
+                if tree.pictures_in(&path) > 0 {
+                    return;
+                }
+                outer.insert(name);
+                for holder in tree.holders_below(&path) {
+                    let leaf = holder.rsplit_once('/').map_or(holder, |(_, leaf)| leaf);
+                    inner.entry(leaf).or_default().insert(name);
+                }
+            }
+        }
+        if inner.is_empty() {
+            return;
+        }
+        let has_letters = |name: &str| name.chars().any(char::is_alphabetic);
+        let repeats = inner.values().any(|outer| outer.len() > 1);
+        let (innermost, why) = if !inner.keys().any(|name| has_letters(name)) {
+            (false, "the inner ones have no letters in their names")
+        } else if !outer.iter().any(|name| has_letters(name)) {
+            (true, "the outer ones have no letters in their names")
+        } else if repeats {
+            (false, "inner names come again in several of them")
+        } else {
+            (true, "each has its own name")
+        };
+        let (says, other) = if innermost {
+            self.depth = Depth::Innermost;
+            (format!("the innermost folders were taken as classes: {why}"), "--class-depth 1")
+        } else {
+            (format!("the outer folders were taken as classes: {why}"), "--class-depth innermost")
+        };
+        self.remarks.push(Remark::new(says, Some(other)));
+    }
+
+    /// True when the outermost folders are splits.
+    pub fn has_splits(&self) -> bool {
+        self.splits.is_some()
+    }
+
+    /// The layout as a path with words for its parts.
+    pub fn describe(&self) -> String {
+        let split = if self.has_splits() { "split/" } else { "" };
+        let between = match self.depth {
+            Depth::At(depth) => "folder/".repeat(depth - 1),
+            Depth::Innermost => ".../".to_owned(),
+        };
+        format!("{split}{between}class/picture")
+    }
+
+    /// The parts of a path below the wrapping folders and its split.
+    fn inside<'a>(&'a self, path: &'a str) -> Option<(Option<&'a Top>, Vec<&'a str>)> {
+        let mut parts = path.split('/');
+        for wrapping in &self.wrapper {
+            if parts.next() != Some(wrapping) {
+                return None;
+            }
+        }
+        let rest: Vec<&str> = parts.collect();
+        match &self.splits {
+            None => Some((None, rest)),
+            Some(tops) => Some((Some(tops.get(*rest.first()?)?), rest[1..].to_vec())),
+        }
     }
 
     /// Where the file at `path` stands.
-    pub fn place(&self, path: &RelPath) -> Place {
-        let parts: Vec<&str> = path.parts().collect();
-        let depth = parts.len();
-        if parts[..depth - 1].iter().any(|folder| is_left_behind(folder)) {
-            return Place { split: None, label: Label::Outside };
+    pub fn spot<'a>(&'a self, path: &'a RelPath) -> Spot<'a> {
+        if path.folder().split('/').any(is_left_behind) {
+            return Spot::Outside { split: None };
         }
-        if self.layout == Layout::Classes {
-            return Place { split: None, label: label(parts[0], depth > 1) };
+        let Some((top, parts)) = self.inside(path.as_str()) else {
+            return Spot::Outside { split: None };
+        };
+        let Some((_name, folders)) = parts.split_last() else {
+            // A file with a split folder's name.
+            return Spot::Outside { split: None };
+        };
+        let split = top.map(|top| top.split.as_str());
+        if let Some(Top { split, has_classes: false }) = top {
+            return Spot::Unlabelled { split };
         }
-        match self.tops.get(parts[0]).filter(|_| depth > 1) {
-            None => Place { split: None, label: Label::Outside },
-            Some(top) => Place {
-                split: Some(top.split.clone()),
-                label: if top.has_classes { label(parts[1], depth > 2) } else { Label::Unlabelled },
+        let class = match self.depth {
+            Depth::At(depth) => folders.get(depth - 1),
+            Depth::Innermost => folders.last(),
+        };
+        match class {
+            None => Spot::Outside { split },
+            Some(class) => Spot::Class {
+                split,
+                class,
+                is_deeper: matches!(self.depth, Depth::At(depth) if folders.len() > depth),
             },
         }
     }
 
-    /// The split and class that a folder stands for, if it is a class folder.
-    pub fn class_folder(&self, folder: &RelPath) -> Option<(Option<String>, String)> {
-        let parts: Vec<&str> = folder.parts().collect();
-        if parts.iter().any(|part| is_left_behind(part)) {
+    /// The split and class that a folder stands for, if it is a class folder. `is_innermost` says
+    /// that it holds no other folder.
+    pub fn class_folder<'a>(
+        &'a self,
+        folder: &'a RelPath,
+        is_innermost: bool,
+    ) -> Option<(Option<&'a str>, &'a str)> {
+        if folder.parts().any(is_left_behind) {
             return None;
         }
-        match (self.layout, parts.as_slice()) {
-            (Layout::Classes, [class]) => Some((None, (*class).to_owned())),
-            (Layout::Splits, [top, class]) => {
-                self.tops.get(*top).map(|top| (Some(top.split.clone()), (*class).to_owned()))
+        let (top, parts) = self.inside(folder.as_str())?;
+        let is_class = match self.depth {
+            Depth::At(depth) => parts.len() == depth,
+            Depth::Innermost => is_innermost && !parts.is_empty(),
+        };
+        is_class.then(|| (top.map(|top| top.split.as_str()), *parts.last().expect("not empty")))
+    }
+}
+
+impl SplitFolders {
+    /// The split that a folder called `name` stands for.
+    fn split_of(&self, name: &str) -> Option<String> {
+        match self {
+            SplitFolders::None => None,
+            SplitFolders::ByName(named) => {
+                let named = named.iter().find(|(_, folder)| folder == name);
+                named
+                    .map(|(split, _)| split.clone())
+                    .or_else(|| split_of_name(name).map(str::to_owned))
             }
-            _ => None,
+        }
+    }
+
+    fn named(&self) -> &[(String, String)] {
+        match self {
+            SplitFolders::None => &[],
+            SplitFolders::ByName(named) => named,
         }
     }
 }
 
-fn label(folder: &str, is_inside: bool) -> Label {
-    if is_inside { Label::Class(folder.to_owned()) } else { Label::Outside }
+/// The folders of a listing with how many files that may be pictures lie in each.
+struct Tree<'a> {
+    pictures: BTreeMap<&'a str, usize>,
+    inside: BTreeMap<&'a str, Vec<&'a str>>,
+}
+
+impl<'a> Tree<'a> {
+    fn of(listing: &'a Listing) -> Self {
+        let mut inside: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+        for folder in &listing.folders {
+            if !folder.parts().any(is_left_behind) {
+                inside.entry(folder.folder()).or_default().push(folder.file_name());
+            }
+        }
+        let mut pictures: BTreeMap<&str, usize> = BTreeMap::new();
+        // Sorted by path: files of one folder follow each other.
+        for files in listing.files.chunk_by(|a, b| a.path.folder() == b.path.folder()) {
+            let count = files.iter().filter(|found| may_be_picture(&found.path)).count();
+            *pictures.entry(files[0].path.folder()).or_default() += count;
+        }
+        Tree { pictures, inside }
+    }
+
+    fn folders_in(&self, folder: &str) -> Vec<&'a str> {
+        self.inside.get(folder).cloned().unwrap_or_default()
+    }
+
+    fn pictures_in(&self, folder: &str) -> usize {
+        self.pictures.get(folder).copied().unwrap_or(0)
+    }
+
+    /// The folders somewhere below `folder` that hold pictures themselves.
+    fn holders_below(&self, folder: &str) -> impl Iterator<Item = &'a str> {
+        let prefix = format!("{folder}/");
+        let below = self.pictures.range::<str, _>((
+            std::ops::Bound::Excluded(prefix.as_str()),
+            std::ops::Bound::Unbounded,
+        ));
+        let below: Vec<&str> = below
+            .take_while(|(path, _)| path.starts_with(&prefix))
+            .filter(|(path, count)| **count > 0 && !path.split('/').any(is_left_behind))
+            .map(|(path, _)| *path)
+            .collect();
+        below.into_iter()
+    }
+
+    fn holds_pictures(&self, folder: &str) -> bool {
+        self.pictures_in(folder) > 0 || self.holders_below(folder).next().is_some()
+    }
+}
+
+fn join(base: &str, name: &str) -> String {
+    if base.is_empty() { name.to_owned() } else { format!("{base}/{name}") }
 }
 
 #[cfg(test)]
 mod tests {
+    use super::super::Stamp;
+    use super::super::listing::Found;
     use super::*;
 
-    fn paths(names: &[&str]) -> Vec<RelPath> {
-        names.iter().map(|name| RelPath::new(name.into())).collect()
+    /// The listing of these files and, ending in `/`, folders.
+    fn listing(names: &[&str]) -> Listing {
+        let mut listing = Listing::default();
+        for name in names {
+            match name.strip_suffix('/') {
+                Some(folder) => listing.folders.push(RelPath::new(folder.as_ref())),
+                None => {
+                    let path = RelPath::new(name.as_ref());
+                    listing.files.push(Found::file(path, Stamp::default(), 0));
+                }
+            }
+        }
+        listing.with_implied_folders().sorted()
     }
 
-    fn layout(folders: &[&str]) -> Layout {
-        Reading::of(&paths(folders), &[]).layout
+    fn reading(names: &[&str], wish: &Wish) -> Reading {
+        Reading::of(&listing(names), wish).unwrap()
+    }
+
+    /// How the files of a tree are read: the layout, and the option that reads it otherwise.
+    fn read_as(names: &[&str]) -> (String, String) {
+        let reading = reading(names, &Wish::default());
+        let others = reading.remarks.iter().filter_map(|remark| remark.other.as_deref());
+        (reading.describe(), others.collect::<Vec<_>>().join(" "))
     }
 
     #[test]
-    fn split_names_count_only_when_they_hold_classes() {
-        assert_eq!(layout(&["sage", "dill"]), Layout::Classes);
-        assert_eq!(layout(&["train", "train/sage", "Valid", "Valid/sage"]), Layout::Splits);
-        assert_eq!(layout(&["train", "train/sage"]), Layout::Splits);
-        assert_eq!(layout(&["train", "train/sage", "test"]), Layout::Splits);
-        assert_eq!(layout(&["train", "test", "plane"]), Layout::Classes);
-        assert_eq!(layout(&["train", "train/steam", "plane"]), Layout::Classes);
-        assert_eq!(layout(&["train", "train/.cache"]), Layout::Classes);
-        assert_eq!(layout(&[]), Layout::Classes);
+    fn layouts_are_told_by_names_and_depth() {
+        let table: [(&[&str], &str, &str); 16] = [
+            (&["sage/a.jpg", "dill/b.jpg"], "class/picture", ""),
+            (&["train/sage/a.jpg", "Valid/sage/b.jpg"], "split/class/picture", ""),
+            (&["train/sage/a.jpg"], "split/class/picture", ""),
+            (&["train/sage/a.jpg", "test/"], "split/class/picture", ""),
+            (&["train/a.jpg", "test/b.jpg", "plane/c.jpg"], "class/picture", "--splits test,train"),
+            (&["train/steam/a.jpg", "plane/b.jpg"], "class/picture", "--splits train"),
+            (&["train/.cache/a.jpg", "b.jpg"], "class/picture", "--splits train"),
+            (
+                &["train/sage/a.jpg", "test/sage/b.jpg", "old/sage/c.jpg"],
+                "split/class/picture",
+                "--splits none",
+            ),
+            (&[], "class/picture", ""),
+            (&["herbs/sage/a.jpg", "herbs/dill/b.jpg"], "class/picture", "--class-depth 1"),
+            (
+                &["x/train/sage/a.jpg", "x/test/sage/b.jpg"],
+                "split/class/picture",
+                "--class-depth 1",
+            ),
+            (&["woody/bay/a.jpg", "soft/dill/b.jpg"], ".../class/picture", "--class-depth 1"),
+            (&["2019/bay/a.jpg", "2020/bay/b.jpg"], ".../class/picture", "--class-depth 1"),
+            (&["bay/day 1/a.jpg", "dill/day 1/b.jpg"], "class/picture", "--class-depth innermost"),
+            (&["bay/1/a.jpg", "dill/2/b.jpg"], "class/picture", "--class-depth innermost"),
+            (&["bay/a.jpg", "dill/old/b.jpg"], "class/picture", ""),
+        ];
+        for (names, layout, other) in table {
+            assert_eq!(read_as(names), (layout.to_owned(), other.to_owned()), "{names:?}");
+        }
+    }
+
+    #[test]
+    fn wishes_come_first() {
+        let files = ["a/b/c/x.jpg", "train/y.jpg", "tune/b/z.jpg"];
+        let spot = |wish: &Wish, path: &str| {
+            let reading = reading(&files, wish);
+            format!("{:?}", reading.spot(&RelPath::new(path.as_ref())))
+        };
+        let deep = Wish { class_depth: Some(ClassDepth::Folders(2)), ..Wish::default() };
+        assert!(spot(&deep, "a/b/c/x.jpg").contains("class: \"b\", is_deeper: true"));
+        assert_eq!(spot(&deep, "train/y.jpg"), "Outside { split: None }");
+        let folder = |name: &str| (name.to_owned(), name.to_owned());
+        let tune = SplitFolders::ByName(vec![folder("tune")]);
+        let tune = Wish { splits: tune, ..Wish::default() };
+        assert!(spot(&tune, "tune/b/z.jpg").contains("split: Some(\"tune\"), class: \"b\""));
+        assert_eq!(spot(&tune, "train/y.jpg"), "Unlabelled { split: \"train\" }");
+        let wrong = SplitFolders::ByName(vec![folder("tuen")]);
+        let wrong = Wish { splits: wrong, ..Wish::default() };
+        assert_eq!(Reading::of(&listing(&files), &wrong).unwrap_err().0, "tuen");
     }
 
     #[test]
     fn places_in_a_split_collection() {
-        let files = paths(&["later/a.jpg", "notes/b.txt"]);
-        let folders = paths(&["train", "train/sage", "holdout", "holdout/sage", "later", "notes"]);
-        let reading = Reading::of(&folders, &files);
-        let place = |path: &str| reading.place(&RelPath::new(path.into()));
-        let at = |split: Option<&str>, label| Place { split: split.map(str::to_owned), label };
-        let sage = || Label::Class("sage".into());
-        assert_eq!(place("train/sage/a.jpg"), at(Some("train"), sage()));
-        assert_eq!(place("holdout/sage/deep/a.jpg"), at(Some("test"), sage()));
-        assert_eq!(place("train/a.jpg"), at(Some("train"), Label::Outside));
-        assert_eq!(place("later/a.jpg"), at(Some("later"), Label::Unlabelled));
-        assert_eq!(place("notes/b.txt"), at(None, Label::Outside));
-        assert_eq!(place("a.jpg"), at(None, Label::Outside));
-        assert_eq!(place("train/.cache/a.jpg"), at(None, Label::Outside));
-        assert_eq!(place("__MACOSX/sage/a.jpg"), at(None, Label::Outside));
+        let files = ["train/sage/a.jpg", "holdout/sage/b.jpg", "later/a.jpg", "notes/b.txt"];
+        let reading = reading(&files, &Wish::default());
+        let spot = |path: &str| format!("{:?}", reading.spot(&RelPath::new(path.as_ref())));
+        let sage = |split: &str, is_deeper: bool| {
+            let (split, class) = (Some(split), "sage");
+            format!("{:?}", Spot::Class { split, class, is_deeper })
+        };
+        assert_eq!(spot("train/sage/a.jpg"), sage("train", false));
+        assert_eq!(spot("holdout/sage/deep/a.jpg"), sage("test", true));
+        assert_eq!(spot("train/a.jpg"), "Outside { split: Some(\"train\") }");
+        assert_eq!(spot("later/a.jpg"), "Unlabelled { split: \"later\" }");
+        for outside in ["notes/b.txt", "a.jpg", "train/.cache/a.jpg", "__MACOSX/sage/a.jpg"] {
+            assert_eq!(spot(outside), "Outside { split: None }", "{outside}");
+        }
     }
 }

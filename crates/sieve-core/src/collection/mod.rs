@@ -1,32 +1,59 @@
-//! COLLECTIONS: which files there are, and the class and split of each. No file is opened.
+//! COLLECTIONS: which files there are, and the class and split of each.
+//!
+//! A collection is a folder, a ZIP or tar archive, a table of paths and labels, or several of these
+//! that each are a split. Nothing is decoded here; of archives the lists of their entries are read.
 
+mod archive;
 mod layout;
+mod listing;
+mod names;
+mod open;
 mod path;
+mod pattern;
+mod request;
+mod source;
+mod stamp;
+mod table;
 mod walk;
 
-pub use layout::{Label, Layout, Place, is_left_behind, split_of_name};
+pub use layout::Remark;
+pub use names::{composed, is_left_behind, split_of_name, split_rank};
+pub use open::open;
 pub use path::{RelPath, shown_name};
-pub use walk::{WalkOptions, open};
+pub use pattern::Pattern;
+pub use request::{ClassDepth, Request, Root, SplitFolders, Wish};
+pub use source::{Located, Locator};
+pub use stamp::Stamp;
+pub use table::Columns;
 
-use std::collections::BTreeSet;
-use std::path::PathBuf;
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
 
-/// The files under one root, in the order of their paths.
-#[derive(Debug)]
+/// The files of one collection, in the order of their paths.
+#[derive(Debug, Default)]
 pub struct Collection {
-    /// The root as it was given.
-    pub root: PathBuf,
-    /// How its folders were read.
-    pub layout: Layout,
-    /// Every entry that is not a folder, sorted by path.
+    /// Where it is, as it was asked for.
+    pub roots: Vec<Root>,
+    /// How it was read, as a path with words for its parts.
+    pub layout: String,
+    /// What was decided about it, and how to decide otherwise.
+    pub remarks: Vec<Remark>,
+    /// Everything that is not a folder, sorted by path.
     pub entries: Vec<Entry>,
     /// Every class folder with its split, empty ones included, sorted.
     pub class_folders: BTreeSet<(Option<String>, String)>,
+    /// Classes that are written in several Unicode forms, with these.
+    pub spellings: BTreeMap<String, Vec<String>>,
     /// Folders that could not be listed, with what the system said.
     pub unlistable: Vec<(RelPath, String)>,
+    /// Paths that a table names more than once, with the classes it gives them.
+    pub listed_twice: Vec<(RelPath, Vec<String>)>,
+    /// Names of a table's other columns, or a pattern's other parts.
+    pub carried: Vec<String>,
+    sources: Vec<source::Source>,
 }
 
-/// One entry of a collection that is not a folder.
+/// One thing in a collection that is not a folder.
 #[derive(Clone, Debug)]
 pub struct Entry {
     /// Its identity.
@@ -35,6 +62,8 @@ pub struct Entry {
     pub place: Place,
     /// What it is.
     pub kind: EntryKind,
+    /// Where its bytes are.
+    pub at: Locator,
 }
 
 /// What an entry is, as far as it can be known without opening it.
@@ -42,8 +71,8 @@ pub struct Entry {
 pub enum EntryKind {
     /// A regular file.
     File {
-        /// Its size when the collection was listed.
-        size_bytes: u64,
+        /// Size and times when the collection was listed.
+        stamp: Stamp,
     },
     /// A symbolic link that was not followed, or that leads nowhere.
     Link,
@@ -51,15 +80,96 @@ pub enum EntryKind {
     LinkLoop,
     /// A pipe, socket or device: opening it could block for ever.
     Special,
+    /// An entry of an archive or a row of a table that leads out of the collection: why.
+    Refused(&'static str),
+    /// A row of a table without a file.
+    Missing,
+}
+
+/// Where a file stands in its collection.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Place {
+    /// The split, where the collection has splits and the file is in one.
+    pub split: Option<Arc<str>>,
+    /// The class, or why there is none.
+    pub label: Label,
+    /// True when the file lies in a folder inside of its class folder.
+    pub is_deeper: bool,
+    /// What a table or the name of the file says beside class and split.
+    pub carried: Option<Box<Carried>>,
+}
+
+/// The class of a file, or why it has none.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Label {
+    /// The file is of this class; the name is in Unicode's composed form (NFC).
+    Class(Arc<str>),
+    /// The file lies in a split that has no class folders: pictures kept for later.
+    Unlabelled,
+    /// The file lies beside the class folders.
+    Outside,
+}
+
+/// What is carried along with a file.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Carried {
+    /// Files of one group stay together when the collection is split.
+    pub group: Option<String>,
+    /// As many values as [`Collection::carried`] has names.
+    pub values: Vec<String>,
+}
+
+impl Place {
+    /// A place of this label, and nothing else known.
+    pub fn of(split: Option<Arc<str>>, label: Label) -> Self {
+        Place { split, label, is_deeper: false, carried: None }
+    }
+
+    /// The class, if there is one.
+    pub fn class(&self) -> Option<&str> {
+        match &self.label {
+            Label::Class(name) => Some(name),
+            Label::Unlabelled | Label::Outside => None,
+        }
+    }
+
+    /// The group that a table or name says the file belongs to.
+    pub fn group(&self) -> Option<&str> {
+        self.carried.as_ref()?.group.as_deref()
+    }
+}
+
+impl Entry {
+    /// Where to read it.
+    pub fn located(&self) -> Located<'_> {
+        Located { path: &self.path, at: self.at }
+    }
 }
 
 impl Collection {
+    /// The roots as they were asked for, as words of a command.
+    pub fn words(&self) -> Vec<String> {
+        let words = self.roots.iter().map(|root| {
+            let path = root.path.to_string_lossy();
+            root.split.as_ref().map_or(path.to_string(), |split| format!("{split}={path}"))
+        });
+        words.collect()
+    }
+
+    /// What to call the collection.
+    pub fn name(&self) -> String {
+        self.words().join(" ")
+    }
+
     /// The splits that hold at least one file or class folder: train, validation and test first,
     /// in that order, then the others by name.
     pub fn splits(&self) -> Vec<String> {
         let mut splits: BTreeSet<&str> =
             self.class_folders.iter().filter_map(|(split, _)| split.as_deref()).collect();
-        splits.extend(self.entries.iter().filter_map(|entry| entry.place.split.as_deref()));
+        let places = self.entries.iter().filter_map(|entry| entry.place.split.as_deref());
+        // Files of one split mostly follow each other.
+        let mut last = None;
+        splits.extend(places.filter(|split| last.replace(*split) != Some(*split)));
         let mut splits: Vec<String> = splits.into_iter().map(str::to_owned).collect();
         splits.sort_by_key(|split| split_rank(split));
         splits
@@ -70,9 +180,4 @@ impl Collection {
         let names: BTreeSet<&String> = self.class_folders.iter().map(|(_, class)| class).collect();
         names.into_iter().cloned().collect()
     }
-}
-
-/// The place of a split in lists: the order in which they are used.
-pub fn split_rank(split: &str) -> usize {
-    ["train", "validation", "test"].iter().position(|name| *name == split).unwrap_or(3)
 }

@@ -8,20 +8,28 @@ use std::path::{Component, Path, PathBuf};
 /// the same on every machine and in every locale.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
 pub struct RelPath {
-    native: PathBuf,
-    shown: String,
+    shown: Box<str>,
+    /// Only where it differs from what is shown.
+    native: Option<Box<Path>>,
 }
 
 impl RelPath {
     /// Makes the identity of `native`, which must be relative.
-    pub fn new(native: PathBuf) -> Self {
-        let parts: Vec<String> = parts(&native).map(shown_name).collect();
-        RelPath { shown: parts.join("/"), native }
+    pub fn new(native: &Path) -> Self {
+        match native.to_str() {
+            Some(text) if std::path::MAIN_SEPARATOR == '/' => {
+                RelPath { shown: text.into(), native: None }
+            }
+            _ => {
+                let parts: Vec<String> = parts(native).map(shown_name).collect();
+                RelPath { shown: parts.join("/").into(), native: Some(native.into()) }
+            }
+        }
     }
 
     /// The path as the file system knows it, to be joined to the root.
     pub fn native(&self) -> &Path {
-        &self.native
+        self.native.as_deref().unwrap_or(Path::new(&*self.shown))
     }
 
     /// The path as text: `/` between parts, bytes that are not UTF-8 as `\xHH`.
@@ -32,6 +40,11 @@ impl RelPath {
     /// The parts of the path as text, outermost first.
     pub fn parts(&self) -> impl DoubleEndedIterator<Item = &str> {
         self.shown.split('/')
+    }
+
+    /// The folder that holds it, as text; empty at the root.
+    pub fn folder(&self) -> &str {
+        self.shown.rsplit_once('/').map_or("", |(folder, _)| folder)
     }
 
     /// The name of the file alone.
@@ -47,8 +60,18 @@ impl RelPath {
 
     /// The bytes of the path where they are not UTF-8, so that [`RelPath::as_str`] holds escapes.
     pub fn undecodable_bytes(&self) -> Option<&[u8]> {
-        let native = self.native.as_os_str();
+        let native = self.native.as_ref()?.as_os_str();
         native.to_str().is_none().then_some(native.as_encoded_bytes())
+    }
+
+    /// The identity that [`RelPath::undecodable_bytes`] came from.
+    pub(crate) fn of_bytes(bytes: &[u8]) -> Self {
+        RelPath::new(&native_of_bytes(bytes))
+    }
+
+    /// This path inside of the folder `name`.
+    pub fn inside(&self, name: &str) -> Self {
+        RelPath::new(&Path::new(name).join(self.native()))
     }
 }
 
@@ -76,6 +99,18 @@ fn parts(path: &Path) -> impl Iterator<Item = &OsStr> {
         Component::Normal(name) => Some(name),
         _ => None,
     })
+}
+
+/// A path of these bytes, which need not be UTF-8 where the system allows that.
+#[cfg(unix)]
+pub(super) fn native_of_bytes(bytes: &[u8]) -> PathBuf {
+    use std::os::unix::ffi::OsStrExt;
+    PathBuf::from(OsStr::from_bytes(bytes))
+}
+
+#[cfg(not(unix))]
+pub(super) fn native_of_bytes(bytes: &[u8]) -> PathBuf {
+    PathBuf::from(String::from_utf8_lossy(bytes).into_owned())
 }
 
 /// One name of a path as text: itself where it is UTF-8, otherwise with `\xHH` for each bad byte.

@@ -3,25 +3,46 @@
 use std::fs::File;
 use std::io::Read;
 use std::path::Path;
+use std::time::SystemTime;
 
 use super::{ReadLimits, Trouble};
+use crate::collection::Stamp;
 use crate::io_reason;
 
+/// The whole content of one file.
+#[derive(Debug)]
+pub struct FileBytes {
+    /// Its bytes.
+    pub bytes: Vec<u8>,
+    /// What tells that a later file is still this one; none where that could not be told, because
+    /// the file changed while or just before it was read.
+    pub stamp: Option<Stamp>,
+}
+
 /// Reads a whole file into memory, unless it is larger than the limits allow. One that grows while
-/// it is read is read no further than one byte beyond.
+/// it is read is read no further than one byte beyond; one that changes is read a second time.
 ///
 /// # Errors
 ///
 /// [`Trouble::Unreadable`] or [`Trouble::OverLimit`].
-pub fn bytes_of(file: &Path, limits: &ReadLimits) -> Result<Vec<u8>, Trouble> {
+pub fn bytes_of(file: &Path, limits: &ReadLimits) -> Result<FileBytes, Trouble> {
+    let first = read_once(file, limits)?;
+    if first.stamp.is_some() { Ok(first) } else { read_once(file, limits) }
+}
+
+fn read_once(file: &Path, limits: &ReadLimits) -> Result<FileBytes, Trouble> {
     let unreadable = |error: std::io::Error| Trouble::Unreadable(io_reason(&error));
-    let opened = File::open(file).map_err(unreadable)?;
-    let size_bytes = opened.metadata().map_err(unreadable)?.len();
-    limits.admit_file(size_bytes)?;
+    let now = SystemTime::now();
+    let mut opened = File::open(file).map_err(unreadable)?;
+    let before = Stamp::of(&opened.metadata().map_err(unreadable)?);
+    limits.admit_file(before.size_bytes)?;
     let mut bytes = Vec::new();
-    bytes.reserve_exact(size_bytes as usize + 1);
+    bytes.reserve_exact(before.size_bytes as usize + 1);
     let at_most = limits.file_bytes.saturating_add(1);
-    opened.take(at_most).read_to_end(&mut bytes).map_err(unreadable)?;
+    opened.by_ref().take(at_most).read_to_end(&mut bytes).map_err(unreadable)?;
     limits.admit_file(bytes.len() as u64)?;
-    Ok(bytes)
+    let after = Stamp::of(&opened.metadata().map_err(unreadable)?);
+    let is_steady = before == after && after.size_bytes == bytes.len() as u64;
+    let stamp = (is_steady && !after.is_fresh(now)).then_some(after);
+    Ok(FileBytes { bytes, stamp })
 }

@@ -4,6 +4,7 @@ use std::io::Cursor;
 
 use gif::{ColorOutput, DecodeOptions, DecodingError, MemoryLimit};
 
+use super::rows::Want;
 use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, pixels};
 
 /// What following the blocks of a file told.
@@ -22,7 +23,11 @@ enum End {
     Rubbish,
 }
 
-pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
+pub(super) fn read(
+    bytes: &[u8],
+    limits: &ReadLimits,
+    want: &mut Want<'_>,
+) -> Result<Picture, Trouble> {
     let blocks = walk_blocks(bytes)
         .ok_or_else(|| Trouble::CutShort(Format::Gif, "the file ends inside a block".into()))?;
     if blocks.frames == 0 {
@@ -35,7 +40,7 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble
     options.set_memory_limit(MemoryLimit::Bytes(frame_bytes.try_into().expect("at least 1")));
     let mut decoder = options.read_info(Cursor::new(bytes)).map_err(trouble)?;
     let (width_px, height_px) = (u32::from(decoder.width()), u32::from(decoder.height()));
-    limits.admit(width_px, height_px)?;
+    limits.admit(width_px, height_px, 3)?;
 
     let mut canvas =
         Pixels { width_px, height_px, data: vec![255; width_px as usize * height_px as usize * 3] };
@@ -76,8 +81,11 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble
         bits: 8,
         frames: blocks.frames,
         orientation: 1,
+        profile: None,
+        captured: None,
+        camera: None,
     };
-    Ok(Picture { facts, doubts, pixels: canvas })
+    Ok(Picture { facts, doubts, pixels: want.take(canvas) })
 }
 
 /// Lays the first frame on the white canvas; what reaches beyond the canvas is left away.

@@ -9,17 +9,21 @@ use std::ptr;
 
 use mozjpeg_sys::*;
 
-use super::{
-    ColourMode, Doubt, Facts, Format, Keep, Picture, Pixels, ReadLimits, Trouble, orientation,
-};
+use super::exif::{self, ExifFacts};
+use super::rows::{Shape, Want};
+use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, profile};
 
 /// Scans beyond which a progressive file is refused. Encoders write about ten; a file of a few
 /// kilobytes can ask for tens of thousands, each a pass over the whole picture.
 const MAX_SCANS: c_int = 500;
 
-/// Marker codes: EXIF lives in APP1, Adobe's mark in APP14.
+/// Marker codes: EXIF lives in APP1, a colour profile in APP2, Adobe's mark in APP14.
 const APP1: c_int = 0xE1;
+const APP2: c_int = 0xE2;
 const APP14: c_int = 0xEE;
+
+/// The decoder's smaller sizes, in eighths, that cost less than the full one.
+const SCALES: [u32; 3] = [1, 2, 4];
 
 /// How often the decoder warned of what.
 #[derive(Debug, Default)]
@@ -51,11 +55,15 @@ struct Decoder<'a> {
     bytes: &'a [u8],
 }
 
-/// Decodes `bytes`; without [`Keep::Pixels`] at an eighth of the size and grey only, which still
-/// reads every code of every scan.
-pub(super) fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Trouble> {
+/// Decodes `bytes`. For rows the picture is scaled inside of the cosine transform, which still reads
+/// every code of every scan.
+pub(super) fn read(
+    bytes: &[u8],
+    limits: &ReadLimits,
+    want: &mut Want<'_>,
+) -> Result<Picture, Trouble> {
     let mut decoder = Decoder::new(bytes);
-    let outcome = catch_unwind(AssertUnwindSafe(|| decoder.run(limits, keep)));
+    let outcome = catch_unwind(AssertUnwindSafe(|| decoder.run(limits, want)));
     outcome.unwrap_or_else(|payload| match payload.downcast::<Fatal>() {
         Ok(fatal) => Err(decoder.trouble(&fatal)),
         Err(other) => resume_unwind(other),
@@ -84,18 +92,18 @@ impl<'a> Decoder<'a> {
     }
 
     /// May unwind with a [`Fatal`].
-    fn run(&mut self, limits: &ReadLimits, keep: Keep) -> Result<Picture, Trouble> {
+    fn run(&mut self, limits: &ReadLimits, want: &mut Want<'_>) -> Result<Picture, Trouble> {
         // SAFETY: called once, in the order that the library's manual gives; `bytes` outlives the
         // decoder; row pointers point at buffers of at least the announced width.
         unsafe {
             jpeg_mem_src(&mut self.cinfo, self.bytes.as_ptr(), self.bytes.len() as c_ulong);
-            for marker in [APP1, APP14] {
+            for marker in [APP1, APP2, APP14] {
                 jpeg_save_markers(&mut self.cinfo, marker, 0xFFFF as c_uint);
             }
             jpeg_read_header(&mut self.cinfo, 1);
         }
         let (width, height) = (self.cinfo.image_width, self.cinfo.image_height);
-        limits.admit(width, height)?;
+        limits.admit(width, height, self.cinfo.num_components.max(1) as u64)?;
         let (colour, out) = self.colours()?;
         let markers = self.markers();
         let facts = Facts {
@@ -105,30 +113,49 @@ impl<'a> Decoder<'a> {
             colour,
             bits: 8,
             frames: 1,
-            orientation: markers.orientation,
+            orientation: markers.exif.orientation,
+            profile: markers.profile,
+            captured: markers.exif.captured,
+            camera: markers.exif.camera,
         };
         let cinfo = &mut self.cinfo;
         cinfo.out_color_space = out;
-        if keep == Keep::Nothing {
-            (cinfo.scale_num, cinfo.scale_denom) = (1, 8);
-            if colour == ColourMode::Rgb && cinfo.jpeg_color_space == J_COLOR_SPACE::JCS_YCbCr {
-                cinfo.out_color_space = J_COLOR_SPACE::JCS_GRAYSCALE;
-            }
-        }
         let mut pixels = Pixels { width_px: width, height_px: height, data: Vec::new() };
         // SAFETY: see above.
         unsafe {
+            if let Want::Rows { least_side_px, .. } = want {
+                let eighths = scale(width.min(height), *least_side_px);
+                (cinfo.scale_num, cinfo.scale_denom) = (eighths, 8);
+            }
             jpeg_start_decompress(cinfo);
             let channels = cinfo.output_components as usize;
             let mut row = vec![0u8; cinfo.output_width as usize * channels];
-            if keep == Keep::Pixels {
-                pixels.data.reserve_exact(width as usize * height as usize * 3);
+            let mut rgb = Vec::new();
+            match want {
+                Want::Pixels => {
+                    pixels.data.reserve_exact(width as usize * height as usize * 3);
+                }
+                Want::Rows { rows, .. } => {
+                    let share = f64::from(cinfo.scale_num) / f64::from(cinfo.scale_denom);
+                    rows.begin(Shape {
+                        columns: cinfo.output_width,
+                        rows: cinfo.output_height,
+                        width: f64::from(width) * share,
+                        height: f64::from(height) * share,
+                    });
+                }
             }
             while cinfo.output_scanline < cinfo.output_height {
-                let mut rows = [row.as_mut_ptr()];
-                jpeg_read_scanlines(cinfo, rows.as_mut_ptr(), 1);
-                if keep == Keep::Pixels {
-                    append_row(&mut pixels.data, &row, colour, markers.adobe);
+                let mut pointers = [row.as_mut_ptr()];
+                jpeg_read_scanlines(cinfo, pointers.as_mut_ptr(), 1);
+                match want {
+                    Want::Pixels => append_row(&mut pixels.data, &row, colour, markers.adobe),
+                    Want::Rows { rows, .. } if colour == ColourMode::Rgb => rows.row(&row),
+                    Want::Rows { rows, .. } => {
+                        rgb.clear();
+                        append_row(&mut rgb, &row, colour, markers.adobe);
+                        rows.row(&rgb);
+                    }
                 }
             }
         }
@@ -154,7 +181,7 @@ impl<'a> Decoder<'a> {
     }
 
     fn markers(&self) -> Markers {
-        let mut found = Markers { orientation: 1, adobe: false };
+        let mut found = Markers::default();
         let mut next = self.cinfo.marker_list;
         // SAFETY: the list and its data belong to the decoder and live until it is destroyed.
         while let Some(marker) = unsafe { next.as_ref() } {
@@ -163,7 +190,13 @@ impl<'a> Decoder<'a> {
             match c_int::from(marker.marker) {
                 APP1 => {
                     if let Some(block) = data.strip_prefix(b"Exif\0\0") {
-                        found.orientation = orientation::of_exif(block);
+                        found.exif = exif::facts(block);
+                    }
+                }
+                APP2 => {
+                    // A profile of several segments has its name in the first, number 1.
+                    if let Some([1, _, icc @ ..]) = data.strip_prefix(b"ICC_PROFILE\0") {
+                        found.profile = Some(profile::name(icc));
                     }
                 }
                 _ => found.adobe |= data.starts_with(b"Adobe"),
@@ -255,9 +288,18 @@ impl Drop for Decoder<'_> {
     }
 }
 
+#[derive(Default)]
 struct Markers {
-    orientation: u8,
+    exif: ExifFacts,
+    profile: Option<Box<str>>,
     adobe: bool,
+}
+
+/// The smallest scale, in eighths, that leaves the shorter of two sides at least `least_px` long.
+fn scale(side_px: u32, least_px: u32) -> u32 {
+    let leaves_enough =
+        |eighths: &u32| u64::from(side_px) * u64::from(*eighths) >= u64::from(least_px) * 8;
+    SCALES.into_iter().find(leaves_enough).unwrap_or(8)
 }
 
 fn cut_short() -> Trouble {

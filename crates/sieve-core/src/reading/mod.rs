@@ -4,6 +4,7 @@
 //! decoder that notices most of what can be wrong with it. Limits are checked against the header,
 //! before anything is allocated for the picture.
 
+mod exif;
 mod file;
 mod format;
 mod gif;
@@ -12,15 +13,23 @@ mod orientation;
 mod others;
 mod pixels;
 mod png;
+mod profile;
+mod rows;
 mod tiff;
 mod webp;
 
-pub use file::bytes_of;
+pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_picture_name;
 pub use format::{Content, Format, content};
+pub(crate) use orientation::stored_place;
 pub use pixels::Pixels;
+pub use rows::{Rows, Shape};
 
+use std::borrow::Cow;
 use std::panic::{AssertUnwindSafe, catch_unwind};
+
+use rows::Want;
+use serde::{Deserialize, Serialize};
 
 /// What a picture may cost. Pictures beyond are refused from their header.
 #[derive(Clone, Debug)]
@@ -28,13 +37,17 @@ pub struct ReadLimits {
     /// Greatest width times height, in pixels. Default 200 million: above the largest cameras sold,
     /// and 600 MB as RGB, which a laptop still has.
     pub pixels: u64,
+    /// Greatest size once decoded, in bytes: width times height times channels times bytes a
+    /// channel as they are stored. Default 1 GiB: 8 bits a channel reach the limit on pixels first;
+    /// this one is for pictures of 16 and 32 bits.
+    pub decoded_bytes: u64,
     /// Greatest file, in bytes. Default 1 GiB: a file is read into memory whole.
     pub file_bytes: u64,
 }
 
 impl Default for ReadLimits {
     fn default() -> Self {
-        ReadLimits { pixels: 200_000_000, file_bytes: 1 << 30 }
+        ReadLimits { pixels: 200_000_000, decoded_bytes: 1 << 30, file_bytes: 1 << 30 }
     }
 }
 
@@ -56,6 +69,26 @@ pub enum ColourMode {
 }
 
 impl ColourMode {
+    /// Every mode.
+    pub const ALL: [ColourMode; 6] = [
+        ColourMode::Grey,
+        ColourMode::GreyAlpha,
+        ColourMode::Rgb,
+        ColourMode::Rgba,
+        ColourMode::Palette,
+        ColourMode::Cmyk,
+    ];
+
+    /// Values that a pixel has in the file.
+    pub fn channels(self) -> u64 {
+        match self {
+            ColourMode::Grey | ColourMode::Palette => 1,
+            ColourMode::GreyAlpha => 2,
+            ColourMode::Rgb => 3,
+            ColourMode::Rgba | ColourMode::Cmyk => 4,
+        }
+    }
+
     /// The name people use.
     pub fn name(self) -> &'static str {
         match self {
@@ -87,10 +120,18 @@ pub struct Facts {
     pub frames: u32,
     /// EXIF orientation, 1 (upright) to 8.
     pub orientation: u8,
+    /// Name of the embedded colour profile; it is not applied.
+    pub profile: Option<Box<str>>,
+    /// When EXIF says that the picture was taken: ISO 8601, with an offset from UTC only where
+    /// the camera gave one.
+    pub captured: Option<Box<str>>,
+    /// Maker and model of the camera by EXIF.
+    pub camera: Option<Box<str>>,
 }
 
 /// Something odd about a file whose picture is nevertheless whole.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
 pub enum Doubt {
     /// The picture is complete, but the mark that ends the file is not there.
     MissingEnd,
@@ -108,7 +149,7 @@ pub enum Trouble {
     /// The file holds no byte.
     Empty,
     /// The content is not a picture; what it looks like, where that is known.
-    NotAnImage(Option<&'static str>),
+    NotAnImage(Option<Cow<'static, str>>),
     /// A picture in a format, or a variety of a format, that is not read here.
     Unsupported(String),
     /// A picture or file beyond the [`ReadLimits`], in words.
@@ -127,26 +168,24 @@ pub struct Picture {
     /// What was odd.
     pub doubts: Vec<Doubt>,
     /// The first frame: 8-bit RGB, oriented, transparency flattened on white. Empty after
-    /// [`check`].
+    /// [`survey`].
     pub pixels: Pixels,
 }
 
-/// Whether the pixels are kept once they were decoded.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Keep {
-    /// Decode every byte of the picture, keep none.
-    Nothing,
-    /// Keep the picture at full size.
-    Pixels,
-}
-
-/// Decodes the whole picture in `bytes` to learn whether it is sound, keeping no pixels.
+/// Decodes every byte of the picture in `bytes` to learn whether it is sound, and hands its rows
+/// on, keeping none. Where the format allows it the picture is decoded smaller, but with no side
+/// below `least_side_px` that was not so before.
 ///
 /// # Errors
 ///
-/// Why the bytes give no picture.
-pub fn check(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
-    read(bytes, limits, Keep::Nothing)
+/// Why the bytes give no picture. Rows may have been handed on before.
+pub fn survey(
+    bytes: &[u8],
+    limits: &ReadLimits,
+    least_side_px: u32,
+    rows: &mut dyn Rows,
+) -> Result<Picture, Trouble> {
+    read(bytes, limits, Want::Rows { least_side_px, rows })
 }
 
 /// Decodes the picture in `bytes` at full size.
@@ -155,10 +194,10 @@ pub fn check(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
 ///
 /// Why the bytes give no picture.
 pub fn decode(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
-    read(bytes, limits, Keep::Pixels)
+    read(bytes, limits, Want::Pixels)
 }
 
-fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Trouble> {
+fn read(bytes: &[u8], limits: &ReadLimits, mut want: Want<'_>) -> Result<Picture, Trouble> {
     if bytes.is_empty() {
         return Err(Trouble::Empty);
     }
@@ -166,22 +205,20 @@ fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Troubl
     let format = match content(bytes) {
         Content::Picture(format) => format,
         Content::OtherPicture(name) => return Err(Trouble::Unsupported(name.to_owned())),
-        Content::Other(what) => return Err(Trouble::NotAnImage(what)),
+        Content::Other(what) => return Err(Trouble::NotAnImage(what.map(Cow::Borrowed))),
     };
+    let want = &mut want;
     let mut picture = guarded(format, || match format {
-        Format::Jpeg => jpeg::read(bytes, limits, keep),
-        Format::Png => png::read(bytes, limits, keep),
-        Format::WebP => webp::read(bytes, limits),
-        Format::Gif => gif::read(bytes, limits),
+        Format::Jpeg => jpeg::read(bytes, limits, want),
+        Format::Png => png::read(bytes, limits, want),
+        Format::WebP => webp::read(bytes, limits, want),
+        Format::Gif => gif::read(bytes, limits, want),
         Format::Bmp | Format::Tiff | Format::Pnm | Format::Qoi => {
-            others::read(format, bytes, limits)
+            others::read(format, bytes, limits, want)
         }
     })?;
     if picture.facts.width_px == 0 || picture.facts.height_px == 0 {
         return Err(Trouble::Damaged(format, "the picture has no pixels".to_owned()));
-    }
-    if keep == Keep::Nothing {
-        picture.pixels = Pixels::default();
     }
     let turn = picture.facts.orientation;
     if orientation::swaps_sides(turn) {
@@ -203,8 +240,13 @@ fn guarded(
 }
 
 impl ReadLimits {
+    /// Whether a picture is within the limits.
+    pub(crate) fn allow(&self, width: u32, height: u32, bytes_a_pixel: u64) -> bool {
+        self.admit(width, height, bytes_a_pixel).is_ok()
+    }
+
     /// Refuses a file beyond the limit.
-    fn admit_file(&self, size_bytes: u64) -> Result<(), Trouble> {
+    pub(crate) fn admit_file(&self, size_bytes: u64) -> Result<(), Trouble> {
         let limit = self.file_bytes;
         if size_bytes > limit {
             let reason = format!("the file has {size_bytes} bytes; the limit is {limit}");
@@ -213,14 +255,22 @@ impl ReadLimits {
         Ok(())
     }
 
-    /// Refuses a picture of `width` x `height` beyond the limit. To be called with the sizes of
+    /// Refuses a picture of `width` x `height` beyond the limits. To be called with the sizes of
     /// the header, before anything is allocated.
-    fn admit(&self, width: u32, height: u32) -> Result<(), Trouble> {
+    fn admit(&self, width: u32, height: u32, bytes_a_pixel: u64) -> Result<(), Trouble> {
         let pixels = u64::from(width) * u64::from(height);
         if pixels > self.pixels {
             let limit = self.pixels;
             return Err(Trouble::OverLimit(format!(
                 "{width} x {height} is {pixels} pixels; the limit is {limit}"
+            )));
+        }
+        let bytes = pixels.saturating_mul(bytes_a_pixel);
+        if bytes > self.decoded_bytes {
+            let limit = self.decoded_bytes;
+            return Err(Trouble::OverLimit(format!(
+                "{width} x {height} pixels of {bytes_a_pixel} bytes are {bytes} bytes; the limit is \
+                 {limit}"
             )));
         }
         Ok(())

@@ -2,28 +2,31 @@
 
 use super::Pixels;
 
-/// The orientation, 1 to 8, in a raw EXIF block (TIFF structure); 1 where there is none.
-pub(super) fn of_exif(block: &[u8]) -> u8 {
-    let mut reader = exif::Reader::new();
-    // Cameras write blocks with broken maker notes; the orientation before them is still good.
-    reader.continue_on_error(true);
-    let exif = match reader.read_raw(block.to_vec()) {
-        Ok(exif) => exif,
-        Err(error) => match error.distill_partial_result(|_| {}) {
-            Ok(exif) => exif,
-            Err(_) => return 1,
-        },
-    };
-    let field = exif.get_field(exif::Tag::Orientation, exif::In::PRIMARY);
-    match field.and_then(|field| field.value.get_uint(0)) {
-        Some(turn @ 1..=8) => turn as u8,
-        _ => 1,
-    }
-}
-
 /// True when an upright picture's width is the stored one's height.
 pub(super) fn swaps_sides(orientation: u8) -> bool {
     orientation >= 5
+}
+
+/// The stored column and row of what is seen at column `x` and row `y` of the upright picture. The
+/// stored picture has `columns` x `rows` pixels.
+pub(crate) fn stored_place(
+    orientation: u8,
+    x: usize,
+    y: usize,
+    columns: usize,
+    rows: usize,
+) -> (usize, usize) {
+    let (right, bottom) = (columns - 1, rows - 1);
+    match orientation {
+        2 => (right - x, y),
+        3 => (right - x, bottom - y),
+        4 => (x, bottom - y),
+        5 => (y, x),
+        6 => (y, bottom - x),
+        7 => (right - y, bottom - x),
+        8 => (right - y, x),
+        _ => (x, y),
+    }
 }
 
 /// Turns a stored picture upright. The meaning of 1 to 8 is that of the EXIF standard (CIPA
@@ -38,20 +41,12 @@ pub(super) fn upright(stored: Pixels, orientation: u8) -> Pixels {
     } else {
         (stored_width, stored_height)
     };
-    let (right, bottom) = (stored_width - 1, stored_height - 1);
     let mut data = Vec::with_capacity(stored.data.len());
     for y in 0..height {
         for x in 0..width {
-            let (column, row) = match orientation {
-                2 => (right - x, y),
-                3 => (right - x, bottom - y),
-                4 => (x, bottom - y),
-                5 => (y, x),
-                6 => (y, bottom - x),
-                7 => (right - y, bottom - x),
-                _ => (right - y, x),
-            };
-            data.extend(stored.at(column, row));
+            let (columns, rows) = (stored_width as usize, stored_height as usize);
+            let (column, row) = stored_place(orientation, x as usize, y as usize, columns, rows);
+            data.extend(stored.at(column as u32, row as u32));
         }
     }
     Pixels { width_px: width, height_px: height, data }
@@ -77,8 +72,8 @@ mod tests {
         ];
         for (orientation, rows) in (1..).zip(stored) {
             let width_px = rows.find('/').expect("two rows or three") as u32;
-            let grey: Vec<u8> = rows.bytes().filter(|&b| b != b'/').collect();
-            let pixels = Pixels::from_grey(width_px, 6 / width_px, &grey);
+            let data = rows.bytes().filter(|&b| b != b'/').flat_map(|b| [b; 3]).collect();
+            let pixels = Pixels { width_px, height_px: 6 / width_px, data };
             assert_eq!(letters(&upright(pixels, orientation)), "abc/def", "{orientation}");
         }
     }

@@ -7,7 +7,11 @@ use std::io::{Cursor, ErrorKind};
 use image::error::{ImageError, LimitErrorKind};
 use image::{DynamicImage, ExtendedColorType, ImageDecoder, ImageFormat, ImageReader};
 
-use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, tiff};
+use super::exif::ExifFacts;
+use super::rows::Want;
+use super::{
+    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, profile, tiff,
+};
 
 /// Greatest size of one pixel that the decoder gives: four channels of 32 bits.
 const BYTES_PER_PIXEL: u64 = 16;
@@ -23,7 +27,12 @@ enum End {
 }
 
 /// Reads a picture of `format`, which must be one of the four.
-pub(super) fn read(format: Format, bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
+pub(super) fn read(
+    format: Format,
+    bytes: &[u8],
+    limits: &ReadLimits,
+    want: &mut Want<'_>,
+) -> Result<Picture, Trouble> {
     let mut pages = 1;
     let end = match format {
         Format::Qoi => qoi_end(bytes)?,
@@ -52,11 +61,13 @@ pub(super) fn read(format: Format, bytes: &[u8], limits: &ReadLimits) -> Result<
     reader.limits(allowance);
     let mut decoder = reader.into_decoder().map_err(trouble)?;
     let (width_px, height_px) = decoder.dimensions();
-    limits.admit(width_px, height_px)?;
+    limits.admit(width_px, height_px, u64::from(decoder.color_type().bytes_per_pixel()))?;
     let (colour, bits) = match (format, stored_bmp_bits(bytes)) {
         (Format::Bmp, Some(bits @ 1..=8)) => (ColourMode::Palette, bits),
         _ => colour(decoder.original_color_type()),
     };
+    // A TIFF has the structure of an EXIF block itself.
+    let told = if format == Format::Tiff { exif::facts(bytes) } else { ExifFacts::default() };
     let facts = Facts {
         format,
         width_px,
@@ -65,6 +76,9 @@ pub(super) fn read(format: Format, bytes: &[u8], limits: &ReadLimits) -> Result<
         bits,
         frames: pages,
         orientation: decoder.orientation().map_or(1, |orientation| orientation.to_exif()),
+        profile: decoder.icc_profile().ok().flatten().map(|icc| profile::name(&icc)),
+        captured: told.captured,
+        camera: told.camera,
     };
     let image = DynamicImage::from_decoder(decoder).map_err(trouble)?;
     let pixels = if image.color().has_alpha() {
@@ -79,7 +93,7 @@ pub(super) fn read(format: Format, bytes: &[u8], limits: &ReadLimits) -> Result<
         End::MarkMissing => vec![Doubt::MissingEnd],
         End::At(_) | End::Unknown => Vec::new(),
     };
-    Ok(Picture { facts, doubts, pixels })
+    Ok(Picture { facts, doubts, pixels: want.take(pixels) })
 }
 
 fn cut_short(format: Format) -> Trouble {

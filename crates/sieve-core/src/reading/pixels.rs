@@ -28,12 +28,6 @@ impl Pixels {
         let data = rgba.chunks_exact(4).flat_map(|p| flatten([p[0], p[1], p[2]], p[3])).collect();
         Pixels { width_px, height_px, data }
     }
-
-    /// Spreads rows of single grey values over three channels.
-    pub(super) fn from_grey(width_px: u32, height_px: u32, grey: &[u8]) -> Self {
-        let data = grey.iter().flat_map(|&value| [value; 3]).collect();
-        Pixels { width_px, height_px, data }
-    }
 }
 
 /// One colour laid over white with `alpha` from 0 (clear) to 255 (solid), rounded to nearest.

@@ -5,9 +5,8 @@ use std::io::Cursor;
 
 use png::{BitDepth, ColorType, DecodeOptions, Decoder, DecodingError, Transformations};
 
-use super::{
-    ColourMode, Doubt, Facts, Format, Keep, Picture, Pixels, ReadLimits, Trouble, orientation,
-};
+use super::rows::{Shape, Want};
+use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, pixels};
 
 /// Memory that one picture's chunks and rows may take beside its pixels, in bytes: a row of the
 /// widest picture admitted by default (200 million pixels of 64 bits) is 1.6 GB and is refused.
@@ -26,8 +25,12 @@ enum End {
     Inside,
 }
 
-pub(super) fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Picture, Trouble> {
-    let end = walk_chunks(bytes);
+pub(super) fn read(
+    bytes: &[u8],
+    limits: &ReadLimits,
+    want: &mut Want<'_>,
+) -> Result<Picture, Trouble> {
+    let (end, profile) = walk_chunks(bytes);
     let mut whole = Cow::Borrowed(bytes);
     match end {
         End::Complete(_) => {}
@@ -35,12 +38,12 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Pict
         // If the picture decodes once the mark is there, only the mark was missing.
         End::Missing => whole.to_mut().extend(END_CHUNK),
     }
-    let (mut picture, doubt) = match decode(&whole, limits, keep, Checks::All) {
+    let (mut picture, doubt) = match decode(&whole, limits, want, Checks::All) {
         Ok(picture) => (picture, None),
         // A sum that is wrong outside of the picture's own chunks leaves the picture whole.
         Err(trouble @ Trouble::Damaged(..)) => {
             let doubt = Doubt::Suspect("a chunk beside the picture is damaged".into());
-            match decode(&whole, limits, keep, Checks::PictureOnly) {
+            match decode(&whole, limits, want, Checks::PictureOnly) {
                 Ok(picture) => (picture, Some(doubt)),
                 Err(_) if matches!(end, End::Missing) => return Err(cut_short()),
                 Err(_) => return Err(trouble),
@@ -49,6 +52,7 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits, keep: Keep) -> Result<Pict
         Err(other) => return Err(other),
     };
     picture.doubts.extend(doubt);
+    picture.facts.profile = profile;
     match end {
         End::Complete(left) if left > 0 => picture.doubts.push(Doubt::TrailingBytes(left)),
         End::Missing => picture.doubts.push(Doubt::MissingEnd),
@@ -66,7 +70,7 @@ enum Checks {
 fn decode(
     bytes: &[u8],
     limits: &ReadLimits,
-    keep: Keep,
+    want: &mut Want<'_>,
     checks: Checks,
 ) -> Result<Picture, Trouble> {
     let mut options = DecodeOptions::default();
@@ -76,29 +80,43 @@ fn decode(
     options.set_ignore_iccp_chunk(true); // its profile may unpack to hundreds of megabytes
     let mut decoder = Decoder::new_with_options(Cursor::new(bytes), options);
     decoder.set_limits(png::Limits { bytes: CHUNK_BYTES });
-    decoder.set_transformations(match keep {
-        Keep::Nothing => Transformations::IDENTITY,
-        Keep::Pixels => Transformations::EXPAND | Transformations::STRIP_16,
-    });
+    decoder.set_transformations(Transformations::EXPAND | Transformations::STRIP_16);
     let header = decoder.read_header_info().map_err(trouble)?;
-    limits.admit(header.width, header.height)?;
+    limits.admit(header.width, header.height, header.bytes_per_pixel() as u64)?;
     let mut reader = decoder.read_info().map_err(trouble)?;
     let (width_px, height_px) = (reader.info().width, reader.info().height);
 
-    let mut pixels = Pixels::default();
-    match keep {
-        Keep::Nothing => while reader.next_interlaced_row().map_err(trouble)?.is_some() {},
-        Keep::Pixels => {
+    let stored = reader.output_color_type().0;
+    let mut whole = Pixels::default();
+    match want {
+        Want::Rows { rows, .. } if !reader.info().interlaced => {
+            rows.begin(Shape::full(width_px, height_px));
+            let mut rgb = Vec::new();
+            while let Some(row) = reader.next_row().map_err(trouble)? {
+                match stored {
+                    ColorType::Rgb => rows.row(row.data()),
+                    _ => {
+                        rgb.clear();
+                        append_rgb(&mut rgb, stored, row.data());
+                        rows.row(&rgb);
+                    }
+                }
+            }
+        }
+        want => {
             let size = reader.output_buffer_size().ok_or_else(|| {
                 Trouble::OverLimit(format!("{width_px} x {height_px} does not fit into memory"))
             })?;
             let mut buffer = vec![0; size];
             reader.next_frame(&mut buffer).map_err(trouble)?;
-            pixels = to_rgb(width_px, height_px, reader.output_color_type().0, &buffer);
+            let mut data = Vec::with_capacity(width_px as usize * height_px as usize * 3);
+            append_rgb(&mut data, stored, &buffer);
+            whole = want.take(Pixels { width_px, height_px, data });
         }
     }
     reader.finish().map_err(trouble)?;
     let info = reader.info();
+    let told = info.exif_metadata.as_deref().map(exif::facts).unwrap_or_default();
     let facts = Facts {
         format: Format::Png,
         width_px,
@@ -112,9 +130,12 @@ fn decode(
             BitDepth::Sixteen => 16,
         },
         frames: info.animation_control().map_or(1, |animation| animation.num_frames.max(1)),
-        orientation: info.exif_metadata.as_deref().map_or(1, orientation::of_exif),
+        orientation: told.orientation,
+        profile: None,
+        captured: told.captured,
+        camera: told.camera,
     };
-    Ok(Picture { facts, doubts: Vec::new(), pixels })
+    Ok(Picture { facts, doubts: Vec::new(), pixels: whole })
 }
 
 fn colour(stored: ColorType, has_transparent_colour: bool) -> ColourMode {
@@ -127,19 +148,18 @@ fn colour(stored: ColorType, has_transparent_colour: bool) -> ColourMode {
     }
 }
 
-fn to_rgb(width_px: u32, height_px: u32, stored: ColorType, buffer: &[u8]) -> Pixels {
+/// Appends stored pixels as RGB, transparency laid on white.
+fn append_rgb(rgb: &mut Vec<u8>, stored: ColorType, row: &[u8]) {
     match stored {
-        ColorType::Grayscale => Pixels::from_grey(width_px, height_px, buffer),
+        ColorType::Grayscale => rgb.extend(row.iter().flat_map(|&grey| [grey; 3])),
         ColorType::GrayscaleAlpha => {
-            let rgba: Vec<u8> =
-                buffer.chunks_exact(2).flat_map(|p| [p[0], p[0], p[0], p[1]]).collect();
-            Pixels::from_rgba(width_px, height_px, &rgba)
+            rgb.extend(row.chunks_exact(2).flat_map(|p| pixels::flatten([p[0]; 3], p[1])));
         }
-        ColorType::Rgba => Pixels::from_rgba(width_px, height_px, buffer),
+        ColorType::Rgba => {
+            rgb.extend(row.chunks_exact(4).flat_map(|p| pixels::flatten([p[0], p[1], p[2]], p[3])));
+        }
         // Palettes were expanded by the decoder.
-        ColorType::Rgb | ColorType::Indexed => {
-            Pixels { width_px, height_px, data: buffer.to_vec() }
-        }
+        ColorType::Rgb | ColorType::Indexed => rgb.extend_from_slice(row),
     }
 }
 
@@ -156,21 +176,30 @@ fn cut_short() -> Trouble {
     Trouble::CutShort(Format::Png, "the file ends before its picture does".into())
 }
 
-/// Follows the chunks (length, name, data, sum) without looking inside.
-fn walk_chunks(bytes: &[u8]) -> End {
+/// Follows the chunks (length, name, data, sum) and looks inside of none but that of the colour
+/// profile: its name stands at its beginning.
+fn walk_chunks(bytes: &[u8]) -> (End, Option<Box<str>>) {
     let mut at = 8; // behind the signature
+    let mut profile = None;
     while at < bytes.len() {
         let Some(header) = bytes.get(at..at + 8) else {
-            return End::Inside;
+            return (End::Inside, profile);
         };
         let length = u32::from_be_bytes(header[..4].try_into().expect("4 bytes")) as usize;
+        let data = at + 8;
         at = at.saturating_add(length).saturating_add(12);
         if at > bytes.len() {
-            return End::Inside;
+            return (End::Inside, profile);
         }
-        if &header[4..] == b"IEND" {
-            return End::Complete((bytes.len() - at) as u64);
+        match &header[4..] {
+            b"IEND" => return (End::Complete((bytes.len() - at) as u64), profile),
+            b"iCCP" => {
+                let name = bytes[data..data + length].split(|&byte| byte == 0).next();
+                let name: String = name.unwrap_or_default().iter().map(|&b| b as char).collect();
+                profile = Some(name.into());
+            }
+            _ => {}
         }
     }
-    End::Missing
+    (End::Missing, profile)
 }

@@ -4,18 +4,28 @@ use std::io::Cursor;
 
 use image_webp::{DecodingError, WebPDecoder};
 
-use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, orientation};
+use super::rows::Want;
+use super::{
+    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, profile,
+};
 
-pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
+pub(super) fn read(
+    bytes: &[u8],
+    limits: &ReadLimits,
+    want: &mut Want<'_>,
+) -> Result<Picture, Trouble> {
     let left = bytes_after_container(bytes)?;
     let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(trouble)?;
     let (width_px, height_px) = decoder.dimensions();
-    limits.admit(width_px, height_px)?;
+    limits.admit(width_px, height_px, if decoder.has_alpha() { 4 } else { 3 })?;
     let size = decoder.output_buffer_size().ok_or_else(|| {
         Trouble::OverLimit(format!("{width_px} x {height_px} does not fit into memory"))
     })?;
     let has_alpha = decoder.has_alpha();
-    let exif = decoder.exif_metadata().unwrap_or_default();
+    // Metadata that cannot be read is no reason to refuse the picture.
+    let told = decoder.exif_metadata().ok().flatten();
+    let told = told.as_deref().map(exif::facts).unwrap_or_default();
+    let icc = decoder.icc_profile().ok().flatten();
     let facts = Facts {
         format: Format::WebP,
         width_px,
@@ -23,7 +33,10 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble
         colour: if has_alpha { ColourMode::Rgba } else { ColourMode::Rgb },
         bits: 8,
         frames: if decoder.is_animated() { decoder.num_frames().max(1) } else { 1 },
-        orientation: exif.as_deref().map_or(1, orientation::of_exif),
+        orientation: told.orientation,
+        profile: icc.as_deref().map(profile::name),
+        captured: told.captured,
+        camera: told.camera,
     };
     let mut buffer = vec![0; size];
     decoder.read_image(&mut buffer).map_err(trouble)?;
@@ -39,7 +52,7 @@ pub(super) fn read(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble
     } else {
         Pixels { width_px, height_px, data: buffer }
     };
-    Ok(Picture { facts, doubts, pixels })
+    Ok(Picture { facts, doubts, pixels: want.take(pixels) })
 }
 
 /// The first frame behind the picture that does not decode, if there is one. No part of the picture,

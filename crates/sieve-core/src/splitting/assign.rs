@@ -4,15 +4,16 @@ use std::collections::BTreeMap;
 use std::fmt;
 
 use super::Request;
+use super::groups::groups;
 use super::quota::{ClassNeed, lack, largest_remainder, most, quotas};
 use crate::catalog::{Catalog, Outcome, Record};
 use crate::collection::Label;
 use crate::measuring::Digest;
 
-/// The name of a group of pictures that stay together: the first 16 hexadecimal digits of their
-/// digest. It depends on the content alone.
+/// The name of a group of pictures that stay together: the first 16 hexadecimal digits of the least
+/// of their digests. It depends on the content alone.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct GroupId(Digest);
+pub struct GroupId(pub(super) Digest);
 
 impl fmt::Display for GroupId {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
@@ -170,6 +171,11 @@ fn partakers(catalog: &Catalog) -> (Vec<Assigned<'_>>, Vec<(&Record, LeftOut)>) 
             }),
             (Outcome::Image(_), _) => left_out.push((record, LeftOut::NoClass)),
         }
+    }
+    let told: Vec<(Digest, Option<&str>)> =
+        images.iter().map(|image| (image.digest, image.record.place.group())).collect();
+    for (image, group) in images.iter_mut().zip(groups(&told)) {
+        image.group = group;
     }
     (images, left_out)
 }

@@ -9,11 +9,12 @@ use crate::present::envelope;
 
 #[derive(Serialize)]
 struct Body<'a> {
-    collection: Collection,
+    collection: Collection<'a>,
     counts: Vec<Count<'a>>,
     sizes: Vec<Size>,
     formats: Vec<Format>,
     colours: Vec<Colour>,
+    profiles: Vec<Profile<'a>>,
     animated: u64,
     turned: u64,
     nested: u64,
@@ -23,15 +24,23 @@ struct Body<'a> {
 }
 
 #[derive(Serialize)]
-struct Collection {
+struct Collection<'a> {
     root: String,
-    layout: &'static str,
+    layout: &'a str,
+    remarks: Vec<Remark<'a>>,
     files: u64,
     images: u64,
     set_aside: u64,
     classes: usize,
     splits: usize,
     bytes: u64,
+}
+
+/// What was decided about how to read it, and the option that decides otherwise.
+#[derive(Serialize)]
+struct Remark<'a> {
+    says: &'a str,
+    otherwise: Option<&'a str>,
 }
 
 #[derive(Serialize)]
@@ -61,6 +70,13 @@ struct Colour {
     images: u64,
 }
 
+/// An embedded colour profile, by the name it gives itself.
+#[derive(Serialize)]
+struct Profile<'a> {
+    profile: &'a str,
+    images: u64,
+}
+
 /// A file whose name is not UTF-8: as it is shown, and its bytes in hexadecimal digits.
 #[derive(Serialize)]
 struct UndecodableName<'a> {
@@ -81,8 +97,14 @@ pub fn json(catalog: &Catalog, audit: &Audit, settings: impl Serialize) -> Strin
     let sizes = inventory.sizes.iter();
     let body = Body {
         collection: Collection {
-            root: catalog.collection.root.to_string_lossy().into_owned(),
-            layout: super::text::layout_name(inventory.layout),
+            root: catalog.collection.name(),
+            layout: &catalog.collection.layout,
+            remarks: catalog
+                .collection
+                .remarks
+                .iter()
+                .map(|remark| Remark { says: &remark.says, otherwise: remark.other.as_deref() })
+                .collect(),
             files: inventory.files,
             images: inventory.images,
             set_aside: inventory.set_aside,
@@ -111,6 +133,11 @@ pub fn json(catalog: &Catalog, audit: &Audit, settings: impl Serialize) -> Strin
             .colours
             .iter()
             .map(|&((mode, bits), images)| Colour { mode: mode.name(), bits, images })
+            .collect(),
+        profiles: inventory
+            .profiles
+            .iter()
+            .map(|(profile, images)| Profile { profile, images: *images })
             .collect(),
         animated: inventory.animated,
         turned: inventory.turned,

@@ -1,17 +1,19 @@
 //! `audit` for people: what is here, what is wrong, what to do next.
 
 use std::fmt::Write;
-use std::path::Path;
 
 use sieve_core::audit::Audit;
 use sieve_core::catalog::Catalog;
-use sieve_core::collection::Layout;
+use sieve_core::collection::Collection;
 use sieve_core::finding::{Finding, Severity};
 use sieve_core::inventory::Inventory;
 
+use crate::args::{AuditArgs, CollectionArgs};
 use crate::present::style::{FAINT, HEADING, of_severity};
 use crate::present::table::{Align, aligned, bar, percent, shortened, visible};
-use crate::present::{counted, heading, next_step, safe, sheet_file, splits_folder};
+use crate::present::{
+    collection_words, counted, heading, next_step, safe, sheet_file, splits_folder,
+};
 
 /// Examples of each kind of finding shown without `--all`.
 const MOST_EXAMPLES: usize = 3;
@@ -20,30 +22,22 @@ const INDENT: &str = "         ";
 /// Columns of the bar of the largest class.
 const BAR_WIDTH: u64 = 24;
 
-/// The name of a layout.
-pub fn layout_name(layout: Layout) -> &'static str {
-    match layout {
-        Layout::Classes => "class/picture",
-        Layout::Splits => "split/class/picture",
-    }
-}
-
 /// The whole answer.
-pub fn text(catalog: &Catalog, audit: &Audit, all: bool) -> String {
-    let root = catalog.collection.root.to_string_lossy();
-    let mut text = what_is_here(&root, &audit.inventory);
+pub fn text(args: &AuditArgs, catalog: &Catalog, audit: &Audit) -> String {
+    let all = args.all;
+    let mut text = what_is_here(&catalog.collection, &audit.inventory);
     text.push_str(&class_table(&audit.inventory, all));
     text.push_str(&makeup(&audit.inventory));
     text.push_str(&findings(audit, all));
     text.push('\n');
-    text.push_str(&next(&catalog.collection.root, audit));
+    text.push_str(&next(&args.collection, audit));
     text
 }
 
-fn what_is_here(root: &str, inventory: &Inventory) -> String {
+fn what_is_here(collection: &Collection, inventory: &Inventory) -> String {
     let size = humansize::format_size(inventory.bytes, humansize::DECIMAL);
     let classes = counted(inventory.classes.len() as u64, "class", "classes");
-    let mut text = format!("{}\n", heading(&safe(root)));
+    let mut text = format!("{}\n", heading(&safe(&collection.name())));
     let _ = writeln!(
         text,
         "{} = {} in {classes} + {} set aside; {size}",
@@ -51,7 +45,12 @@ fn what_is_here(root: &str, inventory: &Inventory) -> String {
         counted(inventory.images, "image", "images"),
         inventory.set_aside,
     );
-    let _ = writeln!(text, "{FAINT}read as {}{FAINT:#}", layout_name(inventory.layout));
+    let _ = writeln!(text, "{FAINT}read as {}{FAINT:#}", safe(&collection.layout));
+    for remark in &collection.remarks {
+        let other =
+            remark.other.as_ref().map_or(String::new(), |other| format!("; if not: {other}"));
+        let _ = writeln!(text, "{}{other}", safe(&remark.says));
+    }
     if inventory.nested > 0 {
         let images = counted(inventory.nested, "image lies", "images lie");
         let _ =
@@ -129,6 +128,16 @@ fn makeup(inventory: &Inventory) -> String {
             .map(|((mode, bits), images)| format!("{} {bits}-bit {images}", mode.name()))
             .collect(),
     );
+    if !inventory.profiles.is_empty() {
+        let mut shown: Vec<String> = inventory.profiles[..inventory.profiles.len().min(4)]
+            .iter()
+            .map(|(profile, images)| format!("{} {images}", safe(profile)))
+            .collect();
+        if inventory.profiles.len() > 4 {
+            shown.push(format!("{} more", inventory.profiles.len() - 4));
+        }
+        row("profiles", shown);
+    }
     let mut also = Vec::new();
     if inventory.animated > 0 {
         also.push(format!("{} animated or of several pages", inventory.animated));
@@ -218,13 +227,20 @@ fn finding_group(group: &[Finding], all: bool) -> String {
     text
 }
 
-fn next(folder: &Path, audit: &Audit) -> String {
+fn next(args: &CollectionArgs, audit: &Audit) -> String {
     let inventory = &audit.inventory;
-    let root = &*folder.to_string_lossy();
+    let folder = &args.roots[0].path;
+    let collection = collection_words(args);
+    let command = |name: &str, options: &[&str]| {
+        let mut words = vec!["mint-sieve".to_owned(), name.to_owned()];
+        words.extend(collection.iter().cloned());
+        words.extend(options.iter().map(|option| (*option).to_owned()));
+        words
+    };
     if inventory.images == 0 {
         return next_step(
             "no readable picture here. See what each file is taken for:",
-            &["mint-sieve", "audit", root, "--all", "--verbose"],
+            &command("audit", &["--all", "--verbose"]),
         );
     }
     let first = match audit.count(Severity::Error) {
@@ -237,11 +253,11 @@ fn next(folder: &Path, audit: &Audit) -> String {
         let parts = "train=70,validation=15,test=15";
         return next_step(
             &format!("{first}build the splits:"),
-            &["mint-sieve", "split", root, "--parts", parts, "--to", &to],
+            &command("split", &["--parts", parts, "--to", &to]),
         );
     }
     next_step(
         &format!("{first}see what an augmentation policy does to the training pictures:"),
-        &["mint-sieve", "preview", root, "--policy", "gentle", "--out", &sheet_file(folder)],
+        &command("preview", &["--policy", "gentle", "--out", &sheet_file(folder)]),
     )
 }

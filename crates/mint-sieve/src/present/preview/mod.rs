@@ -7,6 +7,7 @@ pub use json::json;
 pub use text::text;
 
 use sieve_core::augment::Policy;
+use sieve_core::collection::Collection;
 
 use super::sheet::{Sheet, Tile};
 use crate::args::PreviewArgs;
@@ -27,6 +28,8 @@ pub struct Preview<'a> {
     pub passed_over: u64,
     /// What was painted.
     pub sheet: &'a Sheet,
+    /// The collection.
+    pub collection: &'a Collection,
 }
 
 /// Mean and greatest share outside of the picture.

@@ -6,17 +6,17 @@ use sieve_core::augment::{Axis, Drawn, Kind};
 
 use super::{Preview, outside};
 use crate::present::table::{Align, aligned, percent};
-use crate::present::{counted, heading, next_step, safe};
+use crate::present::{collection_words, counted, heading, next_step, safe};
 
 /// The whole answer.
 pub fn text(preview: &Preview<'_>) -> String {
     let sheet = preview.sheet;
-    let root = preview.args.collection.root.to_string_lossy();
+    let name = preview.collection.name();
     let frame = preview.policy.frame;
     let which = preview.split.map_or(String::new(), |split| format!(", {split} pictures only"));
     let mut shown: Vec<&str> = sheet.rows.iter().map(|row| row.class.as_str()).collect();
     shown.dedup();
-    let mut text = format!("{}{which}\n", heading(&safe(&root)));
+    let mut text = format!("{}{which}\n", heading(&safe(&name)));
     let _ = writeln!(
         text,
         "{} from {} of {}, {} each; policy {}, seed {}",
@@ -65,7 +65,10 @@ pub fn text(preview: &Preview<'_>) -> String {
     let policy = preview.args.policy.to_string_lossy();
     let (per_class, draws) = (preview.args.per_class, preview.args.draws);
     let (per_class, draws) = (per_class.map(|n| n.to_string()), draws.map(|n| n.to_string()));
-    let mut words = vec!["mint-sieve", "preview", &root, "--policy", &policy];
+    let collection = collection_words(&preview.args.collection);
+    let mut words = vec!["mint-sieve", "preview"];
+    words.extend(collection.iter().map(String::as_str));
+    words.extend(["--policy", &policy]);
     words.extend(per_class.iter().flat_map(|each| ["--per-class", each]));
     words.extend(draws.iter().flat_map(|draws| ["--draws", draws]));
     words.extend(preview.args.classes.iter().flat_map(|class| ["--class", class]));

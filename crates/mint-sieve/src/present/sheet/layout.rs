@@ -22,9 +22,9 @@ const WORDS_WIDTH: u32 = 75;
 /// Tiles stand no closer than their lines can be read.
 const LEAST_CELL: u32 = 96;
 
-/// What was asked for; nothing means what fits a screen.
+/// What a sheet is to have room for; nothing means what fits a screen.
 #[derive(Clone, Copy, Debug, Default)]
-pub struct Wanted {
+pub struct Room {
     /// Rows of pictures.
     pub rows: Option<u32>,
     /// Draws of the policy on each picture.
@@ -58,16 +58,16 @@ pub struct Layout {
 
 impl Layout {
     /// The layout for a frame: the least reduction that leaves room for enough rows and columns.
-    pub fn of(frame: Frame, wanted: Wanted) -> Self {
-        let least_rows = wanted.rows.unwrap_or(ROWS).min(ROWS);
-        let least_columns = wanted.draws.map_or(COLUMNS, |draws| draws + 1).min(COLUMNS);
+    pub fn of(frame: Frame, room: Room) -> Self {
+        let least_rows = room.rows.unwrap_or(ROWS).min(ROWS);
+        let least_columns = room.draws.map_or(COLUMNS, |draws| draws + 1).min(COLUMNS);
         let longest = frame.width_px.max(frame.height_px);
-        let enlarge = if wanted.full_size { 1 } else { (LEAST_CELL / longest).max(1) };
+        let enlarge = if room.full_size { 1 } else { (LEAST_CELL / longest).max(1) };
         let of_one = |shrink| {
             let tile_width = frame.width_px.div_ceil(shrink) * enlarge;
             let cell_width = tile_width.max(LEAST_CELL);
             // The share outside is named too, and the picture takes three lines.
-            let lines = ((wanted.steps + 1) * WORDS_WIDTH).div_ceil(cell_width).clamp(3, 6);
+            let lines = ((room.steps + 1) * WORDS_WIDTH).div_ceil(cell_width).clamp(3, 6);
             Layout {
                 rows: 1,
                 draws: 0,
@@ -83,13 +83,13 @@ impl Layout {
             let layout = Layout { rows: least_rows, draws: least_columns - 1, ..of_one(*shrink) };
             layout.width() <= SCREEN.0 && layout.height() <= SCREEN.1
         };
-        let shrink = if wanted.full_size { 1 } else { (1..longest).find(fits).unwrap_or(longest) };
+        let shrink = if room.full_size { 1 } else { (1..longest).find(fits).unwrap_or(longest) };
         let one = of_one(shrink);
         let rows = (SCREEN.1.saturating_sub(one.height())) / one.row_height() + 1;
         let columns = (SCREEN.0.saturating_sub(one.width())) / (one.cell_width + GAP) + 1;
         Layout {
-            rows: wanted.rows.unwrap_or(rows),
-            draws: wanted.draws.unwrap_or((columns - 1).max(1)),
+            rows: room.rows.unwrap_or(rows),
+            draws: room.draws.unwrap_or((columns - 1).max(1)),
             ..one
         }
     }
@@ -124,25 +124,25 @@ mod tests {
     use super::*;
     use sieve_core::augment::Fit;
 
-    fn layout(width_px: u32, height_px: u32, wanted: Wanted) -> Layout {
-        let wanted = Wanted { steps: 6, ..wanted };
-        Layout::of(Frame { width_px, height_px, fit: Fit::Cover }, wanted)
+    fn layout(width_px: u32, height_px: u32, room: Room) -> Layout {
+        let room = Room { steps: 6, ..room };
+        Layout::of(Frame { width_px, height_px, fit: Fit::Cover }, room)
     }
 
     #[test]
     fn sheets_fit_a_screen_unless_more_is_asked_for() {
         for (width, height) in [(1, 1), (32, 32), (224, 224), (64, 500), (640, 480), (4096, 4096)] {
-            let layout = layout(width, height, Wanted::default());
+            let layout = layout(width, height, Room::default());
             assert!(
                 layout.width() <= 1280 && layout.height() <= 800,
                 "{width}x{height}: {layout:?}"
             );
             assert!(layout.rows >= 4 && layout.draws >= 5, "{width}x{height}: {layout:?}");
         }
-        let full = layout(224, 224, Wanted { full_size: true, ..Wanted::default() });
+        let full = layout(224, 224, Room { full_size: true, ..Room::default() });
         assert_eq!((full.shrink, full.tile_width, full.tile_height), (1, 224, 224));
         assert!(full.width() <= 1280 && full.height() <= 800);
-        let tall = layout(224, 224, Wanted { rows: Some(40), draws: Some(2), ..Wanted::default() });
+        let tall = layout(224, 224, Room { rows: Some(40), draws: Some(2), ..Room::default() });
         assert_eq!((tall.rows, tall.draws), (40, 2));
     }
 }

@@ -7,5 +7,5 @@ mod png;
 mod preview;
 
 pub use self::png::png;
-pub use layout::{Layout, Wanted};
+pub use layout::{Layout, Room};
 pub use preview::{Row, Sheet, Tile, paint};

@@ -4,12 +4,12 @@ use serde::Serialize;
 use sieve_core::splitting::LeftOut;
 
 use super::{Split, is_conflict};
-use crate::present::envelope;
+use crate::present::{ReadingSettings, envelope};
 
 #[derive(Serialize)]
 struct Settings {
-    follow_links: bool,
-    max_megapixels: u64,
+    #[serde(flatten)]
+    reading: ReadingSettings,
     parts: Vec<PartShare>,
     seed: u64,
     link: Option<String>,
@@ -87,8 +87,7 @@ pub fn json(split: &Split<'_>) -> String {
     let names = split.request.parts.names();
     let shares = split.request.parts.shares();
     let settings = Settings {
-        follow_links: args.collection.follow_links,
-        max_megapixels: args.collection.max_megapixels,
+        reading: ReadingSettings::of(&args.collection),
         parts: names
             .iter()
             .zip(&shares)
@@ -116,7 +115,7 @@ pub fn json(split: &Split<'_>) -> String {
     let shown = |path: &std::path::PathBuf| path.to_string_lossy().into_owned();
     let body = Body {
         collection: Collection {
-            root: shown(&split.catalog.collection.root),
+            root: split.catalog.collection.name(),
             files: split.catalog.records.len(),
             images: assignment.images.len(),
             left_out: assignment.left_out.len(),

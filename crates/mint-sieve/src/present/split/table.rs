@@ -1,22 +1,21 @@
-//! The split table: CSV with the columns path, class, split, group, digest.
+//! The split table: CSV with the columns path, class, split, group, digest, and what was carried along.
 
-use sieve_core::catalog::SPLIT_TABLE_HEADER;
+use sieve_core::catalog::{Catalog, SPLIT_TABLE_HEADER};
 use sieve_core::splitting::Assignment;
 
 /// One row for each picture that takes part, in the order of their paths.
-pub fn table(assignment: &Assignment<'_>, parts: &[String]) -> Vec<u8> {
+pub fn table(catalog: &Catalog, assignment: &Assignment<'_>, parts: &[String]) -> Vec<u8> {
     let mut table = csv::Writer::from_writer(Vec::new());
-    let rows = assignment.images.iter().map(|image| {
-        [
-            image.record.path.as_str().to_owned(),
-            image.class.to_owned(),
-            parts[image.part].clone(),
-            image.group.to_string(),
-            image.digest.to_string(),
-        ]
-    });
-    let head = SPLIT_TABLE_HEADER.split(',').map(str::to_owned).collect::<Vec<_>>();
-    table.write_record(&head).expect("memory takes what is written");
-    rows.for_each(|row| table.write_record(&row).expect("memory takes what is written"));
+    let names = &catalog.collection.carried;
+    let head = SPLIT_TABLE_HEADER.split(',').chain(names.iter().map(String::as_str));
+    table.write_record(head).expect("memory takes what is written");
+    for image in &assignment.images {
+        let (group, digest) = (image.group.to_string(), image.digest.to_string());
+        let row = [image.record.path.as_str(), image.class, &parts[image.part], &group, &digest];
+        let carried = image.record.place.carried.as_ref();
+        let value = |index: usize| carried.and_then(|carried| carried.values.get(index));
+        let values = (0..names.len()).map(|index| value(index).map_or("", String::as_str));
+        table.write_record(row.into_iter().chain(values)).expect("memory takes what is written");
+    }
     table.into_inner().expect("memory takes what is written")
 }

@@ -7,11 +7,11 @@ use sieve_core::splitting::LeftOut;
 use super::{Split, is_conflict};
 use crate::present::style::{ERROR, FAINT};
 use crate::present::table::{Align, aligned, percent, shortened, visible};
-use crate::present::{counted, heading, next_step, safe, splits_folder};
+use crate::present::{collection_words, counted, heading, next_step, safe, splits_folder};
 
 /// The whole answer.
 pub fn text(split: &Split<'_>) -> String {
-    let root = split.catalog.collection.root.to_string_lossy();
+    let name = split.catalog.collection.name();
     let parts = &split.request.parts;
     let asked: Vec<String> = parts
         .names()
@@ -21,7 +21,7 @@ pub fn text(split: &Split<'_>) -> String {
         .collect();
     let mut text = format!(
         "{}\n{} in {}: {}; seed {}\n\n",
-        heading(&safe(&root)),
+        heading(&safe(&name)),
         counted(split.assignment.images.len() as u64, "image", "images"),
         counted(split.assignment.classes.len() as u64, "class", "classes"),
         safe(&asked.join(", ")),
@@ -85,9 +85,9 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     if !clumps.is_empty() {
         let groups = counted(clumps.len() as u64, "group", "groups");
         let pictures = clumps.iter().map(Vec::len).sum::<usize>();
-        lines.push(format!(
-            "Kept together: {groups} of files with the same bytes, {pictures} in all."
-        ));
+        let are_named = clumps.iter().flatten().any(|image| image.record.place.group().is_some());
+        let what = if are_named { "copies or of one name" } else { "files with the same bytes" };
+        lines.push(format!("Kept together: {groups} of {what}, {pictures} in all."));
     }
     for group in clumps.iter().filter(|group| is_conflict(group)) {
         let paths: Vec<&str> = group.iter().map(|image| image.record.path.as_str()).collect();
@@ -126,7 +126,6 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
 
 fn written(split: &Split<'_>) -> String {
     let args = split.args;
-    let root = split.catalog.collection.root.to_string_lossy();
     let mut text = String::new();
     if let Some(to) = &args.to {
         let to = to.to_string_lossy();
@@ -147,7 +146,7 @@ fn written(split: &Split<'_>) -> String {
     if args.out.is_none() {
         let _ = writeln!(text, "{FAINT}Nothing was written.{FAINT:#}");
     }
-    let to = splits_folder(&split.catalog.collection.root);
+    let to = splits_folder(&args.collection.roots[0].path);
     let seed = args.seed.to_string();
     let parts: Vec<String> = split
         .request
@@ -158,6 +157,9 @@ fn written(split: &Split<'_>) -> String {
         .map(|(name, share)| format!("{name}={}", (share * 1e8).round() / 1e6))
         .collect();
     let parts = parts.join(",");
-    let words = ["mint-sieve", "split", &root, "--parts", &parts, "--seed", &seed, "--to", &to];
+    let collection = collection_words(&args.collection);
+    let mut words = vec!["mint-sieve", "split"];
+    words.extend(collection.iter().map(String::as_str));
+    words.extend(["--parts", &parts, "--seed", &seed, "--to", &to]);
     text + &format!("\n{}", next_step("build the folders:", &words))
 }

@@ -1,0 +1,82 @@
+//! Where the catalog of a collection is kept between runs.
+
+use std::path::{Path, PathBuf};
+
+use etcetera::BaseStrategy;
+use etcetera::base_strategy::Xdg;
+use sieve_core::measuring::Digest;
+use sieve_core::store::{Store, StoreError};
+
+use super::collection;
+use crate::args::{CatalogArgs, CollectionArgs};
+use crate::failure::Failure;
+use crate::present::warn;
+
+/// Opens the catalog. Where it cannot be kept in the cache folder the work goes on without; a place
+/// that was named must do.
+pub fn open(args: &CollectionArgs, kept: &CatalogArgs) -> Result<Option<Store>, Failure> {
+    if kept.no_catalog {
+        return Ok(None);
+    }
+    if let Some(file) = &kept.catalog {
+        collection::refuse_inside(args, file)?;
+        return match Store::open(file) {
+            Ok((store, damaged)) => {
+                damaged.iter().for_each(|file| tell_damaged(file));
+                Ok(Some(store))
+            }
+            Err(error @ StoreError::Foreign { .. }) => Err(Failure::call(error.to_string())
+                .hint("It was left as it is. Choose another file for --catalog.")),
+            Err(error) => Err(Failure::output(format!(
+                "the catalog {} cannot be used: {error}",
+                file.display()
+            ))),
+        };
+    }
+    let Some(file) = cache_file(args) else {
+        tracing::debug!("no catalog: there is no cache folder, or it lies inside the collection");
+        return Ok(None);
+    };
+    match Store::open(&file) {
+        Ok((store, damaged)) => {
+            damaged.iter().for_each(|file| tell_damaged(file));
+            Ok(Some(store))
+        }
+        Err(error) => {
+            warn(&format!(
+                "what is measured cannot be kept in {}: {error}; the next run reads everything again",
+                file.parent().unwrap_or(&file).display()
+            ));
+            Ok(None)
+        }
+    }
+}
+
+/// Says that a damaged catalog was renamed.
+pub fn tell_damaged(moved_to: &Path) {
+    warn(&format!(
+        "the catalog was damaged and is now {}; everything is read again",
+        moved_to.display()
+    ));
+}
+
+/// The file for a collection in the user's cache folder (XDG Base Directory Specification): its name
+/// and a digest of where it lies. None when that would be inside of the collection.
+fn cache_file(args: &CollectionArgs) -> Option<PathBuf> {
+    let folder = Xdg::new().ok()?.cache_dir().join("mint-sieve");
+    let roots: Vec<PathBuf> =
+        args.roots.iter().filter_map(|root| root.path.canonicalize().ok()).collect();
+    let name = roots.first()?.file_name().map(|name| name.to_string_lossy().into_owned());
+    let safe = |c: char| if c.is_alphanumeric() || "-_.".contains(c) { c } else { '_' };
+    let name: String = name.unwrap_or_default().chars().take(40).map(safe).collect();
+    let mut key = Vec::new();
+    for (root, path) in args.roots.iter().zip(&roots) {
+        key.extend(root.split.as_deref().unwrap_or_default().as_bytes());
+        key.push(0);
+        key.extend(path.as_os_str().as_encoded_bytes());
+        key.push(0);
+    }
+    let digest = Digest::of(&key).to_string();
+    let file = folder.join(format!("{name}-{}.sqlite", &digest[..16]));
+    collection::refuse_inside(args, &file).is_ok().then_some(file)
+}

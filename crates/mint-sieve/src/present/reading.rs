@@ -1,0 +1,91 @@
+//! How a collection is read: as settings of an answer, and as words of a command.
+
+use serde::Serialize;
+use sieve_core::collection::{ClassDepth, Columns, SplitFolders};
+
+use crate::args::CollectionArgs;
+
+/// What decides how a collection is read.
+#[derive(Serialize)]
+pub struct ReadingSettings {
+    collection: Vec<String>,
+    splits: Option<String>,
+    class_depth: Option<String>,
+    label_from: Option<String>,
+    columns: Option<String>,
+    pictures: Option<String>,
+    follow_links: bool,
+    max_megapixels: u64,
+    max_decoded_mib: u64,
+    max_file_mib: u64,
+}
+
+impl ReadingSettings {
+    /// The settings that the arguments make.
+    pub fn of(args: &CollectionArgs) -> Self {
+        ReadingSettings {
+            collection: roots(args),
+            splits: args.splits.as_ref().map(splits),
+            class_depth: args.class_depth.map(depth),
+            label_from: args.label_from.as_ref().map(ToString::to_string),
+            columns: args.columns.as_ref().map(columns),
+            pictures: args.pictures.as_ref().map(|folder| folder.to_string_lossy().into_owned()),
+            follow_links: args.follow_links,
+            max_megapixels: args.max_megapixels,
+            max_decoded_mib: args.max_decoded,
+            max_file_mib: args.max_file,
+        }
+    }
+}
+
+/// The words that name the same collection, read in the same way, in another command.
+pub fn collection_words(args: &CollectionArgs) -> Vec<String> {
+    let settings = ReadingSettings::of(args);
+    let mut words = settings.collection;
+    let options = [
+        ("--splits", settings.splits),
+        ("--class-depth", settings.class_depth),
+        ("--label-from", settings.label_from),
+        ("--columns", settings.columns),
+        ("--pictures", settings.pictures),
+    ];
+    for (option, value) in options {
+        words.extend(value.into_iter().flat_map(|value| [option.to_owned(), value]));
+    }
+    if args.follow_links {
+        words.push("--follow-links".to_owned());
+    }
+    words
+}
+
+fn roots(args: &CollectionArgs) -> Vec<String> {
+    let roots = args.roots.iter().map(|root| {
+        let path = root.path.to_string_lossy();
+        root.split.as_ref().map_or(path.to_string(), |split| format!("{split}={path}"))
+    });
+    roots.collect()
+}
+
+fn splits(folders: &SplitFolders) -> String {
+    match folders {
+        SplitFolders::None => "none".to_owned(),
+        SplitFolders::ByName(named) => {
+            let word = |(split, folder): &(String, String)| {
+                if split == folder { folder.clone() } else { format!("{split}={folder}") }
+            };
+            named.iter().map(word).collect::<Vec<_>>().join(",")
+        }
+    }
+}
+
+fn depth(depth: ClassDepth) -> String {
+    match depth {
+        ClassDepth::Folders(depth) => depth.to_string(),
+        ClassDepth::Innermost => "innermost".to_owned(),
+    }
+}
+
+fn columns(columns: &Columns) -> String {
+    let Columns { path, class, split, group } = columns;
+    format!("path={path},class={class},split={split},group={group}")
+}

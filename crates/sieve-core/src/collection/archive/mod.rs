@@ -1,0 +1,61 @@
+//! Archives, read in place: nothing is unpacked to disk.
+
+mod shared;
+mod stream;
+mod tar;
+mod zip;
+
+pub(super) use stream::Packing;
+pub(super) use tar::Tar;
+pub(super) use zip::Zip;
+
+use std::fs::File;
+use std::io::Read;
+use std::path::{Path, PathBuf};
+
+use super::path::{RelPath, native_of_bytes};
+
+/// What kind of archive a file is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Kind {
+    Zip,
+    Tar(Packing),
+}
+
+/// Tells from its first bytes whether a file is an archive.
+pub(super) fn kind(file: &Path) -> std::io::Result<Option<Kind>> {
+    let mut start = Vec::new();
+    File::open(file)?.take(512).read_to_end(&mut start)?;
+    // Signatures: APPNOTE 4.3.7 and 4.3.16, RFC 1952, RFC 8878; POSIX ustar at byte 257.
+    Ok(if start.starts_with(b"PK\x03\x04") || start.starts_with(b"PK\x05\x06") {
+        Some(Kind::Zip)
+    } else if start.starts_with(b"\x1f\x8b") {
+        Some(Kind::Tar(Packing::Gzip))
+    } else if start.starts_with(b"\x28\xb5\x2f\xfd") {
+        Some(Kind::Tar(Packing::Zstandard))
+    } else if start.get(257..262) == Some(b"ustar") {
+        Some(Kind::Tar(Packing::None))
+    } else {
+        None
+    })
+}
+
+/// The path of an entry below the root; `Err` with the reason, and the path as it is shown, when
+/// unpacking it could write elsewhere.
+fn entry_path(name: &[u8]) -> Result<RelPath, (RelPath, &'static str)> {
+    let native = native_of_bytes(name);
+    let refused = |why| Err((RelPath::new(&native), why));
+    let mut clean = PathBuf::new();
+    for part in native.components() {
+        match part {
+            std::path::Component::Normal(name) => clean.push(name),
+            std::path::Component::CurDir => {}
+            std::path::Component::ParentDir => return refused("the path holds .."),
+            _ => return refused("the path is absolute"),
+        }
+    }
+    if clean.as_os_str().is_empty() {
+        return refused("the path is empty");
+    }
+    Ok(RelPath::new(&clean))
+}

@@ -1,0 +1,183 @@
+//! Tar: plain archives are read at any place, packed ones from their beginning to their end.
+
+use std::fs::File;
+use std::io::{self, Read, Seek, SeekFrom};
+use std::path::{Path, PathBuf};
+
+use ::tar::{Archive, Entries, Entry, EntryType};
+
+use super::entry_path;
+use super::shared::SharedFile;
+use super::stream::{Packing, unpacked};
+use crate::collection::listing::{Found, Listing};
+use crate::collection::{EntryKind, RelPath, Stamp};
+use crate::reading::{ReadLimits, Trouble};
+use crate::{io_reason, progress::Watch};
+
+/// A tar archive.
+#[derive(Debug)]
+pub(in crate::collection) struct Tar {
+    path: PathBuf,
+    packing: Packing,
+    /// Of a plain archive.
+    file: Option<SharedFile>,
+}
+
+impl Tar {
+    /// Opens the archive in `path`.
+    pub fn open(path: &Path, packing: Packing) -> io::Result<Self> {
+        let file = match packing {
+            Packing::None => Some(SharedFile::new(File::open(path)?)?),
+            _ => None,
+        };
+        Ok(Tar { path: path.to_owned(), packing, file })
+    }
+
+    /// True when entries can only be read one after the other.
+    pub fn is_stream(&self) -> bool {
+        self.packing != Packing::None
+    }
+
+    /// What the archive holds; `Err` when it is no tar archive at all. `stamp` is that of the archive.
+    pub fn list(&self, stamp: Stamp, watch: &dyn Watch) -> Result<Listing, String> {
+        let failed = |error: io::Error| io_reason(&error);
+        match &self.file {
+            Some(file) => {
+                let mut archive = Archive::new(file.clone());
+                self.list_entries(archive.entries_with_seek().map_err(failed)?, stamp, watch)
+            }
+            None => {
+                let mut archive = Archive::new(self.reader().map_err(failed)?);
+                self.list_entries(archive.entries().map_err(failed)?, stamp, watch)
+            }
+        }
+    }
+
+    fn list_entries(
+        &self,
+        entries: Entries<'_, impl Read>,
+        stamp: Stamp,
+        watch: &dyn Watch,
+    ) -> Result<Listing, String> {
+        let mut listing = Listing::default();
+        let mut number = 0;
+        for entry in entries {
+            if watch.stopped() {
+                break;
+            }
+            match entry {
+                Ok(entry) => {
+                    watch.advance(1);
+                    self.add(&entry, number, stamp, &mut listing);
+                    number += 1;
+                }
+                Err(error) if number == 0 => {
+                    return Err(format!("no tar archive: {}", io_reason(&error)));
+                }
+                Err(error) => {
+                    let reason = format!("the archive cannot be read on: {}", io_reason(&error));
+                    listing.unlistable.push((named(&self.path), reason));
+                    break;
+                }
+            }
+        }
+        Ok(listing.with_implied_folders().sorted())
+    }
+
+    fn add(&self, entry: &Entry<'_, impl Read>, number: u64, stamp: Stamp, listing: &mut Listing) {
+        let kind = entry.header().entry_type();
+        if matches!(kind, EntryType::XGlobalHeader) {
+            return;
+        }
+        let is_root = matches!(&*entry.path_bytes(), b"." | b"./" | b"/");
+        let (path, refused) = match entry_path(&entry.path_bytes()) {
+            Ok(path) => (path, None),
+            Err(_) if is_root && kind.is_dir() => return,
+            Err((path, why)) => (path, Some(EntryKind::Refused(why))),
+        };
+        let special = match kind {
+            EntryType::Regular | EntryType::Continuous => None,
+            EntryType::GNUSparse => Some(EntryKind::Refused("it is stored in pieces (sparse)")),
+            EntryType::Directory if refused.is_none() => return listing.folders.push(path),
+            EntryType::Symlink => Some(EntryKind::Refused("it is a symbolic link")),
+            EntryType::Link => Some(EntryKind::Refused("it is a hard link")),
+            _ => Some(EntryKind::Special),
+        };
+        // A packed archive is read in order, so the number of an entry is its place.
+        let offset = if self.is_stream() { number } else { entry.raw_file_position() };
+        let stamp = Stamp { size_bytes: entry.size(), ..stamp };
+        let kind = refused.or(special).unwrap_or(EntryKind::File { stamp });
+        listing.files.push(Found { path, kind, offset });
+    }
+
+    fn reader(&self) -> io::Result<Box<dyn Read + Send>> {
+        match &self.file {
+            Some(file) => Ok(Box::new(file.clone())),
+            None => unpacked(File::open(&self.path)?, self.packing),
+        }
+    }
+
+    /// The bytes of the entry at an offset of a plain archive.
+    pub fn read(
+        &self,
+        offset: u64,
+        size_bytes: u64,
+        limits: &ReadLimits,
+    ) -> Result<Vec<u8>, Trouble> {
+        limits.admit_file(size_bytes)?;
+        let mut bytes = Vec::new();
+        let mut file = self.file.clone().expect("a plain archive");
+        let read = file
+            .seek(SeekFrom::Start(offset))
+            .and_then(|_| file.take(size_bytes).read_to_end(&mut bytes));
+        read.map_err(|error| Trouble::Unreadable(io_reason(&error)))?;
+        Ok(bytes)
+    }
+
+    /// Reads the entries whose numbers are `wanted`, sorted, from a packed archive, and hands each
+    /// with its place in `wanted` to `take`, until that says to stop.
+    pub fn stream(
+        &self,
+        wanted: &[u64],
+        limits: &ReadLimits,
+        take: &mut dyn FnMut(usize, Result<Vec<u8>, Trouble>) -> bool,
+    ) {
+        let mut next = 0;
+        let unreadable = |error: io::Error| Trouble::Unreadable(io_reason(&error));
+        let mut run = || -> io::Result<()> {
+            let mut archive = Archive::new(self.reader()?);
+            for (number, entry) in (0u64..).zip(archive.entries()?) {
+                if next == wanted.len() {
+                    break;
+                }
+                let mut entry = entry?;
+                if wanted[next] != number {
+                    continue;
+                }
+                let bytes = limits.admit_file(entry.size()).and_then(|()| {
+                    let mut bytes = Vec::new();
+                    entry.read_to_end(&mut bytes).map_err(unreadable)?;
+                    Ok(bytes)
+                });
+                next += 1;
+                if !take(next - 1, bytes) {
+                    next = wanted.len();
+                }
+            }
+            Ok(())
+        };
+        let ended = run();
+        let reason =
+            ended.map_or_else(|error| io_reason(&error), |()| "not in the archive any more".into());
+        for left in next..wanted.len() {
+            if !take(left, Err(Trouble::Unreadable(reason.clone()))) {
+                break;
+            }
+        }
+    }
+}
+
+/// The name of an archive, where the path of a folder is expected.
+fn named(archive: &Path) -> RelPath {
+    RelPath::new(Path::new(archive.file_name().unwrap_or_default()))
+}

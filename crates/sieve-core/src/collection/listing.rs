@@ -1,0 +1,71 @@
+//! What lies under one root, before anything is known about classes.
+
+use std::collections::BTreeSet;
+use std::path::Path;
+
+use super::path::RelPath;
+use super::{EntryKind, Stamp};
+
+/// The folders and files under one root.
+#[derive(Debug, Default)]
+pub(super) struct Listing {
+    /// Every folder, sorted.
+    pub folders: Vec<RelPath>,
+    /// Everything else, sorted by path.
+    pub files: Vec<Found>,
+    /// Folders that could not be listed, with what the system said.
+    pub unlistable: Vec<(RelPath, String)>,
+}
+
+/// One thing that is no folder.
+#[derive(Debug)]
+pub(super) struct Found {
+    /// Its path below the root.
+    pub path: RelPath,
+    /// What it is.
+    pub kind: EntryKind,
+    /// Where in an archive its bytes are.
+    pub offset: u64,
+}
+
+impl Found {
+    /// A file of `stamp`.
+    pub fn file(path: RelPath, stamp: Stamp, offset: u64) -> Self {
+        Found { path, kind: EntryKind::File { stamp }, offset }
+    }
+}
+
+impl Listing {
+    /// Puts everything into the order of paths. Of several files of one path the last one stays,
+    /// as unpacking an archive would leave it.
+    pub fn sorted(mut self) -> Self {
+        self.folders.sort();
+        self.folders.dedup();
+        self.files.sort_by(|a, b| a.path.cmp(&b.path));
+        self.files.dedup_by(|later, kept| {
+            let is_same = later.path == kept.path;
+            if is_same {
+                std::mem::swap(later, kept);
+            }
+            is_same
+        });
+        self.unlistable.sort();
+        self
+    }
+
+    /// Adds the folders that are known only from what lies in them: archives need not name them.
+    pub fn with_implied_folders(mut self) -> Self {
+        let mut implied = BTreeSet::new();
+        for found in &self.files {
+            let mut folder = found.path.native().parent();
+            while let Some(path) = folder.filter(|path| *path != Path::new("")) {
+                if !implied.insert(path.to_path_buf()) {
+                    break;
+                }
+                folder = path.parent();
+            }
+        }
+        self.folders.extend(implied.iter().map(|path| RelPath::new(path)));
+        self
+    }
+}

@@ -1,0 +1,374 @@
+//! Opening a collection: what lies under its roots, read as layout, names or table say.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use std::fs::{self, Metadata};
+use std::io;
+use std::path::Path;
+use std::sync::Arc;
+
+use super::archive::{self, Kind, Tar, Zip};
+use super::layout::{Reading, Remark, Spot};
+use super::listing::{Found, Listing};
+use super::names::{Interned, composed, is_left_behind, may_be_picture, split_of_name};
+use super::pattern::Pattern;
+use super::source::Source;
+use super::table::{self, Table};
+use super::walk::walk;
+use super::{
+    Carried, Collection, Entry, EntryKind, Label, Locator, Place, RelPath, Request, Root, Stamp,
+};
+use crate::progress::Watch;
+use crate::{Error, io_reason};
+
+/// Lists a collection and decides how it is to be read.
+///
+/// # Errors
+///
+/// When a root is missing, is nothing that can be read as a collection, or cannot be listed; when
+/// the request names folders or columns that are not there; or when `watch` asks to stop. Trouble
+/// further down is kept in [`Collection::unlistable`].
+pub fn open(request: &Request, watch: &dyn Watch) -> Result<Collection, Error> {
+    watch.begin("listing files", None);
+    let mut opening = Opening {
+        request,
+        watch,
+        collection: Collection { roots: request.roots.clone(), ..Collection::default() },
+        classes: Classes::default(),
+        splits: Interned::default(),
+    };
+    for root in &request.roots {
+        opening.add(root)?;
+        if watch.stopped() {
+            return Err(Error::Interrupted);
+        }
+    }
+    Ok(opening.finished())
+}
+
+struct Opening<'a> {
+    request: &'a Request,
+    watch: &'a dyn Watch,
+    collection: Collection,
+    classes: Classes,
+    splits: Interned,
+}
+
+/// The classes, by every way in which they are written.
+#[derive(Default)]
+struct Classes {
+    by_spelling: HashMap<Box<str>, Arc<str>>,
+    composed: Interned,
+}
+
+impl Classes {
+    fn get(&mut self, spelling: &str) -> Arc<str> {
+        if let Some(known) = self.by_spelling.get(spelling) {
+            return Arc::clone(known);
+        }
+        let class = self.composed.get(&composed(spelling));
+        self.by_spelling.insert(spelling.into(), Arc::clone(&class));
+        class
+    }
+
+    /// The classes with more than one spelling.
+    fn spellings(&self) -> BTreeMap<String, Vec<String>> {
+        let mut all: BTreeMap<String, BTreeSet<String>> = BTreeMap::new();
+        for (spelling, class) in &self.by_spelling {
+            all.entry(class.to_string()).or_default().insert(spelling.to_string());
+        }
+        all.retain(|_, spellings| spellings.len() > 1);
+        all.into_iter().map(|(class, all)| (class, all.into_iter().collect())).collect()
+    }
+}
+
+impl Opening<'_> {
+    fn add(&mut self, root: &Root) -> Result<(), Error> {
+        let path = &root.path;
+        let unreadable = |error: io::Error| Error::RootUnreadable {
+            path: path.clone(),
+            reason: io_reason(&error),
+        };
+        let facts = match fs::metadata(path) {
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+                return Err(Error::RootMissing { path: path.clone() });
+            }
+            facts => facts.map_err(unreadable)?,
+        };
+        if facts.is_dir() {
+            let listing = walk(path, self.request.follow_links, self.watch)?;
+            let is_split = root.split.is_some();
+            return self.add_listing(
+                root,
+                listing,
+                Source::Folder { root: path.clone(), is_split },
+            );
+        }
+        if !facts.is_file() {
+            return Err(Error::RootUnknown { path: path.clone() });
+        }
+        let broken = |reason: String| Error::RootUnreadable { path: path.clone(), reason };
+        let stamp = Stamp::of(&facts);
+        match archive::kind(path).map_err(unreadable)? {
+            Some(Kind::Zip) => {
+                let zip = Zip::open(path).map_err(broken)?;
+                self.add_listing(root, zip.list(stamp), Source::Zip(zip))
+            }
+            Some(Kind::Tar(packing)) => {
+                let tar = Tar::open(path, packing).map_err(unreadable)?;
+                let listing = tar.list(stamp, self.watch).map_err(broken)?;
+                self.add_listing(root, listing, Source::Tar(tar))
+            }
+            None if is_table_name(path) => self.add_table(root),
+            None => Err(Error::RootUnknown { path: path.clone() }),
+        }
+    }
+
+    fn add_listing(&mut self, root: &Root, listing: Listing, source: Source) -> Result<(), Error> {
+        if let Some(pattern) = &self.request.wish.label_from {
+            self.add_named(root, listing, source, pattern);
+            return Ok(());
+        }
+        let mut wish = self.request.wish.clone();
+        if root.split.is_some() {
+            wish.splits = super::SplitFolders::None;
+        }
+        let reading = Reading::of(&listing, &wish)
+            .map_err(|(name, there)| Error::NoSplitFolder { name, there })?;
+        let split = root.split.as_deref();
+        let parents: HashSet<&str> = listing.folders.iter().map(RelPath::folder).collect();
+        for folder in &listing.folders {
+            let is_innermost = !parents.contains(folder.as_str());
+            if let Some((inner, class)) = reading.class_folder(folder, is_innermost) {
+                let class = self.classes.get(class).to_string();
+                let split = split.or(inner).map(str::to_owned);
+                self.collection.class_folders.insert((split, class));
+            }
+        }
+        // Pictures that lie in no folder at all, in a root that is a split, are kept for later.
+        let is_unlabelled = split.is_some() && listing.folders.is_empty();
+        let (mut pictures, mut classed) = (0usize, 0usize);
+        self.place_all(root, listing, source, |opening, found| {
+            let place = match reading.spot(&found.path) {
+                Spot::Class { split: inner, class, is_deeper } => {
+                    classed += 1;
+                    let label = Label::Class(opening.classes.get(class));
+                    let split = split.or(inner).map(|split| opening.splits.get(split));
+                    Place { split, label, is_deeper, carried: None }
+                }
+                Spot::Unlabelled { split } => {
+                    Place::of(Some(opening.splits.get(split)), Label::Unlabelled)
+                }
+                Spot::Outside { split: inner } => {
+                    let split = split.or(inner).map(|split| opening.splits.get(split));
+                    let label = if is_unlabelled { Label::Unlabelled } else { Label::Outside };
+                    Place::of(split, label)
+                }
+            };
+            pictures += usize::from(may_be_picture(&found.path));
+            place
+        });
+        if classed == 0 && pictures > 0 && !is_unlabelled && !reading.has_splits() {
+            let says =
+                "there are no class folders; if the names of the files hold the class, say how";
+            self.remark(Remark::new(says, Some("--label-from '{class}_{n}.jpg'")));
+        }
+        let has_splits = reading.has_splits();
+        self.set_layout(if split.is_some() && !has_splits {
+            format!("split/{}", reading.describe())
+        } else {
+            reading.describe()
+        });
+        reading.remarks.into_iter().for_each(|remark| self.remark(remark));
+        Ok(())
+    }
+
+    /// Labels come from the names of files.
+    fn add_named(&mut self, root: &Root, listing: Listing, source: Source, pattern: &Pattern) {
+        self.collection.carried = pattern.carried();
+        let (mut matched, mut all, mut first_not) = (0u64, 0u64, None);
+        self.place_all(root, listing, source, |opening, found| {
+            let root_split = root.split.as_deref().map(|split| opening.splits.get(split));
+            let path = &found.path;
+            if path.parts().any(is_left_behind) {
+                return Place::of(root_split, Label::Outside);
+            }
+            all += 1;
+            let Some(parts) = pattern.matches(path.as_str()) else {
+                first_not.get_or_insert_with(|| path.clone());
+                return Place::of(root_split, Label::Outside);
+            };
+            matched += 1;
+            let part = |wanted: &str| {
+                parts.iter().find(|(name, _)| *name == wanted).map(|(_, value)| *value)
+            };
+            let values = opening.collection.carried.iter();
+            let values = values.map(|name| part(name).unwrap_or_default().to_owned()).collect();
+            opening.labelled(root, part("class"), part("split"), part("group"), values)
+        });
+        let mut says = format!("{pattern} matched {matched} of {all} names");
+        if let Some(path) = first_not {
+            says.push_str(&format!("; the first that it did not: {path}"));
+        }
+        self.remark(Remark::new(says, None));
+        self.set_layout(format!("names like {pattern}"));
+    }
+
+    /// Labels come from a table.
+    fn add_table(&mut self, root: &Root) -> Result<(), Error> {
+        let wish = &self.request.wish;
+        let table = table::read(&root.path, &wish.columns)?;
+        let beside = root.path.parent().filter(|parent| !parent.as_os_str().is_empty());
+        let pictures = wish.pictures.as_deref().or(beside).unwrap_or(Path::new("."));
+        if !pictures.is_dir() {
+            return Err(Error::RootMissing { path: pictures.to_path_buf() });
+        }
+        self.collection.carried = table.carried.clone();
+        let (listing, rows) = self.rows_by_path(root, pictures, &table);
+        let is_missing = |found: &Found| found.kind == EntryKind::Missing;
+        if wish.pictures.is_none()
+            && !listing.files.is_empty()
+            && listing.files.iter().all(is_missing)
+        {
+            let says = "none of the table's files is there";
+            self.remark(Remark::new(says, Some("--pictures FOLDER")));
+        }
+        let is_split = root.split.is_some();
+        let source = Source::Folder { root: pictures.to_path_buf(), is_split };
+        self.place_all(root, listing, source, |opening, found| {
+            let row = &table.rows[rows[&found.path]];
+            let (class, split) = (row.class.as_deref(), row.split.as_deref());
+            opening.labelled(root, class, split, row.group.as_deref(), row.carried.clone())
+        });
+        self.set_layout("table".to_owned());
+        Ok(())
+    }
+
+    /// The files that the rows of a table name, and the row of each.
+    fn rows_by_path(
+        &mut self,
+        root: &Root,
+        pictures: &Path,
+        table: &Table,
+    ) -> (Listing, HashMap<RelPath, usize>) {
+        let mut listing = Listing::default();
+        let mut rows: HashMap<RelPath, usize> = HashMap::new();
+        let mut twice: BTreeMap<RelPath, Vec<String>> = BTreeMap::new();
+        for (index, row) in table.rows.iter().enumerate() {
+            let (path, kind) = match table::below(pictures, &row.path) {
+                Ok(below) => {
+                    let kind = self.kind_of(&pictures.join(&below));
+                    (RelPath::new(&below), kind)
+                }
+                Err(why) => (RelPath::new(Path::new(&row.path)), EntryKind::Refused(why)),
+            };
+            if let Some(&first) = rows.get(&path) {
+                let class = |row: usize| table.rows[row].class.clone().unwrap_or_default();
+                let path = root.split.as_ref().map_or(path.clone(), |split| path.inside(split));
+                twice.entry(path).or_insert_with(|| vec![class(first)]).push(class(index));
+                continue;
+            }
+            rows.insert(path.clone(), index);
+            self.watch.advance(1);
+            listing.files.push(Found { path, kind, offset: 0 });
+        }
+        self.collection.listed_twice.extend(twice);
+        (listing.sorted(), rows)
+    }
+
+    fn kind_of(&self, file: &Path) -> EntryKind {
+        let is_link = |facts: &Metadata| facts.file_type().is_symlink();
+        match fs::symlink_metadata(file) {
+            Ok(facts) if is_link(&facts) && !self.request.follow_links => EntryKind::Link,
+            Err(_) => EntryKind::Missing,
+            Ok(_) => match fs::metadata(file) {
+                Ok(facts) if facts.is_file() => EntryKind::File { stamp: Stamp::of(&facts) },
+                Ok(_) => EntryKind::Special,
+                Err(_) => EntryKind::Missing,
+            },
+        }
+    }
+
+    /// The place of a file whose labels were given in words.
+    fn labelled(
+        &mut self,
+        root: &Root,
+        class: Option<&str>,
+        split: Option<&str>,
+        group: Option<&str>,
+        values: Vec<String>,
+    ) -> Place {
+        let split = root.split.as_deref().or(split.map(|name| split_of_name(name).unwrap_or(name)));
+        let split = split.map(|split| self.splits.get(&composed(split)));
+        let label = class.map_or(Label::Unlabelled, |class| Label::Class(self.classes.get(class)));
+        if let Label::Class(class) = &label {
+            let folder = (split.as_deref().map(str::to_owned), class.to_string());
+            if !self.collection.class_folders.contains(&folder) {
+                self.collection.class_folders.insert(folder);
+            }
+        }
+        let carried = (group.is_some() || !values.is_empty())
+            .then(|| Box::new(Carried { group: group.map(str::to_owned), values }));
+        Place { split, label, is_deeper: false, carried }
+    }
+
+    /// Takes over the files of one root, each at the place that `place` gives it.
+    fn place_all(
+        &mut self,
+        root: &Root,
+        listing: Listing,
+        source: Source,
+        mut place: impl FnMut(&mut Self, &Found) -> Place,
+    ) {
+        let number = self.collection.sources.len() as u32;
+        self.collection.sources.push(source);
+        let inside = |path: RelPath| match &root.split {
+            Some(split) => path.inside(split),
+            None => path,
+        };
+        self.collection.entries.reserve(listing.files.len());
+        for found in listing.files {
+            let place = place(self, &found);
+            let stamp = match found.kind {
+                EntryKind::File { stamp } => stamp,
+                _ => Stamp::default(),
+            };
+            let at = Locator { source: number, offset: found.offset, stamp };
+            let path = inside(found.path);
+            self.collection.entries.push(Entry { path, place, kind: found.kind, at });
+        }
+        let unlistable = listing.unlistable.into_iter();
+        let unlistable = unlistable.map(|(path, reason)| (inside(path), reason));
+        self.collection.unlistable.extend(unlistable);
+    }
+
+    fn set_layout(&mut self, layout: String) {
+        if self.collection.layout.is_empty() {
+            self.collection.layout = layout;
+        } else if !self.collection.layout.split(", ").any(|known| known == layout) {
+            self.collection.layout.push_str(&format!(", {layout}"));
+        }
+    }
+
+    fn remark(&mut self, remark: Remark) {
+        if !self.collection.remarks.contains(&remark) {
+            self.collection.remarks.push(remark);
+        }
+    }
+
+    fn finished(mut self) -> Collection {
+        if self.request.roots.len() > 1 {
+            self.collection.entries.sort_by(|a, b| a.path.cmp(&b.path));
+            self.collection.unlistable.sort();
+        }
+        self.collection.spellings = self.classes.spellings();
+        self.collection
+    }
+}
+
+/// Tables are told by their names: any text might be one.
+fn is_table_name(path: &Path) -> bool {
+    let extension = path.extension().map(|extension| extension.to_string_lossy().to_lowercase());
+    extension.is_some_and(|extension| {
+        ["csv", "tsv", "txt", "jsonl", "ndjson", "json"].contains(&extension.as_str())
+    })
+}

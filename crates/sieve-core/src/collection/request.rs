@@ -1,0 +1,73 @@
+//! Which collection is meant, and how it is to be read.
+
+use std::path::{Path, PathBuf};
+
+use super::pattern::Pattern;
+use super::table::Columns;
+
+/// A collection as it is asked for.
+#[derive(Clone, Debug, Default)]
+pub struct Request {
+    /// Where it is: one root, or several that each are a split.
+    pub roots: Vec<Root>,
+    /// Follow symbolic links. Loops are noticed.
+    pub follow_links: bool,
+    /// How its folders, names or table are to be read.
+    pub wish: Wish,
+}
+
+/// A folder, archive or table.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Root {
+    /// The split that it is, where there are several roots.
+    pub split: Option<String>,
+    /// Where it is.
+    pub path: PathBuf,
+}
+
+/// How a collection is to be read where its own folders are not to decide.
+#[derive(Clone, Debug, Default)]
+pub struct Wish {
+    /// Which folders are splits.
+    pub splits: SplitFolders,
+    /// Which folders are classes.
+    pub class_depth: Option<ClassDepth>,
+    /// Labels are in the names of files.
+    pub label_from: Option<Pattern>,
+    /// The names of a table's columns.
+    pub columns: Columns,
+    /// The folder that a table's paths begin at; its own where there is none.
+    pub pictures: Option<PathBuf>,
+}
+
+/// Which folders are splits.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum SplitFolders {
+    /// None.
+    None,
+    /// Those with the usual names, and these: name of the split and of the folder.
+    ByName(Vec<(String, String)>),
+}
+
+impl Default for SplitFolders {
+    fn default() -> Self {
+        SplitFolders::ByName(Vec::new())
+    }
+}
+
+/// Which folders are classes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ClassDepth {
+    /// Those this many folders below the root or the split, from 1.
+    Folders(usize),
+    /// Those that hold the pictures.
+    Innermost,
+}
+
+impl Request {
+    /// One root, read as its own folders say.
+    pub fn at(root: impl AsRef<Path>) -> Self {
+        let root = Root { split: None, path: root.as_ref().to_path_buf() };
+        Request { roots: vec![root], ..Request::default() }
+    }
+}

@@ -1,0 +1,179 @@
+//! Where the bytes of files come from.
+
+use std::path::{Path, PathBuf};
+use std::sync::mpsc::sync_channel;
+
+use rayon::prelude::*;
+
+use super::archive::{Tar, Zip};
+use super::path::RelPath;
+use super::{Collection, Stamp};
+use crate::Error;
+use crate::progress::Watch;
+use crate::reading::{self, FileBytes, ReadLimits, Trouble};
+
+/// One root of a collection, open.
+#[derive(Debug)]
+pub(super) enum Source {
+    /// Files below a folder. The paths of files begin with the name of a split that is not there
+    /// when `is_split`.
+    Folder { root: PathBuf, is_split: bool },
+    /// Entries of a ZIP archive.
+    Zip(Zip),
+    /// Entries of a tar archive.
+    Tar(Tar),
+}
+
+/// Where a file's bytes are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Locator {
+    /// Index of the source.
+    pub(super) source: u32,
+    /// Where in an archive.
+    pub(super) offset: u64,
+    /// Size and times, when it was listed.
+    pub(crate) stamp: Stamp,
+}
+
+/// A file that is to be read.
+#[derive(Clone, Copy, Debug)]
+pub struct Located<'a> {
+    /// Its identity.
+    pub path: &'a RelPath,
+    /// Where its bytes are.
+    pub at: Locator,
+}
+
+/// Bytes of packed files that are handed over together: enough work for all threads.
+const BATCH_BYTES: usize = 16 << 20;
+/// Files that are handed over together.
+const BATCH_FILES: usize = 256;
+
+/// What was read of one file, by its place in the list of those wanted.
+type Unpacked = (usize, Result<Vec<u8>, Trouble>);
+
+impl Collection {
+    /// The file in the file system, where it is one.
+    pub fn file(&self, file: Located<'_>) -> Option<PathBuf> {
+        match &self.sources[file.at.source as usize] {
+            Source::Folder { root, is_split } => Some(root.join(inside(file.path, *is_split))),
+            Source::Zip(_) | Source::Tar(_) => None,
+        }
+    }
+
+    /// Reads the `wanted` files, as far as `limits` allow, and does `work` on each, on all threads
+    /// of the current pool. The results are in the order of `wanted`. One file's bytes are in memory
+    /// per thread, and a batch of those of a packed tar archive, which is read from its beginning to
+    /// its end.
+    ///
+    /// # Errors
+    ///
+    /// Only when `watch` asks to stop.
+    pub fn visit<T: Send>(
+        &self,
+        wanted: &[Located<'_>],
+        limits: &ReadLimits,
+        watch: &dyn Watch,
+        work: impl Fn(usize, Result<FileBytes, Trouble>) -> T + Sync,
+    ) -> Result<Vec<T>, Error> {
+        let mut results: Vec<Option<T>> = wanted.iter().map(|_| None).collect();
+        let done = results.par_iter_mut().zip(wanted).enumerate().try_for_each(
+            |(index, (result, file))| {
+                if watch.stopped() {
+                    return Err(Error::Interrupted);
+                }
+                if let Some(bytes) = self.read(*file, limits) {
+                    *result = Some(work(index, bytes));
+                }
+                Ok(())
+            },
+        );
+        done?;
+        for (number, source) in (0u32..).zip(&self.sources) {
+            let Source::Tar(tar) = source else { continue };
+            let mut here: Vec<usize> = (0..wanted.len())
+                .filter(|&at| wanted[at].at.source == number && results[at].is_none())
+                .collect();
+            here.sort_by_key(|&at| wanted[at].at.offset);
+            let numbers: Vec<u64> = here.iter().map(|&at| wanted[at].at.offset).collect();
+            let stamp = |index: usize| Some(wanted[index].at.stamp);
+            let mut take = |batch: Vec<Unpacked>| {
+                let made: Vec<(usize, T)> = batch
+                    .into_par_iter()
+                    .map(|(at, bytes)| {
+                        let index = here[at];
+                        let bytes = bytes.map(|bytes| FileBytes { bytes, stamp: stamp(index) });
+                        (index, work(index, bytes))
+                    })
+                    .collect();
+                made.into_iter().for_each(|(index, value)| results[index] = Some(value));
+            };
+            in_batches(tar, &numbers, limits, watch, &mut take)?;
+        }
+        let results: Option<Vec<T>> = results.into_iter().collect();
+        results.ok_or(Error::Interrupted)
+    }
+
+    /// The bytes of one file; none where its archive must be read in order.
+    fn read(&self, file: Located<'_>, limits: &ReadLimits) -> Option<Result<FileBytes, Trouble>> {
+        let Locator { source, offset, stamp } = file.at;
+        let whole = |bytes| FileBytes { bytes, stamp: Some(stamp) };
+        match &self.sources[source as usize] {
+            Source::Folder { root, is_split } => {
+                Some(reading::bytes_of(&root.join(inside(file.path, *is_split)), limits))
+            }
+            Source::Zip(zip) => Some(zip.read(offset, limits).map(whole)),
+            Source::Tar(tar) if !tar.is_stream() => {
+                Some(tar.read(offset, stamp.size_bytes, limits).map(whole))
+            }
+            Source::Tar(_) => None,
+        }
+    }
+}
+
+/// Unpacks on a thread of its own, so that decoding need not wait for it.
+fn in_batches(
+    tar: &Tar,
+    numbers: &[u64],
+    limits: &ReadLimits,
+    watch: &dyn Watch,
+    take: &mut dyn FnMut(Vec<Unpacked>),
+) -> Result<(), Error> {
+    if numbers.is_empty() {
+        return Ok(());
+    }
+    std::thread::scope(|scope| {
+        let (sender, receiver) = sync_channel(1);
+        scope.spawn(move || {
+            let (mut batch, mut held) = (Vec::new(), 0);
+            tar.stream(numbers, limits, &mut |at, bytes| {
+                held += bytes.as_ref().map_or(0, Vec::len);
+                batch.push((at, bytes));
+                if held < BATCH_BYTES && batch.len() < BATCH_FILES {
+                    return true;
+                }
+                held = 0;
+                // Nobody listens any more once the work was stopped.
+                sender.send(std::mem::take(&mut batch)).is_ok()
+            });
+            let _ = sender.send(batch);
+        });
+        for batch in receiver {
+            if watch.stopped() {
+                return Err(Error::Interrupted);
+            }
+            take(batch);
+        }
+        Ok(())
+    })
+}
+
+fn inside(path: &RelPath, is_split: bool) -> &Path {
+    let native = path.native();
+    if !is_split {
+        return native;
+    }
+    let mut parts = native.components();
+    parts.next();
+    parts.as_path()
+}

@@ -1,0 +1,72 @@
+//! MEASURING: what is worth remembering of one file's bytes.
+
+mod digest;
+mod fingerprint;
+mod grid;
+mod look;
+#[cfg(test)]
+mod tests;
+mod thumbnail;
+
+pub use digest::Digest;
+pub use fingerprint::Fingerprint;
+pub use look::Look;
+pub use thumbnail::{Descriptor, THUMBNAIL_PX, Thumbnail};
+
+use crate::reading::{self, Doubt, Facts, ReadLimits, Trouble};
+use grid::Averager;
+use thumbnail::Planes;
+
+/// The version of everything that is measured: what was measured by another one is measured again.
+pub const MEASURING_VERSION: u32 = 1;
+
+/// Pixels that both sides of a picture keep when it is decoded smaller for measuring: twice those of
+/// a thumbnail, so that each of its pixels is the mean of at least four.
+const LEAST_SIDE_PX: u32 = 2 * THUMBNAIL_PX as u32;
+
+/// What was measured about a file that is a picture.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Measured {
+    /// Digest of all bytes of the file.
+    pub digest: Digest,
+    /// The file's own facts, confirmed by decoding.
+    pub facts: Facts,
+    /// What was odd although the picture is whole.
+    pub doubts: Vec<Doubt>,
+    /// How it looks, in numbers.
+    pub look: Look,
+    /// Bits to find it again by.
+    pub fingerprint: Fingerprint,
+    /// Numbers to find those that look alike by.
+    pub descriptor: Descriptor,
+}
+
+impl Measured {
+    /// Width over height.
+    pub fn aspect(&self) -> f64 {
+        f64::from(self.facts.width_px) / f64::from(self.facts.height_px)
+    }
+}
+
+/// Measures the file that holds `bytes`, in one pass. Every byte of the picture is decoded.
+///
+/// # Errors
+///
+/// Why the file gives no picture.
+pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail), Trouble> {
+    let mut averager = Averager::default();
+    let picture = reading::survey(bytes, limits, LEAST_SIDE_PX, &mut averager)?;
+    let (grid, deviation) = averager.finish().expect("a picture that was read gave its rows");
+    let grid = grid.upright(picture.facts.orientation);
+    let planes = Planes::of(&grid);
+    let small_luma = planes.small_luma();
+    let measured = Measured {
+        digest: Digest::of(bytes),
+        facts: picture.facts,
+        doubts: picture.doubts,
+        look: Look::of(&grid, &planes.luma, deviation),
+        fingerprint: Fingerprint::of(&small_luma),
+        descriptor: planes.descriptor(),
+    };
+    Ok((measured, planes.thumbnail(&small_luma)))
+}

@@ -1,0 +1,122 @@
+//! Writing to the store while pictures are read, on a thread of its own.
+
+use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
+use std::time::{Duration, Instant};
+
+use rusqlite::{Connection, TransactionBehavior};
+
+use super::Store;
+use super::row::{Key, Row};
+use crate::catalog::Outcome;
+use crate::collection::{RelPath, Stamp};
+use crate::measuring::Thumbnail;
+
+/// Rows that are committed together at most: what a kill loses.
+const BATCH_ROWS: usize = 500;
+/// Time after which rows are committed, however few.
+const BATCH_TIME: Duration = Duration::from_secs(1);
+/// Rows that may wait to be written.
+const QUEUE_ROWS: usize = 256;
+
+const PUT_IMAGE: &str = "INSERT OR REPLACE INTO images VALUES \
+    (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)";
+const PUT_THUMBNAIL: &str = "INSERT OR REPLACE INTO thumbnails VALUES (?, ?)";
+
+/// One file that was read.
+struct Kept {
+    key: Key,
+    row: Row,
+    thumbnail: Option<Thumbnail>,
+}
+
+/// Takes what is worth keeping, from many threads.
+pub(crate) struct Keeper(Option<SyncSender<Kept>>);
+
+impl Keeper {
+    /// Remembers what reading a file gave, if the file is still what it was then.
+    pub fn keep(
+        &self,
+        path: &RelPath,
+        stamp: Option<Stamp>,
+        outcome: &Outcome,
+        thumbnail: Option<Thumbnail>,
+    ) {
+        let (Some(queue), Some(stamp)) = (&self.0, stamp) else { return };
+        if let Some(row) = Row::of(path, stamp, outcome) {
+            // Nobody listens any more once writing has failed.
+            let _ = queue.send(Kept { key: Key::of(path), row, thumbnail });
+        }
+    }
+}
+
+/// Runs `work` with a keeper for `store`, forgets the files that are `gone` when it succeeds, and
+/// returns its result with the reason why not all could be kept, if there is one.
+pub(crate) fn keep<T, E>(
+    store: Option<&mut Store>,
+    gone: &[Key],
+    work: impl FnOnce(&Keeper) -> Result<T, E>,
+) -> (Result<T, E>, Option<String>) {
+    let Some(store) = store else {
+        return (work(&Keeper(None)), None);
+    };
+    let connection = &mut store.connection;
+    std::thread::scope(|scope| {
+        let (sender, receiver) = sync_channel(QUEUE_ROWS);
+        let writer = scope.spawn(move || {
+            let written = write_all(connection, &receiver);
+            // After a failure senders must not wait for a queue that nobody empties.
+            drop(receiver);
+            (written, connection)
+        });
+        let result = work(&Keeper(Some(sender)));
+        let Ok((written, connection)) = writer.join() else {
+            return (result, Some("the writer stopped".to_owned()));
+        };
+        let written = written.and_then(|()| match result {
+            Ok(_) => forget(connection, gone),
+            Err(_) => Ok(()),
+        });
+        (result, written.err().map(|error| error.to_string()))
+    })
+}
+
+fn write_all(connection: &mut Connection, queue: &Receiver<Kept>) -> rusqlite::Result<()> {
+    // Waits for the first row outside of a transaction, which would keep other runs waiting.
+    while let Ok(first) = queue.recv() {
+        let mut batch = vec![first];
+        let until = Instant::now() + BATCH_TIME;
+        while batch.len() < BATCH_ROWS {
+            match queue.recv_timeout(until.saturating_duration_since(Instant::now())) {
+                Ok(kept) => batch.push(kept),
+                Err(RecvTimeoutError::Timeout | RecvTimeoutError::Disconnected) => break,
+            }
+        }
+        let change = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        {
+            let mut put_image = change.prepare_cached(PUT_IMAGE)?;
+            let mut put_thumbnail = change.prepare_cached(PUT_THUMBNAIL)?;
+            for kept in &batch {
+                kept.row.write(&mut put_image)?;
+                if let Some(thumbnail) = &kept.thumbnail {
+                    put_thumbnail.execute((&kept.key, &thumbnail.0))?;
+                }
+            }
+        }
+        change.commit()?;
+    }
+    Ok(())
+}
+
+fn forget(connection: &mut Connection, gone: &[Key]) -> rusqlite::Result<()> {
+    if gone.is_empty() {
+        return Ok(());
+    }
+    let change = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+    for table in ["images", "thumbnails"] {
+        let mut delete = change.prepare(&format!("DELETE FROM {table} WHERE path = ?"))?;
+        for key in gone {
+            delete.execute([key])?;
+        }
+    }
+    change.commit()
+}

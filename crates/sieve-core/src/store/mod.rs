@@ -1,0 +1,258 @@
+//! STORE: the catalog on disk, so that nothing is read twice.
+//!
+//! One SQLite file per collection, one row per file, keyed by its path below the root. A row is valid
+//! while the file's [`Stamp`] is the one that it had when it was read. Rows are committed while
+//! reading, so that a run that was ended goes on where it was.
+
+mod keeper;
+mod row;
+
+pub(crate) use keeper::{Keeper, keep};
+pub(crate) use row::Row;
+
+use std::fs::{self, File};
+use std::io::{ErrorKind, Read};
+use std::path::{Path, PathBuf};
+use std::time::Duration;
+
+use rusqlite::{Connection, ErrorCode, TransactionBehavior};
+
+use crate::catalog::Outcome;
+use crate::collection::{Entry, EntryKind};
+use crate::io_reason;
+use crate::measuring::MEASURING_VERSION;
+use crate::reading::{self, Content, ReadLimits};
+
+/// Marks our files among all SQLite files: "MntS".
+const APPLICATION_ID: u32 = u32::from_be_bytes(*b"MntS");
+/// The version of the tables. What is measured has a version of its own.
+const TABLES_VERSION: u32 = 1;
+/// How long another run's commit is waited for.
+const PATIENCE: Duration = Duration::from_secs(20);
+
+const TABLES: &str = "
+CREATE TABLE images (
+  path PRIMARY KEY NOT NULL,
+  size_bytes INTEGER NOT NULL, modified_ns INTEGER NOT NULL, changed_ns INTEGER NOT NULL,
+  outcome TEXT NOT NULL, detail TEXT,
+  digest BLOB, format TEXT, width_px INTEGER, height_px INTEGER, colour TEXT, bits INTEGER,
+  frames INTEGER, orientation INTEGER, profile TEXT, captured TEXT, camera TEXT,
+  mean_red REAL, mean_green REAL, mean_blue REAL,
+  deviation_red REAL, deviation_green REAL, deviation_blue REAL,
+  brightness REAL, contrast REAL, sharpness REAL, saturation REAL, flat_share REAL,
+  fingerprint BLOB, descriptor BLOB,
+  checksum INTEGER NOT NULL
+) WITHOUT ROWID;
+CREATE TABLE thumbnails (path PRIMARY KEY NOT NULL, planes BLOB NOT NULL);
+";
+
+/// The catalog of one collection on disk.
+#[derive(Debug)]
+pub struct Store {
+    connection: Connection,
+    file: PathBuf,
+}
+
+/// Why there is no store.
+#[derive(Debug, thiserror::Error)]
+pub enum StoreError {
+    /// The file is something else, and is left as it is.
+    #[error("{} is no catalog but {what}", .file.display())]
+    Foreign {
+        /// The file.
+        file: PathBuf,
+        /// What it is.
+        what: String,
+    },
+    /// The file or its folder cannot be used.
+    #[error("{reason}")]
+    Unusable {
+        /// What the system said.
+        reason: String,
+    },
+}
+
+impl Store {
+    /// Opens the catalog in `file`, making it and the folders above it where they are not there.
+    /// A catalog of another version begins anew. One that is damaged is renamed and begins anew too;
+    /// its new name is returned.
+    ///
+    /// # Errors
+    ///
+    /// When the file is something else, or it cannot be written.
+    pub fn open(file: &Path) -> Result<(Self, Option<PathBuf>), StoreError> {
+        let unusable = |error: std::io::Error| StoreError::Unusable { reason: io_reason(&error) };
+        if let Some(folder) = file.parent().filter(|folder| !folder.as_os_str().is_empty()) {
+            fs::create_dir_all(folder).map_err(unusable)?;
+        }
+        let is_damaged = looks_damaged(file)?;
+        let moved = if is_damaged { Some(set_aside(file).map_err(unusable)?) } else { None };
+        match Store::connect(file) {
+            Ok(store) => Ok((store, moved)),
+            Err(error) if is_damage(&error) && moved.is_none() => {
+                let moved = set_aside(file).map_err(unusable)?;
+                let store = Store::connect(file).map_err(|error| unusable_by(&error))?;
+                Ok((store, Some(moved)))
+            }
+            Err(error) => Err(unusable_by(&error)),
+        }
+    }
+
+    fn connect(file: &Path) -> rusqlite::Result<Self> {
+        let mut connection = Connection::open(file)?;
+        connection.busy_timeout(PATIENCE)?;
+        // Before the write-ahead log is on, so that the mark is in the file itself.
+        let marked: u32 = connection.query_row("PRAGMA application_id", [], |row| row.get(0))?;
+        if marked != APPLICATION_ID {
+            connection.pragma_update(None, "application_id", APPLICATION_ID)?;
+        }
+        connection.pragma_update(None, "journal_mode", "WAL")?;
+        // What a power cut loses is read again; what a kill loses is nothing.
+        connection.pragma_update(None, "synchronous", "NORMAL")?;
+        let version = TABLES_VERSION << 16 | MEASURING_VERSION;
+        let change = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        let found: u32 = change.query_row("PRAGMA user_version", [], |row| row.get(0))?;
+        if found != version {
+            change
+                .execute_batch("DROP TABLE IF EXISTS images; DROP TABLE IF EXISTS thumbnails;")?;
+            change.execute_batch(TABLES)?;
+            change.pragma_update(None, "user_version", version)?;
+        }
+        change.commit()?;
+        Ok(Store { connection, file: file.to_owned() })
+    }
+
+    /// Takes a file aside that turned out to be damaged while it was read, and begins anew. The new
+    /// name of the old file is returned.
+    ///
+    /// # Errors
+    ///
+    /// When that cannot be done either.
+    fn restart(&mut self) -> Result<PathBuf, StoreError> {
+        // Closes the file.
+        self.connection = Connection::open_in_memory().map_err(|error| unusable_by(&error))?;
+        let unusable = |error: std::io::Error| StoreError::Unusable { reason: io_reason(&error) };
+        let moved = set_aside(&self.file).map_err(unusable)?;
+        *self = Store::connect(&self.file).map_err(|error| unusable_by(&error))?;
+        Ok(moved)
+    }
+
+    /// What is known of `entries`, which are sorted by path: for each the outcome of reading it, if
+    /// it is still the file that was read and `limits` would still have it read that way.
+    pub(crate) fn recall(&mut self, entries: &[Entry], limits: &ReadLimits) -> Recalled {
+        let mut recalled = Recalled { outcomes: Vec::new(), gone: Vec::new(), set_aside: None };
+        let Err(error) = self.fill(entries, limits, &mut recalled) else {
+            return recalled;
+        };
+        tracing::debug!(%error, "the catalog cannot be read");
+        recalled.outcomes = entries.iter().map(|_| None).collect();
+        recalled.gone.clear();
+        if is_damage(&error) {
+            recalled.set_aside = self.restart().ok();
+        }
+        recalled
+    }
+
+    fn fill(
+        &self,
+        entries: &[Entry],
+        limits: &ReadLimits,
+        recalled: &mut Recalled,
+    ) -> rusqlite::Result<()> {
+        recalled.outcomes = entries.iter().map(|_| None).collect();
+        let mut query = self.connection.prepare("SELECT * FROM images")?;
+        let mut rows = query.query([])?;
+        while let Some(columns) = rows.next()? {
+            let row = Row::read(columns)?;
+            let path = row.path();
+            let Ok(index) = entries.binary_search_by(|entry| entry.path.cmp(&path)) else {
+                recalled.gone.push(row.key());
+                continue;
+            };
+            let is_same =
+                matches!(entries[index].kind, EntryKind::File { stamp } if stamp == row.stamp());
+            if is_same {
+                recalled.outcomes[index] =
+                    row.outcome().filter(|outcome| limits_allow(outcome, limits));
+            }
+        }
+        Ok(())
+    }
+}
+
+/// What a store knows of a collection.
+pub(crate) struct Recalled {
+    /// One for each entry; none where it must be read.
+    pub outcomes: Vec<Option<Outcome>>,
+    /// Keys of files that are not there any more.
+    pub gone: Vec<row::Key>,
+    /// The new name of a damaged catalog.
+    pub set_aside: Option<PathBuf>,
+}
+
+/// Whether a picture that was measured is within the limits of today.
+fn limits_allow(outcome: &Outcome, limits: &ReadLimits) -> bool {
+    let Outcome::Image(measured) = outcome else { return true };
+    let facts = &measured.facts;
+    let bytes_a_pixel = facts.colour.channels() * u64::from(facts.bits).div_ceil(8);
+    limits.allow(facts.width_px, facts.height_px, bytes_a_pixel)
+}
+
+/// Whether a file that should be a catalog is rubbish; `Err` when it is something else.
+fn looks_damaged(file: &Path) -> Result<bool, StoreError> {
+    let mut start = Vec::new();
+    match File::open(file) {
+        Err(error) if error.kind() == ErrorKind::NotFound => return Ok(false),
+        Err(error) => return Err(StoreError::Unusable { reason: io_reason(&error) }),
+        Ok(opened) => {
+            let read = opened.take(4096).read_to_end(&mut start);
+            read.map_err(|error| StoreError::Unusable { reason: io_reason(&error) })?;
+        }
+    }
+    let foreign = |what: &str| StoreError::Foreign { file: file.to_owned(), what: what.to_owned() };
+    if start.is_empty() {
+        return Ok(false);
+    }
+    if start.starts_with(b"SQLite format 3\0") {
+        // The file format's application id, at byte 68.
+        return match start.get(68..72) {
+            None => Ok(true),
+            Some(id) if id == APPLICATION_ID.to_be_bytes() => Ok(false),
+            Some(_) => Err(foreign("a database of another program")),
+        };
+    }
+    match reading::content(&start) {
+        Content::Picture(format) => Err(foreign(&format!("a picture ({})", format.name()))),
+        Content::OtherPicture(name) => Err(foreign(&format!("a picture ({name})"))),
+        Content::Other(Some(what)) if what != "nothing but zero bytes" => Err(foreign(what)),
+        Content::Other(_) => Ok(true),
+    }
+}
+
+fn is_damage(error: &rusqlite::Error) -> bool {
+    matches!(error.sqlite_error_code(), Some(ErrorCode::DatabaseCorrupt | ErrorCode::NotADatabase))
+}
+
+fn unusable_by(error: &rusqlite::Error) -> StoreError {
+    StoreError::Unusable { reason: error.to_string() }
+}
+
+/// Renames a damaged catalog. Its log goes with it: it belongs to that file alone.
+fn set_aside(file: &Path) -> std::io::Result<PathBuf> {
+    let named = |suffix: &str| {
+        let mut name = file.as_os_str().to_owned();
+        name.push(suffix);
+        PathBuf::from(name)
+    };
+    let names = (1..).map(|n| if n == 1 { ".damaged".into() } else { format!(".damaged-{n}") });
+    let mut names = names.map(|suffix: String| named(&suffix));
+    let target = names.find(|name| !name.exists()).expect("names do not end");
+    fs::rename(file, &target)?;
+    for suffix in ["-wal", "-shm"] {
+        let _ = fs::remove_file(named(suffix));
+    }
+    Ok(target)
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,249 @@
+//! One row: a file's path and stamp, and what reading it gave.
+
+use std::borrow::Cow;
+use std::path::Path;
+
+use rusqlite::types::{ToSqlOutput, Value, ValueRef};
+use rusqlite::{Statement, ToSql, params_from_iter};
+
+use crate::catalog::{Outcome, Reason};
+use crate::collection::{RelPath, Stamp};
+use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
+use crate::reading::{ColourMode, Facts, Format, Trouble};
+
+/// The columns of a row but its checksum, in the order of the table.
+pub(super) const COLUMNS: usize = 30;
+
+/// A path as it is stored: as text, or as bytes where it is not UTF-8.
+#[derive(Clone, Debug, PartialEq)]
+pub(crate) struct Key(Value);
+
+impl Key {
+    pub fn of(path: &RelPath) -> Self {
+        Key(match path.undecodable_bytes() {
+            Some(bytes) => Value::Blob(bytes.to_vec()),
+            None => Value::Text(path.as_str().to_owned()),
+        })
+    }
+
+    fn path(&self) -> RelPath {
+        match &self.0 {
+            Value::Text(text) => RelPath::new(Path::new(text)),
+            Value::Blob(bytes) => RelPath::of_bytes(bytes),
+            _ => RelPath::new(Path::new("")),
+        }
+    }
+}
+
+impl ToSql for Key {
+    fn to_sql(&self) -> rusqlite::Result<ToSqlOutput<'_>> {
+        self.0.to_sql()
+    }
+}
+
+/// One row of the table of images.
+pub(crate) struct Row(Vec<Value>);
+
+impl Row {
+    /// The row of a file that was read; none for outcomes that the next run may find changed
+    /// without any change to the file.
+    pub fn of(path: &RelPath, stamp: Stamp, outcome: &Outcome) -> Option<Self> {
+        let mut row = Vec::with_capacity(COLUMNS);
+        row.push(Key::of(path).0);
+        row.extend([stamp.size_bytes as i64, stamp.modified_ns, stamp.changed_ns].map(Value::from));
+        let text = |text: &str| Value::Text(text.to_owned());
+        let maybe = |text: Option<&str>| text.map_or(Value::Null, |text| text.to_owned().into());
+        let (word, detail, format) = match outcome {
+            Outcome::Image(measured) => {
+                let doubts = (!measured.doubts.is_empty()).then(|| {
+                    serde_json::to_string(&measured.doubts).expect("plain structures serialise")
+                });
+                ("image", maybe(doubts.as_deref()), Some(measured.facts.format))
+            }
+            Outcome::SetAside(reason) => match reason {
+                Reason::Stray(what) => ("stray", maybe(what.as_deref()), None),
+                Reason::SplitTable => ("split-table", Value::Null, None),
+                Reason::Trouble(trouble) => match trouble {
+                    Trouble::Empty => ("empty", Value::Null, None),
+                    Trouble::NotAnImage(what) => ("not-an-image", maybe(what.as_deref()), None),
+                    Trouble::Unsupported(what) => ("unsupported", text(what), None),
+                    Trouble::CutShort(format, what) => ("cut-short", text(what), Some(*format)),
+                    Trouble::Damaged(format, what) => ("damaged", text(what), Some(*format)),
+                    Trouble::Unreadable(_) | Trouble::OverLimit(_) => return None,
+                },
+                _ => return None,
+            },
+        };
+        row.extend([text(word), detail]);
+        let image = match outcome {
+            Outcome::Image(measured) => Some(measured),
+            Outcome::SetAside(_) => None,
+        };
+        row.push(image.map_or(Value::Null, |image| Value::Blob(image.digest.0.to_vec())));
+        row.push(maybe(format.map(Format::name)));
+        if let Some(Measured { facts, look, fingerprint, descriptor, .. }) = image {
+            row.extend([facts.width_px, facts.height_px].map(Value::from));
+            row.push(text(facts.colour.name()));
+            row.extend(
+                [u32::from(facts.bits), facts.frames, facts.orientation.into()].map(Value::from),
+            );
+            row.extend(
+                [&facts.profile, &facts.captured, &facts.camera].map(|t| maybe(t.as_deref())),
+            );
+            let Look { mean, deviation, .. } = look;
+            row.extend([*mean, *deviation].concat().iter().map(|&v| Value::Real(f64::from(v))));
+            let numbers =
+                [look.brightness, look.contrast, look.sharpness, look.saturation, look.flat_share];
+            row.extend(numbers.map(|value| Value::Real(f64::from(value))));
+            row.extend([fingerprint.0.to_vec(), descriptor.0.to_vec()].map(Value::Blob));
+        }
+        row.resize(COLUMNS, Value::Null);
+        Some(Row(row))
+    }
+
+    /// The row that the database gives.
+    pub fn read(columns: &rusqlite::Row<'_>) -> rusqlite::Result<Self> {
+        let mut row = Vec::with_capacity(COLUMNS + 1);
+        for index in 0..=COLUMNS {
+            // Not text that is not UTF-8: a damaged row, which its checksum tells.
+            row.push(match columns.get_ref(index)? {
+                ValueRef::Text(text) => Value::Text(String::from_utf8_lossy(text).into_owned()),
+                other => Value::try_from(other).unwrap_or(Value::Null),
+            });
+        }
+        Ok(Row(row))
+    }
+
+    /// Writes the row with its checksum.
+    pub fn write(&self, statement: &mut Statement<'_>) -> rusqlite::Result<()> {
+        let checksum = Value::Integer(self.checksum());
+        statement.execute(params_from_iter(self.0.iter().chain([&checksum])))?;
+        Ok(())
+    }
+
+    /// A digest of all columns: a database that a failing disk has changed is not believed.
+    fn checksum(&self) -> i64 {
+        let mut hasher = blake3::Hasher::new();
+        for value in &self.0[..COLUMNS] {
+            match value {
+                Value::Null => hasher.update(b"0"),
+                Value::Integer(number) => hasher.update(b"1").update(&number.to_le_bytes()),
+                Value::Real(number) => hasher.update(b"2").update(&number.to_le_bytes()),
+                Value::Text(text) => {
+                    hasher.update(b"3").update(&text.len().to_le_bytes()).update(text.as_bytes())
+                }
+                Value::Blob(bytes) => {
+                    hasher.update(b"4").update(&bytes.len().to_le_bytes()).update(bytes)
+                }
+            };
+        }
+        i64::from_le_bytes(hasher.finalize().as_bytes()[..8].try_into().expect("8 bytes"))
+    }
+
+    pub fn key(&self) -> Key {
+        Key(self.0[0].clone())
+    }
+
+    pub fn path(&self) -> RelPath {
+        self.key().path()
+    }
+
+    pub fn stamp(&self) -> Stamp {
+        Stamp {
+            size_bytes: self.integer(1).unwrap_or(0) as u64,
+            modified_ns: self.integer(2).unwrap_or(0),
+            changed_ns: self.integer(3).unwrap_or(0),
+        }
+    }
+
+    fn integer(&self, column: usize) -> Option<i64> {
+        match self.0[column] {
+            Value::Integer(number) => Some(number),
+            _ => None,
+        }
+    }
+
+    fn number<T: TryFrom<i64>>(&self, column: usize) -> Option<T> {
+        T::try_from(self.integer(column)?).ok()
+    }
+
+    fn real(&self, column: usize) -> Option<f32> {
+        match self.0[column] {
+            Value::Real(number) => Some(number as f32),
+            _ => None,
+        }
+    }
+
+    fn text(&self, column: usize) -> Option<&str> {
+        match &self.0[column] {
+            Value::Text(text) => Some(text),
+            _ => None,
+        }
+    }
+
+    fn bytes<const N: usize>(&self, column: usize) -> Option<[u8; N]> {
+        match &self.0[column] {
+            Value::Blob(bytes) => bytes.as_slice().try_into().ok(),
+            _ => None,
+        }
+    }
+
+    /// What reading the file gave; none when the row is damaged.
+    pub fn outcome(&self) -> Option<Outcome> {
+        if self.0[COLUMNS] != Value::Integer(self.checksum()) {
+            return None;
+        }
+        let detail = || self.text(5).map(str::to_owned);
+        let what = || detail().map(Cow::Owned);
+        let format = || Format::ALL.into_iter().find(|format| Some(format.name()) == self.text(7));
+        Some(Outcome::SetAside(match self.text(4)? {
+            "image" => return Some(Outcome::Image(self.measured(format()?)?)),
+            "stray" => Reason::Stray(what()),
+            "split-table" => Reason::SplitTable,
+            "empty" => Reason::Trouble(Trouble::Empty),
+            "not-an-image" => Reason::Trouble(Trouble::NotAnImage(what())),
+            "unsupported" => Reason::Trouble(Trouble::Unsupported(detail()?)),
+            "cut-short" => Reason::Trouble(Trouble::CutShort(format()?, detail()?)),
+            "damaged" => Reason::Trouble(Trouble::Damaged(format()?, detail()?)),
+            _ => return None,
+        }))
+    }
+
+    fn measured(&self, format: Format) -> Option<Measured> {
+        let colour = ColourMode::ALL.into_iter().find(|mode| Some(mode.name()) == self.text(10))?;
+        let maybe = |column: usize| self.text(column).map(Into::into);
+        let three = |column: usize| {
+            Some([self.real(column)?, self.real(column + 1)?, self.real(column + 2)?])
+        };
+        Some(Measured {
+            digest: Digest(self.bytes(6)?),
+            doubts: match self.text(5) {
+                Some(doubts) => serde_json::from_str(doubts).ok()?,
+                None => Vec::new(),
+            },
+            facts: Facts {
+                format,
+                width_px: self.number(8)?,
+                height_px: self.number(9)?,
+                colour,
+                bits: self.number(11)?,
+                frames: self.number(12)?,
+                orientation: self.number(13)?,
+                profile: maybe(14),
+                captured: maybe(15),
+                camera: maybe(16),
+            },
+            look: Look {
+                mean: three(17)?,
+                deviation: three(20)?,
+                brightness: self.real(23)?,
+                contrast: self.real(24)?,
+                sharpness: self.real(25)?,
+                saturation: self.real(26)?,
+                flat_share: self.real(27)?,
+            },
+            fingerprint: Fingerprint(self.bytes(28)?),
+            descriptor: Descriptor(self.bytes(29)?),
+        })
+    }
+}
