@@ -1,21 +1,21 @@
 //! A picture of any size as a grid of 64 x 64 mean colours: what all measures are taken from.
 
-use crate::reading::{Rows, Shape};
+use crate::reading::{Rows, Shape, stored_place};
 
 /// Rows and columns of the grid.
 pub const SIDE: usize = 64;
-/// Values in a row of the grid.
-const ROW: usize = SIDE * 3;
 /// One row of the picture, in the fixed-point numbers that rows are weighted with.
-const ONE: u32 = 1 << 12;
+const ONE: u16 = 1 << 12;
 /// Rows after which the sums of a column are moved before they overflow: 255 x [`ONE`] x this many
-/// is below 2^32, and so is 255 x 255 x this many.
-const MOST_ROWS: u32 = 4000;
+/// is below 2^31, and so is 255 x 255 x this many.
+const MOST_ROWS: u32 = 2000;
+/// Values that are added up side by side: eight pixels of three channels.
+const LANES: usize = 24;
 
-/// 64 rows x 64 columns x 3 channels (red, green, blue), row-major, 0 to 255: the mean colour of
-/// each part of a picture, however large it is and whatever the shape of its sides.
+/// Red, green and blue of 64 rows x 64 columns, each a plane of its own, row-major, 0 to 255: the
+/// mean colour of each part of a picture, however large it is and whatever the shape of its sides.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Grid(pub Vec<f32>);
+pub struct Grid(pub [Vec<f32>; 3]);
 
 /// Averages the rows of a picture into a grid, in one pass.
 ///
@@ -27,61 +27,56 @@ pub struct Averager {
     shape: Option<Shape>,
     /// Rows that came.
     came: u32,
-    /// The row of the grid that `weighted` belongs to.
+    /// The row of the grid that `sums` belongs to.
     band: usize,
     /// Sums of the rows of the band, each times its weight.
-    weighted: Vec<u32>,
-    /// Rows in `weighted`.
+    sums: Vec<u32>,
+    /// Rows in `sums`.
     in_band: u32,
-    /// Sums of the values and of their squares, unweighted.
-    plain: Vec<u32>,
-    squares: Vec<u32>,
-    /// Rows in `plain` and `squares`.
-    in_plain: u32,
-    cells: Vec<f64>,
-    /// What the rows of each band weigh together.
+    /// What the rows of each band weigh together, in units of [`ONE`].
     weights: Vec<f64>,
-    sums: [u64; 3],
-    square_sums: [u64; 3],
-    /// Which columns each column of the grid covers.
-    columns: Vec<Cover>,
+    /// `sums` as numbers that are divided; one more than there are sums.
+    numbers: Vec<f32>,
+    /// Sums of the columns before each column; a fourth number fills the processor's registers.
+    before: Vec<Quad>,
+    /// The borders of the grid's columns, one more than there are columns.
+    borders: Vec<Border>,
+    /// Red, green and blue of the grid, times the weights.
+    cells: Vec<Quad>,
+    spread: Spread,
 }
 
-/// Part of a line of pixels.
+/// Red, green, blue and nothing.
+type Quad = [f64; 4];
+
+/// A border between two columns of the grid: so many whole columns of the picture lie before it,
+/// and this share of the next.
 #[derive(Clone, Copy)]
-struct Cover {
-    first: usize,
-    last: usize,
-    /// The share of the first and of the last pixel that is covered.
-    first_share: f64,
-    last_share: f64,
+struct Border {
+    whole: usize,
+    share: f64,
 }
 
-/// The pixels that part `index` of [`SIDE`] equal parts of a line covers. The line is `length`
-/// pixels long, the last of which may be cut off.
-fn cover(index: usize, length: f64) -> Cover {
-    let at = |index: usize| index as f64 * length / SIDE as f64;
-    let (start, end) = (at(index), at(index + 1));
-    let first = start as usize;
-    // A part that ends between two pixels does not reach into the next.
-    let last = (end.ceil() as usize).saturating_sub(1).max(first);
-    if first == last {
-        return Cover { first, last, first_share: end - start, last_share: 0.0 };
-    }
-    Cover { first, last, first_share: (first + 1) as f64 - start, last_share: end - last as f64 }
+/// The border before part `index` of [`SIDE`] equal parts of a line of `length` columns, of which
+/// there are `columns`, the last perhaps cut off.
+fn border(index: usize, length: f64, columns: usize) -> Border {
+    let at = index as f64 * length / SIDE as f64;
+    // The last border may lie at the very end: no column begins there.
+    let whole = (at as usize).min(columns.saturating_sub(1));
+    Border { whole, share: at - whole as f64 }
 }
 
 impl Rows for Averager {
     fn begin(&mut self, shape: Shape) {
-        let values = shape.columns as usize * 3;
+        let columns = shape.columns as usize;
         *self = Averager {
             shape: Some(shape),
-            weighted: vec![0; values],
-            plain: vec![0; values],
-            squares: vec![0; values],
-            cells: vec![0.0; SIDE * ROW],
+            sums: vec![0; columns * 3],
             weights: vec![0.0; SIDE],
-            columns: (0..SIDE).map(|index| cover(index, shape.width)).collect(),
+            numbers: vec![0.0; columns * 3 + 1],
+            before: vec![[0.0; 4]; columns + 1],
+            borders: (0..=SIDE).map(|index| border(index, shape.width, columns)).collect(),
+            cells: vec![[0.0; 4]; SIDE * SIDE],
             ..Averager::default()
         };
     }
@@ -91,27 +86,14 @@ impl Rows for Averager {
         let (top, height) = (f64::from(self.came), shape.height);
         let bottom = (top + 1.0).min(height);
         self.came += 1;
-        for ((plain, square), &value) in self.plain.iter_mut().zip(&mut self.squares).zip(rgb) {
-            *plain += u32::from(value);
-            *square += u32::from(u16::from(value) * u16::from(value));
-        }
-        self.in_plain += 1;
-        if self.in_plain == MOST_ROWS {
-            self.move_plain();
-        }
+        self.spread.add(rgb);
         let border = |band: usize| band as f64 * height / SIDE as f64;
         loop {
             let (from, to) = (top.max(border(self.band)), bottom.min(border(self.band + 1)));
-            let weight = ((to - from).max(0.0) * f64::from(ONE)).round() as u32;
+            let weight = ((to - from).max(0.0) * f64::from(ONE)).round() as u16;
             self.weights[self.band] += f64::from(weight);
-            if weight == ONE {
-                for (sum, &value) in self.weighted.iter_mut().zip(rgb) {
-                    *sum += u32::from(value) << 12;
-                }
-            } else if weight > 0 {
-                for (sum, &value) in self.weighted.iter_mut().zip(rgb) {
-                    *sum += u32::from(value) * weight;
-                }
+            for (sum, &value) in self.sums.iter_mut().zip(rgb) {
+                *sum += u32::from(value) * u32::from(weight);
             }
             self.in_band += 1;
             if self.in_band == MOST_ROWS {
@@ -132,43 +114,29 @@ impl Rows for Averager {
 impl Averager {
     /// Shares the sums of the band out among the columns of the grid.
     fn move_band(&mut self) {
-        let row = &mut self.cells[self.band * ROW..][..ROW];
-        let sums: &[u32] = &self.weighted;
-        for (cell, cover) in row.chunks_exact_mut(3).zip(&self.columns) {
-            let at = |column: usize, channel: usize| f64::from(sums[column * 3 + channel]);
-            for (channel, value) in cell.iter_mut().enumerate() {
-                *value += at(cover.first, channel) * cover.first_share;
-                if cover.last > cover.first {
-                    *value += at(cover.last, channel) * cover.last_share;
-                }
-            }
-            if cover.last > cover.first + 1 {
-                let inner = &sums[(cover.first + 1) * 3..cover.last * 3];
-                let mut totals = [0u64; 3];
-                for pixel in inner.chunks_exact(3) {
-                    for channel in 0..3 {
-                        totals[channel] += u64::from(pixel[channel]);
-                    }
-                }
-                for (value, total) in cell.iter_mut().zip(totals) {
-                    *value += total as f64;
-                }
-            }
+        for (number, sum) in self.numbers.iter_mut().zip(&mut self.sums) {
+            // Below 2^31: a signed number converts in one step.
+            *number = (*sum).cast_signed() as f32;
+            *sum = 0;
         }
-        self.weighted.fill(0);
         self.in_band = 0;
-    }
-
-    fn move_plain(&mut self) {
-        for (pixel, squares) in self.plain.chunks_exact(3).zip(self.squares.chunks_exact(3)) {
-            for channel in 0..3 {
-                self.sums[channel] += u64::from(pixel[channel]);
-                self.square_sums[channel] += u64::from(squares[channel]);
-            }
+        let mut sum: Quad = [0.0; 4];
+        for (at, before) in self.before[1..].iter_mut().enumerate() {
+            // The fourth is the next column's red, which nobody looks at.
+            sum = plus(sum, quad(&self.numbers[at * 3..at * 3 + 4]), 1.0);
+            *before = sum;
         }
-        self.plain.fill(0);
-        self.squares.fill(0);
-        self.in_plain = 0;
+        let until = |border: &Border| {
+            let (before, after) = (self.before[border.whole], self.before[border.whole + 1]);
+            plus(before, plus(after, before, -1.0), border.share)
+        };
+        let mut left = until(&self.borders[0]);
+        let row = &mut self.cells[self.band * SIDE..][..SIDE];
+        for (cell, border) in row.iter_mut().zip(&self.borders[1..]) {
+            let right = until(border);
+            *cell = plus(*cell, plus(right, left, -1.0), 1.0);
+            left = right;
+        }
     }
 
     /// The grid, and the standard deviation of each channel over the pixels that came; none when no
@@ -176,54 +144,104 @@ impl Averager {
     pub fn finish(mut self) -> Option<(Grid, [f32; 3])> {
         let shape = self.shape?;
         self.move_band();
-        self.move_plain();
         let width = shape.width / SIDE as f64;
-        let weights = self.weights.iter().flat_map(|&weight| [weight * width; ROW]);
-        let mean =
-            |(sum, weight): (&f64, f64)| if weight > 0.0 { (sum / weight) as f32 } else { 0.0 };
-        let grid = Grid(self.cells.iter().zip(weights).map(mean).collect());
-        let pixels = (f64::from(shape.columns) * f64::from(self.came)).max(1.0);
-        let deviation = |channel: usize| {
+        let mut planes = [0; 3].map(|_| Vec::with_capacity(SIDE * SIDE));
+        for (row, weight) in self.cells.chunks_exact(SIDE).zip(&self.weights) {
+            let share = 1.0 / (weight * width).max(f64::MIN_POSITIVE);
+            for (channel, plane) in planes.iter_mut().enumerate() {
+                plane.extend(row.iter().map(|cell| (cell[channel] * share) as f32));
+            }
+        }
+        Some((Grid(planes), self.spread.deviations()))
+    }
+}
+
+fn quad(values: &[f32]) -> Quad {
+    [values[0], values[1], values[2], values[3]].map(f64::from)
+}
+
+/// `a + b times`, number by number. Written out, so that it becomes one step of the processor.
+#[inline(always)]
+fn plus(a: Quad, b: Quad, times: f64) -> Quad {
+    [a[0] + b[0] * times, a[1] + b[1] * times, a[2] + b[2] * times, a[3] + b[3] * times]
+}
+
+/// Sums of values and of their squares, over all pixels.
+#[derive(Default)]
+struct Spread {
+    pixels: u64,
+    sums: [u64; 3],
+    squares: [u64; 3],
+}
+
+impl Spread {
+    fn add(&mut self, rgb: &[u8]) {
+        self.pixels += rgb.len() as u64 / 3;
+        // A stretch of a row at a time, so that 32 bits hold its sums.
+        for stretch in rgb.chunks(LANES * MOST_ROWS as usize) {
+            let (mut sums, mut squares) = ([0u32; LANES], [0u32; LANES]);
+            let whole = stretch.chunks_exact(LANES);
+            let rest = whole.remainder();
+            for values in whole {
+                for lane in 0..LANES {
+                    sums[lane] += u32::from(values[lane]);
+                    squares[lane] += u32::from(u16::from(values[lane]) * u16::from(values[lane]));
+                }
+            }
+            for (lane, &value) in rest.iter().enumerate() {
+                sums[lane] += u32::from(value);
+                squares[lane] += u32::from(value) * u32::from(value);
+            }
+            for lane in 0..LANES {
+                self.sums[lane % 3] += u64::from(sums[lane]);
+                self.squares[lane % 3] += u64::from(squares[lane]);
+            }
+        }
+    }
+
+    fn deviations(&self) -> [f32; 3] {
+        let pixels = self.pixels.max(1) as f64;
+        [0, 1, 2].map(|channel| {
             let mean = self.sums[channel] as f64 / pixels;
-            let variance = self.square_sums[channel] as f64 / pixels - mean * mean;
+            let variance = self.squares[channel] as f64 / pixels - mean * mean;
             variance.max(0.0).sqrt() as f32
-        };
-        Some((grid, [0, 1, 2].map(deviation)))
+        })
     }
 }
 
 impl Grid {
-    /// The colours of the cells, row by row.
-    pub fn colours(&self) -> impl Iterator<Item = [f32; 3]> {
-        self.0.chunks_exact(3).map(|cell| [cell[0], cell[1], cell[2]])
-    }
-
     /// Turned upright; `orientation` as EXIF counts it.
     pub fn upright(self, orientation: u8) -> Self {
         if orientation <= 1 {
             return self;
         }
-        let mut turned = Vec::with_capacity(self.0.len());
-        for y in 0..SIDE {
-            for x in 0..SIDE {
-                let (column, row) = crate::reading::stored_place(orientation, x, y, SIDE, SIDE);
-                turned.extend_from_slice(&self.0[row * ROW + column * 3..][..3]);
-            }
-        }
-        Grid(turned)
+        let turn = |plane: Vec<f32>| {
+            let cells = (0..SIDE * SIDE).map(|cell| (cell % SIDE, cell / SIDE));
+            let stored = cells.map(|(x, y)| stored_place(orientation, x, y, SIDE, SIDE));
+            stored.map(|(column, row)| plane[row * SIDE + column]).collect()
+        };
+        Grid(self.0.map(turn))
     }
+}
 
-    /// Half as many rows and columns: the mean of each four cells of one value.
-    pub fn halved(plane: &[f32], side: usize) -> Vec<f32> {
-        let half = side / 2;
-        let mut halved = Vec::with_capacity(half * half);
-        for y in 0..half {
-            let (above, below) = (&plane[2 * y * side..], &plane[(2 * y + 1) * side..]);
-            halved.extend((0..half).map(|x| {
-                let x = 2 * x;
-                (above[x] + above[x + 1] + below[x] + below[x + 1]) / 4.0
-            }));
-        }
-        halved
+/// A square plane of half as many rows and columns: the mean of each four cells.
+pub fn halved(plane: &[f32], side: usize) -> Vec<f32> {
+    let mut halved = Vec::with_capacity(plane.len() / 4);
+    for rows in plane.chunks_exact(2 * side) {
+        let (above, below) = rows.split_at(side);
+        let pairs = above.chunks_exact(2).zip(below.chunks_exact(2));
+        halved.extend(pairs.map(|(a, b)| (a[0] + a[1] + b[0] + b[1]) / 4.0));
     }
+    halved
+}
+
+/// The mean of `value` over a plane, in eight partial sums that a processor adds side by side.
+pub fn mean(plane: &[f32], value: impl Fn(f32) -> f32) -> f32 {
+    let mut sums = [0.0f32; 8];
+    for values in plane.chunks_exact(8) {
+        for lane in 0..8 {
+            sums[lane] += value(values[lane]);
+        }
+    }
+    sums.iter().sum::<f32>() / plane.len() as f32
 }

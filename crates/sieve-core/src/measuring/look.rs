@@ -1,6 +1,7 @@
 //! Measures: numbers about how a picture looks.
 
-use super::grid::{Grid, SIDE};
+use super::grid::{SIDE, mean};
+use super::thumbnail::Planes;
 
 /// How a picture looks, in numbers. All are of the picture as it is seen: upright, transparency on
 /// white. Means are those of the picture; a JPEG is measured at a reduced size, which takes the
@@ -21,10 +22,10 @@ pub struct Look {
     /// of neighbours over twice the variance, which is 1 minus the correlation of neighbours. 0 is
     /// smooth, 1 is noise; 0 for a picture without contrast.
     pub sharpness: f32,
-    /// Mean saturation of the cells, (most - least) / most of red, green and blue, 0 grey to 1
+    /// Mean saturation of 32 x 32 cells, (most - least) / most of red, green and blue, 0 grey to 1
     /// (the S of HSV: Smith, Color gamut transform pairs, 1978).
     pub saturation: f32,
-    /// Share of the cells, 0 to 1, within 8 levels of the picture's most frequent colour.
+    /// Share of 32 x 32 cells, 0 to 1, within 8 levels of the picture's most frequent colour.
     pub flat_share: f32,
 }
 
@@ -37,57 +38,67 @@ const NO_CONTRAST: f32 = 0.5;
 
 impl Look {
     /// The numbers of a picture. `deviation` was taken from its pixels.
-    pub(super) fn of(grid: &Grid, luma: &[f32], deviation: [f32; 3]) -> Self {
-        let cells = (SIDE * SIDE) as f32;
-        let mut mean = [0.0f32; 3];
-        let mut saturation = 0.0;
-        for colour in grid.colours() {
-            for (sum, value) in mean.iter_mut().zip(colour) {
-                *sum += value;
-            }
-            let most = colour[0].max(colour[1]).max(colour[2]);
-            let least = colour[0].min(colour[1]).min(colour[2]);
-            if most > 0.0 {
-                saturation += (most - least) / most;
-            }
-        }
-        let brightness = luma.iter().sum::<f32>() / cells;
-        let variance = luma.iter().map(|l| (l - brightness).powi(2)).sum::<f32>() / cells;
+    pub(super) fn of(planes: &Planes, deviation: [f32; 3]) -> Self {
+        let luma = &planes.luma;
+        let brightness = mean(luma, |value| value);
+        let variance = mean(luma, |value| (value - brightness) * (value - brightness));
         let spread = variance.sqrt();
+        let is_plain = spread < NO_CONTRAST;
         Look {
-            mean: mean.map(|sum| sum / cells),
+            mean: [0, 1, 2].map(|channel| mean(&planes.small[channel], |value| value)),
             deviation,
             brightness: (brightness / 255.0).clamp(0.0, 1.0),
             contrast: spread / 255.0,
-            sharpness: if spread < NO_CONTRAST { 0.0 } else { roughness(luma) / (2.0 * variance) },
-            saturation: saturation / cells,
-            flat_share: flat_share(grid),
+            sharpness: if is_plain { 0.0 } else { roughness(luma) / (2.0 * variance) },
+            saturation: saturation(&planes.small),
+            flat_share: flat_share(&planes.small),
         }
     }
 }
 
-/// Mean square difference of neighbouring cells.
+/// Mean square difference of neighbouring cells, across and down.
 fn roughness(luma: &[f32]) -> f32 {
+    let differences = |near: &[f32], far: &[f32]| {
+        let mut sums = [0.0f32; 8];
+        for (near, far) in near.chunks(8).zip(far.chunks(8)) {
+            for (sum, (near, far)) in sums.iter_mut().zip(near.iter().zip(far)) {
+                *sum += (near - far) * (near - far);
+            }
+        }
+        sums.iter().sum::<f32>()
+    };
     let rows = luma.chunks_exact(SIDE);
-    let across: f32 =
-        rows.map(|row| row.windows(2).map(|pair| (pair[0] - pair[1]).powi(2)).sum::<f32>()).sum();
-    let down: f32 = luma.iter().zip(&luma[SIDE..]).map(|(a, b)| (a - b).powi(2)).sum();
+    let across: f32 = rows.map(|row| differences(&row[..SIDE - 1], &row[1..])).sum();
+    let down = differences(&luma[..luma.len() - SIDE], &luma[SIDE..]);
     (across + down) / (2 * SIDE * (SIDE - 1)) as f32
 }
 
-/// The share of cells with the most frequent colour: the mean of the fullest of 16 x 16 x 16 boxes.
-fn flat_share(grid: &Grid) -> f32 {
-    let index = |colour: [f32; 3]| {
-        colour.iter().fold(0, |index, value| index << 4 | ((value / 16.0) as usize).min(15))
+fn cells(planes: &[Vec<f32>; 3]) -> impl Iterator<Item = [f32; 3]> {
+    let [red, green, blue] = planes;
+    red.iter().zip(green).zip(blue).map(|((&red, &green), &blue)| [red, green, blue])
+}
+
+fn saturation(small: &[Vec<f32>; 3]) -> f32 {
+    let of = |[red, green, blue]: [f32; 3]| {
+        let (most, least) = (red.max(green).max(blue), red.min(green).min(blue));
+        if most > 0.0 { (most - least) / most } else { 0.0 }
     };
+    cells(small).map(of).sum::<f32>() / small[0].len() as f32
+}
+
+/// The share of cells with the most frequent colour: the mean of the fullest of 16 x 16 x 16 boxes.
+fn flat_share(small: &[Vec<f32>; 3]) -> f32 {
+    let boxed = |[red, green, blue]: [f32; 3]| {
+        let sixteenth = |value: f32| usize::from(value as u8 >> 4);
+        sixteenth(red) << 8 | sixteenth(green) << 4 | sixteenth(blue)
+    };
+    let boxes: Vec<usize> = cells(small).map(boxed).collect();
     let mut counts = vec![0u16; 1 << 12];
-    for colour in grid.colours() {
-        counts[index(colour)] += 1;
-    }
-    // The last of equals: any rule serves, but it must be one.
-    let fullest = (0..counts.len()).max_by_key(|&index| counts[index]).unwrap_or(0);
+    boxes.iter().for_each(|&at| counts[at] += 1);
+    // Of equals the last in the list of cells: any rule serves, but it must be one.
+    let fullest = boxes.iter().copied().max_by_key(|&at| counts[at]).unwrap_or(0);
     let mut sum = [0.0f32; 3];
-    for colour in grid.colours().filter(|&colour| index(colour) == fullest) {
+    for (colour, _) in cells(small).zip(&boxes).filter(|&(_, &at)| at == fullest) {
         for (sum, value) in sum.iter_mut().zip(colour) {
             *sum += value;
         }
@@ -96,5 +107,5 @@ fn flat_share(grid: &Grid) -> f32 {
     let is_near = |colour: &[f32; 3]| {
         colour.iter().zip(mean).all(|(value, mean)| (value - mean).abs() <= FLAT_LEVELS)
     };
-    grid.colours().filter(is_near).count() as f32 / (SIDE * SIDE) as f32
+    cells(small).filter(is_near).count() as f32 / small[0].len() as f32
 }

@@ -59,14 +59,13 @@ pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail
     let (grid, deviation) = averager.finish().expect("a picture that was read gave its rows");
     let grid = grid.upright(picture.facts.orientation);
     let planes = Planes::of(&grid);
-    let small_luma = planes.small_luma();
     let measured = Measured {
         digest: Digest::of(bytes),
         facts: picture.facts,
         doubts: picture.doubts,
-        look: Look::of(&grid, &planes.luma, deviation),
-        fingerprint: Fingerprint::of(&small_luma),
+        look: Look::of(&planes, deviation),
+        fingerprint: Fingerprint::of(&planes.thumbnail[0]),
         descriptor: planes.descriptor(),
     };
-    Ok((measured, planes.thumbnail(&small_luma)))
+    Ok((measured, planes.thumbnail()))
 }

@@ -1,11 +1,9 @@
 //! Thumbnails and descriptors: what is kept of a picture to compare it with others.
 
-use super::grid::{Grid, SIDE};
+use super::grid::{Grid, SIDE, halved};
 
 /// Side of a thumbnail in pixels.
 pub const THUMBNAIL_PX: usize = 32;
-/// Side of its planes of colour.
-const COLOUR_PX: usize = THUMBNAIL_PX / 2;
 /// Rows and columns of parts that a descriptor tells apart.
 const PARTS: usize = 4;
 
@@ -21,67 +19,67 @@ pub struct Thumbnail(pub Vec<u8>);
 #[derive(Clone, Copy, PartialEq, Eq, Debug)]
 pub struct Descriptor(pub [u8; PARTS * PARTS * 4]);
 
-/// The planes of a picture, 64 x 64 values each.
+/// What all is taken from: a picture in planes.
 pub(super) struct Planes {
+    /// 64 x 64 values of luma.
     pub luma: Vec<f32>,
-    blue: Vec<f32>,
-    red: Vec<f32>,
+    /// Red, green and blue, 32 x 32 each.
+    pub small: [Vec<f32>; 3],
+    /// Luma, blue chroma and red chroma, 32 x 32 each.
+    pub thumbnail: [Vec<f32>; 3],
 }
 
 impl Planes {
     pub fn of(grid: &Grid) -> Self {
-        let plane = |weights: [f32; 3], offset: f32| {
-            let value =
-                |[r, g, b]: [f32; 3]| r * weights[0] + g * weights[1] + b * weights[2] + offset;
-            grid.colours().map(value).collect()
-        };
-        Planes {
-            luma: plane([0.299, 0.587, 0.114], 0.0),
-            blue: plane([-0.168_736, -0.331_264, 0.5], 128.0),
-            red: plane([0.5, -0.418_688, -0.081_312], 128.0),
-        }
+        let luma = weighted(&grid.0, [0.299, 0.587, 0.114], 0.0);
+        let small = [0, 1, 2].map(|channel| halved(&grid.0[channel], SIDE));
+        let blue = weighted(&small, [-0.168_736, -0.331_264, 0.5], 128.0);
+        let red = weighted(&small, [0.5, -0.418_688, -0.081_312], 128.0);
+        Planes { thumbnail: [halved(&luma, SIDE), blue, red], luma, small }
     }
 
-    /// The luma at the size of a thumbnail.
-    pub fn small_luma(&self) -> Vec<f32> {
-        Grid::halved(&self.luma, SIDE)
-    }
-
-    pub fn thumbnail(&self, small_luma: &[f32]) -> Thumbnail {
-        let mut values: Vec<u8> = small_luma.iter().map(|&value| rounded(value)).collect();
-        for plane in [&self.blue, &self.red] {
-            let quarter = Grid::halved(&Grid::halved(plane, SIDE), SIDE / 2);
-            values.extend(quarter.iter().map(|&value| rounded(value)));
-        }
-        debug_assert_eq!(values.len(), THUMBNAIL_PX * THUMBNAIL_PX + 2 * COLOUR_PX * COLOUR_PX);
-        Thumbnail(values)
+    pub fn thumbnail(&self) -> Thumbnail {
+        let [luma, blue, red] = &self.thumbnail;
+        let (blue, red) = (halved(blue, THUMBNAIL_PX), halved(red, THUMBNAIL_PX));
+        Thumbnail([luma, &blue, &red].into_iter().flatten().map(|&value| rounded(value)).collect())
     }
 
     pub fn descriptor(&self) -> Descriptor {
-        const SPAN: usize = SIDE / PARTS;
+        const SPAN: usize = THUMBNAIL_PX / PARTS;
+        let [luma, blue, red] = &self.thumbnail;
         let mut values = [0; PARTS * PARTS * 4];
         for (part, values) in values.chunks_exact_mut(4).enumerate() {
             let (top, left) = (part / PARTS * SPAN, part % PARTS * SPAN);
             let mean = |plane: &[f32]| {
-                let rows = (top..top + SPAN).map(|y| &plane[y * SIDE + left..][..SPAN]);
+                let rows = (top..top + SPAN).map(|y| &plane[y * THUMBNAIL_PX + left..][..SPAN]);
                 rows.map(|row| row.iter().sum::<f32>()).sum::<f32>() / (SPAN * SPAN) as f32
             };
-            let difference = |y: usize, x: usize| {
-                let here = self.luma[y * SIDE + x];
-                (here - self.luma[y * SIDE + x + 1]).abs()
-                    + (here - self.luma[(y + 1) * SIDE + x]).abs()
-            };
-            let inner = |start: usize| start..start + SPAN - 1;
-            let differences: f32 =
-                inner(top).map(|y| inner(left).map(|x| difference(y, x)).sum::<f32>()).sum();
+            let mut differences = 0.0;
+            for y in top..top + SPAN - 1 {
+                let row = &luma[y * THUMBNAIL_PX + left..][..SPAN];
+                let below = &luma[(y + 1) * THUMBNAIL_PX + left..][..SPAN];
+                for x in 0..SPAN - 1 {
+                    differences += (row[x] - row[x + 1]).abs() + (row[x] - below[x]).abs();
+                }
+            }
             let edges = 4.0 * differences / (2 * (SPAN - 1) * (SPAN - 1)) as f32;
-            let means = [mean(&self.luma), mean(&self.blue), mean(&self.red), edges];
-            values.copy_from_slice(&means.map(rounded));
+            values.copy_from_slice(&[mean(luma), mean(blue), mean(red), edges].map(rounded));
         }
         Descriptor(values)
     }
 }
 
+/// The weighted sum of three planes.
+fn weighted(planes: &[Vec<f32>; 3], weights: [f32; 3], offset: f32) -> Vec<f32> {
+    let [red, green, blue] = planes;
+    let colours = red.iter().zip(green).zip(blue);
+    let value = |((red, green), blue): ((&f32, &f32), &f32)| {
+        red * weights[0] + green * weights[1] + blue * weights[2] + offset
+    };
+    colours.map(value).collect()
+}
+
+/// The nearest whole number; a conversion keeps to 0 and 255 by itself.
 fn rounded(value: f32) -> u8 {
-    value.round().clamp(0.0, 255.0) as u8
+    (value + 0.5) as u8
 }

@@ -120,7 +120,7 @@ impl<'a> Decoder<'a> {
         };
         let cinfo = &mut self.cinfo;
         cinfo.out_color_space = out;
-        let mut pixels = Pixels { width_px: width, height_px: height, data: Vec::new() };
+        let mut pixels = Pixels::default();
         // SAFETY: see above.
         unsafe {
             if let Want::Rows { least_side_px, .. } = want {
@@ -133,6 +133,7 @@ impl<'a> Decoder<'a> {
             let mut rgb = Vec::new();
             match want {
                 Want::Pixels => {
+                    (pixels.width_px, pixels.height_px) = (width, height);
                     pixels.data.reserve_exact(width as usize * height as usize * 3);
                 }
                 Want::Rows { rows, .. } => {

@@ -36,7 +36,7 @@ pub(super) enum Want<'a> {
 
 impl Shape {
     /// A picture of which every pixel comes.
-    pub(super) fn full(columns: u32, rows: u32) -> Self {
+    pub(crate) fn full(columns: u32, rows: u32) -> Self {
         Shape { columns, rows, width: f64::from(columns), height: f64::from(rows) }
     }
 }
