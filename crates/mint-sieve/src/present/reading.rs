@@ -85,7 +85,15 @@ fn depth(depth: ClassDepth) -> String {
     }
 }
 
+/// The columns with names of their own.
 fn columns(columns: &Columns) -> String {
-    let Columns { path, class, split, group } = columns;
-    format!("path={path},class={class},split={split},group={group}")
+    let usual = Columns::default();
+    let all = [
+        ("path", &columns.path, usual.path),
+        ("class", &columns.class, usual.class),
+        ("split", &columns.split, usual.split),
+        ("group", &columns.group, usual.group),
+    ];
+    let own = all.into_iter().filter(|(_, name, usual)| *name != usual);
+    own.map(|(column, name, _)| format!("{column}={name}")).collect::<Vec<_>>().join(",")
 }

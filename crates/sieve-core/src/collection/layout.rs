@@ -91,12 +91,15 @@ impl Reading {
             let [only] = tree.folders_in(&here)[..] else { return };
             let inner = if here.is_empty() { only.to_owned() } else { format!("{here}/{only}") };
             let is_split = wish.splits.split_of(only).is_some();
-            let is_class = tree.pictures_in(&inner) > 0 || tree.folders_in(&inner).is_empty();
+            // A few pictures beside the class folders do not make the folder that holds both a class.
+            let below: usize =
+                tree.holders_below(&inner).map(|holder| tree.pictures_in(holder)).sum();
+            let is_class = below <= 2 * tree.pictures_in(&inner);
             if is_split || is_class || tree.pictures_in(&here) > 0 {
                 return;
             }
             self.wrapper.push(only.to_owned());
-            let says = format!("{inner:?} is the only folder: what it holds was taken as classes");
+            let says = format!("{inner:?} is the only folder: the folders in it are what is read");
             self.remarks = vec![Remark::new(says, Some("--class-depth 1"))];
         }
     }
@@ -390,7 +393,8 @@ mod tests {
 
     #[test]
     fn layouts_are_told_by_names_and_depth() {
-        let table: [(&[&str], &str, &str); 16] = [
+        let table: [(&[&str], &str, &str); 17] = [
+            (&["sage/a.jpg", "sage/old/b.jpg", "sage/new/c.jpg"], "class/picture", ""),
             (&["sage/a.jpg", "dill/b.jpg"], "class/picture", ""),
             (&["train/sage/a.jpg", "Valid/sage/b.jpg"], "split/class/picture", ""),
             (&["train/sage/a.jpg"], "split/class/picture", ""),

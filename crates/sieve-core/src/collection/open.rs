@@ -168,9 +168,9 @@ impl Opening<'_> {
             place
         });
         if classed == 0 && pictures > 0 && !is_unlabelled && !reading.has_splits() {
-            let says =
-                "there are no class folders; if the names of the files hold the class, say how";
-            self.remark(Remark::new(says, Some("--label-from '{class}_{n}.jpg'")));
+            let says = "there are no class folders; for classes in the names of files there is \
+                        --label-from '{class}_{n}.jpg'";
+            self.remark(Remark::new(says, None));
         }
         let has_splits = reading.has_splits();
         self.set_layout(if split.is_some() && !has_splits {
@@ -229,8 +229,9 @@ impl Opening<'_> {
             && !listing.files.is_empty()
             && listing.files.iter().all(is_missing)
         {
-            let says = "none of the table's files is there";
-            self.remark(Remark::new(says, Some("--pictures FOLDER")));
+            let says = "none of the table's files is there; for paths that begin elsewhere there is \
+                        --pictures FOLDER";
+            self.remark(Remark::new(says, None));
         }
         let is_split = root.split.is_some();
         let source = Source::Folder { root: pictures.to_path_buf(), is_split };

@@ -80,16 +80,15 @@ struct Places {
 impl Places {
     fn of(names: &[String], columns: &Columns) -> Result<Self, String> {
         let place = |wanted: &str| names.iter().position(|name| name == wanted);
-        let needed = |wanted: &str, as_what: &str| {
-            place(wanted).ok_or_else(|| {
-                format!(
-                    "it has no column {wanted:?}; it has {}. Expected the columns path and class; \
-                     with other names: --columns {as_what}=NAME",
-                    names.join(", ")
-                )
-            })
+        let (Some(path), Some(class)) = (place(&columns.path), place(&columns.class)) else {
+            let mut wanted = [&columns.path, &columns.class].into_iter();
+            let missing = wanted.find(|name| place(name).is_none()).unwrap_or(&columns.path);
+            return Err(format!(
+                "it has no column {missing:?}; it has {}. If others hold the paths and classes: \
+                 --columns path=NAME,class=NAME",
+                names.join(", ")
+            ));
         };
-        let (path, class) = (needed(&columns.path, "path")?, needed(&columns.class, "class")?);
         let (split, group) = (place(&columns.split), place(&columns.group));
         let known = [Some(path), Some(class), split, group];
         let carried = (0..names.len()).filter(|at| !known.contains(&Some(*at))).collect();

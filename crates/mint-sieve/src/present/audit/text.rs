@@ -47,8 +47,10 @@ fn what_is_here(collection: &Collection, inventory: &Inventory) -> String {
     );
     let _ = writeln!(text, "{FAINT}read as {}{FAINT:#}", safe(&collection.layout));
     for remark in &collection.remarks {
-        let other =
-            remark.other.as_ref().map_or(String::new(), |other| format!("; if not: {other}"));
+        let other = remark
+            .other
+            .as_ref()
+            .map_or(String::new(), |other| format!(" ({other} reads it otherwise)"));
         let _ = writeln!(text, "{}{other}", safe(&remark.says));
     }
     if inventory.nested > 0 {
