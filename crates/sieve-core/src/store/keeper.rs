@@ -14,7 +14,7 @@ use crate::measuring::Thumbnail;
 /// Rows that are committed together at most: what a kill loses.
 const BATCH_ROWS: usize = 500;
 /// Time after which rows are committed, however few.
-const BATCH_TIME: Duration = Duration::from_secs(1);
+const BATCH_TIME: Duration = Duration::from_millis(200);
 /// Rows that may wait to be written.
 const QUEUE_ROWS: usize = 256;
 
