@@ -78,8 +78,8 @@ codes! {
         "parts of the picture are lost"
         "Fetch the file again from where it came from, or remove it."
     Unreadable "unreadable" Error
-        "the system refuses to read it"
-        "Check the permissions and the disk, then run this again."
+        "cannot be read"
+        "Check the permissions and the disk, or fetch the archive again; then run this again."
     MissingFile "missing-file" Error
         "a table names a file that is not there"
         "Fetch the file, correct its path in the table, or remove the row."

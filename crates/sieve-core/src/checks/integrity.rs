@@ -18,7 +18,7 @@ pub fn integrity(catalog: &Catalog) -> Vec<Finding> {
         }
     }
     for (folder, reason) in &catalog.collection.unlistable {
-        let says = format!("{folder}: the folder cannot be listed: {reason}");
+        let says = format!("{folder}: {reason}");
         let finding = Finding::new(Code::Unreadable, says).images([folder]);
         findings.push(finding.evidence("reason", reason.as_str()));
     }
@@ -74,7 +74,7 @@ fn trouble(record: &Record, trouble: &Trouble) -> Finding {
         }
         Trouble::Empty => about(record, Code::EmptyFile, "0 bytes"),
         Trouble::NotAnImage(what) => {
-            let what = what.as_deref().unwrap_or("content of an unknown kind");
+            let what = what.as_deref().unwrap_or("of an unknown kind");
             about(record, Code::NotAnImage, &format!("the content is {what}"))
                 .evidence("content", what)
         }

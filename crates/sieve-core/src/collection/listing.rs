@@ -13,7 +13,7 @@ pub(super) struct Listing {
     pub folders: Vec<RelPath>,
     /// Everything else, sorted by path.
     pub files: Vec<Found>,
-    /// Folders that could not be listed, with what the system said.
+    /// Folders that could not be listed, and why.
     pub unlistable: Vec<(RelPath, String)>,
 }
 

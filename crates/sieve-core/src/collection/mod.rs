@@ -44,7 +44,7 @@ pub struct Collection {
     pub class_folders: BTreeSet<(Option<String>, String)>,
     /// Classes that are written in several Unicode forms, with these.
     pub spellings: BTreeMap<String, Vec<String>>,
-    /// Folders that could not be listed, with what the system said.
+    /// Folders and archives that could not be listed, or not to their end, and why.
     pub unlistable: Vec<(RelPath, String)>,
     /// Paths that a table names more than once, with the classes it gives them.
     pub listed_twice: Vec<(RelPath, Vec<String>)>,

@@ -42,6 +42,7 @@ pub(super) fn walk(root: &Path, follow_links: bool, watch: &dyn Watch) -> Result
                     listing.files.push(Found { path: file, kind: EntryKind::Link, offset: 0 });
                 } else {
                     let reason = error.io_error().map_or_else(|| error.to_string(), io_reason);
+                    let reason = format!("the folder cannot be listed: {reason}");
                     listing.unlistable.push((file, reason));
                 }
             }

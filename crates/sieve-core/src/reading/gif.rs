@@ -71,6 +71,8 @@ pub(super) fn read(
         End::Trailer(0) => {}
         End::Trailer(left) => doubts.push(Doubt::TrailingBytes(left)),
         End::Missing => doubts.push(Doubt::MissingEnd),
+        // Damage among the frames is told already.
+        End::Rubbish if !doubts.is_empty() => {}
         End::Rubbish => doubts.push(Doubt::Suspect("bytes follow that begin no block".into())),
     }
     let facts = Facts {

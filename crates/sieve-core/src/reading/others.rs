@@ -9,8 +9,9 @@ use image::{DynamicImage, ExtendedColorType, ImageDecoder, ImageFormat, ImageRea
 
 use super::exif::ExifFacts;
 use super::rows::Want;
+use super::tiff::{self, Skeleton};
 use super::{
-    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, profile, tiff,
+    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, profile,
 };
 
 /// Greatest size of one pixel that the decoder gives: four channels of 32 bits.
@@ -33,13 +34,13 @@ pub(super) fn read(
     limits: &ReadLimits,
     want: &mut Want<'_>,
 ) -> Result<Picture, Trouble> {
-    let mut pages = 1;
+    let mut tiff = Skeleton { pages: 1, ..Skeleton::default() };
     let end = match format {
         Format::Qoi => qoi_end(bytes)?,
         Format::Pnm => pnm_end(bytes),
         Format::Bmp => bmp_end(bytes),
         _ => {
-            pages = tiff::pages(bytes).ok_or_else(|| cut_short(format))?;
+            tiff = tiff::skeleton(bytes).ok_or_else(|| cut_short(format))?;
             // What else a TIFF may hold behind its pixels is not for us to know.
             End::Unknown
         }
@@ -74,13 +75,16 @@ pub(super) fn read(
         height_px,
         colour,
         bits,
-        frames: pages,
+        frames: tiff.pages,
         orientation: decoder.orientation().map_or(1, |orientation| orientation.to_exif()),
         profile: decoder.icc_profile().ok().flatten().map(|icc| profile::name(&icc)),
         captured: told.captured,
         camera: told.camera,
     };
     let image = DynamicImage::from_decoder(decoder).map_err(trouble)?;
+    if !tiff::sums_are_right(bytes, &tiff.deflated, limits.decoded_bytes) {
+        return Err(Trouble::Damaged(format, "the sum of the pixels is wrong".into()));
+    }
     let pixels = if image.color().has_alpha() {
         Pixels::from_rgba(width_px, height_px, &image.into_rgba8())
     } else {

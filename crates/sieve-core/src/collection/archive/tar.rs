@@ -14,6 +14,9 @@ use crate::collection::{EntryKind, RelPath, Stamp};
 use crate::reading::{ReadLimits, Trouble};
 use crate::{io_reason, progress::Watch};
 
+/// Archives are made of blocks (POSIX ustar); an empty one follows the last entry.
+const BLOCK_BYTES: u64 = 512;
+
 /// A tar archive.
 #[derive(Debug)]
 pub(in crate::collection) struct Tar {
@@ -61,6 +64,7 @@ impl Tar {
     ) -> Result<Listing, String> {
         let mut listing = Listing::default();
         let mut number = 0;
+        let mut end = 0;
         for entry in entries {
             if watch.stopped() {
                 break;
@@ -68,11 +72,13 @@ impl Tar {
             match entry {
                 Ok(entry) => {
                     watch.advance(1);
+                    end = entry.raw_file_position() + entry.size().next_multiple_of(BLOCK_BYTES);
                     self.add(&entry, number, stamp, &mut listing);
                     number += 1;
                 }
                 Err(error) if number == 0 => {
-                    return Err(format!("no tar archive: {}", io_reason(&error)));
+                    tracing::debug!(%error, "no tar archive");
+                    return Err("what it holds is no tar archive".to_owned());
                 }
                 Err(error) => {
                     let reason = format!("the archive cannot be read on: {}", io_reason(&error));
@@ -80,6 +86,14 @@ impl Tar {
                     break;
                 }
             }
+        }
+        // Packed archives have an end of their own, which the unpacking checks.
+        if !self.is_stream()
+            && stamp.size_bytes < end + BLOCK_BYTES
+            && listing.unlistable.is_empty()
+        {
+            let reason = "the archive has no end mark: it may be cut short".to_owned();
+            listing.unlistable.push((named(&self.path), reason));
         }
         Ok(listing.with_implied_folders().sorted())
     }

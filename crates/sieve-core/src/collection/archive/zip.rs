@@ -27,7 +27,13 @@ impl Zip {
     /// Opens the archive in `file`; `Err` says what is wrong with it.
     pub fn open(file: &Path) -> Result<Self, String> {
         let opened = File::open(file).and_then(SharedFile::new).map_err(|e| io_reason(&e))?;
-        let archive = ZipArchive::new(opened.clone()).map_err(|error| reason(&error))?;
+        let archive = ZipArchive::new(opened.clone()).map_err(|error| match error {
+            // The list of entries stands at the end.
+            ZipError::InvalidArchive(_) => {
+                "its list of entries is not there; the archive is cut short or damaged".to_owned()
+            }
+            error => reason(&error),
+        })?;
         Ok(Zip { file: opened, directory: archive.metadata() })
     }
 
