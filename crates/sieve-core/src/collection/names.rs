@@ -42,7 +42,8 @@ pub fn is_left_behind(name: &str) -> bool {
 
 /// True when a file may be a picture by its name: it says so, or says nothing.
 pub(super) fn may_be_picture(path: &RelPath) -> bool {
-    !is_left_behind(path.file_name()) && (!path.file_name().contains('.') || is_picture_name(path))
+    let name = path.file_name();
+    !is_left_behind(name) && (is_picture_name(path) || !name.contains('.'))
 }
 
 /// A name in Unicode's composed form (NFC), in which names are compared: one file system stores

@@ -146,28 +146,38 @@ impl Opening<'_> {
         }
         // Pictures that lie in no folder at all, in a root that is a split, are kept for later.
         let is_unlabelled = split.is_some() && listing.folders.is_empty();
-        let (mut pictures, mut classed) = (0usize, 0usize);
+        let mut is_classed = false;
+        let mut place_of = |opening: &mut Self, path: &RelPath| match reading.spot(path) {
+            Spot::Class { split: inner, class, is_deeper } => {
+                is_classed = true;
+                let label = Label::Class(opening.classes.get(class));
+                let split = split.or(inner).map(|split| opening.splits.get(split));
+                Place { split, label, is_deeper, carried: None }
+            }
+            Spot::Unlabelled { split } => {
+                Place::of(Some(opening.splits.get(split)), Label::Unlabelled)
+            }
+            Spot::Outside { split: inner } => {
+                let split = split.or(inner).map(|split| opening.splits.get(split));
+                let label = if is_unlabelled { Label::Unlabelled } else { Label::Outside };
+                Place::of(split, label)
+            }
+        };
+        let has_pictures = listing.files.iter().any(|found| may_be_picture(&found.path));
+        // Files of one folder follow each other, and stand in one place.
+        let mut last: Option<(String, Place)> = None;
         self.place_all(root, listing, source, |opening, found| {
-            let place = match reading.spot(&found.path) {
-                Spot::Class { split: inner, class, is_deeper } => {
-                    classed += 1;
-                    let label = Label::Class(opening.classes.get(class));
-                    let split = split.or(inner).map(|split| opening.splits.get(split));
-                    Place { split, label, is_deeper, carried: None }
+            let folder = found.path.folder();
+            match &last {
+                Some((known, place)) if known == folder => place.clone(),
+                _ => {
+                    let place = place_of(opening, &found.path);
+                    last = Some((folder.to_owned(), place.clone()));
+                    place
                 }
-                Spot::Unlabelled { split } => {
-                    Place::of(Some(opening.splits.get(split)), Label::Unlabelled)
-                }
-                Spot::Outside { split: inner } => {
-                    let split = split.or(inner).map(|split| opening.splits.get(split));
-                    let label = if is_unlabelled { Label::Unlabelled } else { Label::Outside };
-                    Place::of(split, label)
-                }
-            };
-            pictures += usize::from(may_be_picture(&found.path));
-            place
+            }
         });
-        if classed == 0 && pictures > 0 && !is_unlabelled && !reading.has_splits() {
+        if !is_classed && has_pictures && !is_unlabelled && !reading.has_splits() {
             let says = "there are no class folders; for classes in the names of files there is \
                         --label-from '{class}_{n}.jpg'";
             self.remark(Remark::new(says, None));

@@ -44,18 +44,30 @@ impl RelPath {
 
     /// The folder that holds it, as text; empty at the root.
     pub fn folder(&self) -> &str {
-        self.shown.rsplit_once('/').map_or("", |(folder, _)| folder)
+        &self.shown[..self.slash().unwrap_or(0)]
     }
 
     /// The name of the file alone.
     pub fn file_name(&self) -> &str {
-        self.parts().next_back().unwrap_or_default()
+        &self.shown[self.slash().map_or(0, |slash| slash + 1)..]
+    }
+
+    /// Where the last `/` is.
+    fn slash(&self) -> Option<usize> {
+        self.shown.as_bytes().iter().rposition(|&byte| byte == b'/')
+    }
+
+    /// The file name's extension as it is written, without the dot.
+    pub fn written_extension(&self) -> Option<&str> {
+        let name = self.file_name();
+        // Dots are one byte, and so is what stands around them.
+        let dot = name.as_bytes().iter().rposition(|&byte| byte == b'.')?;
+        (dot > 0).then(|| &name[dot + 1..])
     }
 
     /// The file name's extension in lower case, without the dot.
     pub fn extension(&self) -> Option<String> {
-        let (stem, extension) = self.file_name().rsplit_once('.')?;
-        (!stem.is_empty()).then(|| extension.to_lowercase())
+        self.written_extension().map(str::to_lowercase)
     }
 
     /// The bytes of the path where they are not UTF-8, so that [`RelPath::as_str`] holds escapes.

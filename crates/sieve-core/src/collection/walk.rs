@@ -51,6 +51,19 @@ pub(super) fn walk(root: &Path, follow_links: bool, watch: &dyn Watch) -> Result
     Ok(listing.sorted())
 }
 
+/// The part of `path`, which was found by walking `root`, below that root.
+#[cfg(unix)]
+fn relative(root: &Path, path: &Path) -> RelPath {
+    use std::os::unix::ffi::OsStrExt;
+    // A walk joins names to the root as it was given: cutting it off is enough, and many times
+    // faster than comparing it part by part.
+    let (root, path) = (root.as_os_str().as_bytes(), path.as_os_str().as_bytes());
+    let below = path.get(root.len()..).unwrap_or_default();
+    let below = below.strip_prefix(b"/").unwrap_or(below);
+    RelPath::new(Path::new(std::ffi::OsStr::from_bytes(below)))
+}
+
+#[cfg(not(unix))]
 fn relative(root: &Path, path: &Path) -> RelPath {
     RelPath::new(path.strip_prefix(root).unwrap_or(path))
 }

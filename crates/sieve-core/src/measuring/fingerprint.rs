@@ -44,40 +44,33 @@ impl fmt::Debug for Fingerprint {
     }
 }
 
-/// 16 rows x 32 columns: the basis of the transform, rounded so that the last bit of a system's
-/// cosine makes no difference.
-static BASIS: LazyLock<Vec<f32>> = LazyLock::new(|| {
-    let value = |frequency: usize, at: usize| {
+/// 32 x 16: how much of each low frequency there is at each place. Rounded, so that the last bit of
+/// a system's cosine makes no difference.
+static BASIS: LazyLock<Vec<[f32; LOW]>> = LazyLock::new(|| {
+    let value = |at: usize, frequency: usize| {
         let scale = if frequency == 0 { 1.0 } else { 2.0f64 } / SIDE as f64;
         let angle = PI * (2 * at + 1) as f64 * frequency as f64 / (2 * SIDE) as f64;
         ((scale.sqrt() * angle.cos()) * 1e6).round() as f32 / 1e6
     };
-    (0..LOW * SIDE).map(|index| value(index / SIDE, index % SIDE)).collect()
+    (0..SIDE).map(|at| std::array::from_fn(|frequency| value(at, frequency))).collect()
 });
 
-/// 16 x 16 coefficients, row by row.
-fn low_frequencies(luma: &[f32]) -> Vec<f32> {
-    // Along the rows: 32 rows x 16 frequencies, kept by frequency so that columns lie together.
-    let mut across = vec![0.0f32; LOW * SIDE];
-    for (y, row) in luma.chunks_exact(SIDE).enumerate() {
-        for (frequency, basis) in BASIS.chunks_exact(SIDE).enumerate() {
-            across[frequency * SIDE + y] = product(row, basis);
+/// 16 x 16 coefficients, row by row: first along the rows, then down the columns. The innermost
+/// loops go along the frequencies, which a processor takes several at a time.
+fn low_frequencies(luma: &[f32]) -> [f32; LOW * LOW] {
+    let mut low = [0.0; LOW * LOW];
+    for (row, down) in luma.chunks_exact(SIDE).zip(BASIS.iter()) {
+        let mut across = [0.0f32; LOW];
+        for (value, basis) in row.iter().zip(BASIS.iter()) {
+            for (sum, weight) in across.iter_mut().zip(basis) {
+                *sum += value * weight;
+            }
         }
-    }
-    let mut low = Vec::with_capacity(LOW * LOW);
-    for vertical in BASIS.chunks_exact(SIDE) {
-        low.extend(across.chunks_exact(SIDE).map(|column| product(column, vertical)));
+        for (low, weight) in low.chunks_exact_mut(LOW).zip(down) {
+            for (low, value) in low.iter_mut().zip(across) {
+                *low += value * weight;
+            }
+        }
     }
     low
-}
-
-/// The sum of products, in eight partial sums that a processor adds side by side.
-fn product(a: &[f32], b: &[f32]) -> f32 {
-    let mut sums = [0.0f32; 8];
-    for (a, b) in a.chunks_exact(8).zip(b.chunks_exact(8)) {
-        for lane in 0..8 {
-            sums[lane] += a[lane] * b[lane];
-        }
-    }
-    sums.iter().sum()
 }

@@ -34,11 +34,9 @@ pub struct Averager {
     /// Rows in `sums`.
     in_band: u32,
     /// What the rows of each band weigh together, in units of [`ONE`].
-    weights: Vec<f64>,
+    weights: Vec<f32>,
     /// `sums` as numbers that are divided; one more than there are sums.
     numbers: Vec<f32>,
-    /// Sums of the columns before each column; a fourth number fills the processor's registers.
-    before: Vec<Quad>,
     /// The borders of the grid's columns, one more than there are columns.
     borders: Vec<Border>,
     /// Red, green and blue of the grid, times the weights.
@@ -46,15 +44,15 @@ pub struct Averager {
     spread: Spread,
 }
 
-/// Red, green, blue and nothing.
-type Quad = [f64; 4];
+/// Red, green, blue, and a number that only fills the processor's register.
+type Quad = [f32; 4];
 
 /// A border between two columns of the grid: so many whole columns of the picture lie before it,
 /// and this share of the next.
 #[derive(Clone, Copy)]
 struct Border {
     whole: usize,
-    share: f64,
+    share: f32,
 }
 
 /// The border before part `index` of [`SIDE`] equal parts of a line of `length` columns, of which
@@ -63,7 +61,7 @@ fn border(index: usize, length: f64, columns: usize) -> Border {
     let at = index as f64 * length / SIDE as f64;
     // The last border may lie at the very end: no column begins there.
     let whole = (at as usize).min(columns.saturating_sub(1));
-    Border { whole, share: at - whole as f64 }
+    Border { whole, share: (at - whole as f64) as f32 }
 }
 
 impl Rows for Averager {
@@ -74,7 +72,6 @@ impl Rows for Averager {
             sums: vec![0; columns * 3],
             weights: vec![0.0; SIDE],
             numbers: vec![0.0; columns * 3 + 1],
-            before: vec![[0.0; 4]; columns + 1],
             borders: (0..=SIDE).map(|index| border(index, shape.width, columns)).collect(),
             cells: vec![[0.0; 4]; SIDE * SIDE],
             ..Averager::default()
@@ -91,7 +88,7 @@ impl Rows for Averager {
         loop {
             let (from, to) = (top.max(border(self.band)), bottom.min(border(self.band + 1)));
             let weight = ((to - from).max(0.0) * f64::from(ONE)).round() as u16;
-            self.weights[self.band] += f64::from(weight);
+            self.weights[self.band] += f32::from(weight);
             for (sum, &value) in self.sums.iter_mut().zip(rgb) {
                 *sum += u32::from(value) * u32::from(weight);
             }
@@ -120,22 +117,19 @@ impl Averager {
             *sum = 0;
         }
         self.in_band = 0;
-        let mut sum: Quad = [0.0; 4];
-        for (at, before) in self.before[1..].iter_mut().enumerate() {
-            // The fourth is the next column's red, which nobody looks at.
-            sum = plus(sum, quad(&self.numbers[at * 3..at * 3 + 4]), 1.0);
-            *before = sum;
-        }
-        let until = |border: &Border| {
-            let (before, after) = (self.before[border.whole], self.before[border.whole + 1]);
-            plus(before, plus(after, before, -1.0), border.share)
+        // The fourth number is the next column's red, which nobody looks at.
+        let column = |at: usize| -> Quad {
+            let numbers = &self.numbers[at * 3..at * 3 + 4];
+            [numbers[0], numbers[1], numbers[2], numbers[3]]
         };
-        let mut left = until(&self.borders[0]);
         let row = &mut self.cells[self.band * SIDE..][..SIDE];
-        for (cell, border) in row.iter_mut().zip(&self.borders[1..]) {
-            let right = until(border);
-            *cell = plus(*cell, plus(right, left, -1.0), 1.0);
-            left = right;
+        for (cell, borders) in row.iter_mut().zip(self.borders.windows(2)) {
+            let (from, to) = (borders[0], borders[1]);
+            let mut sum = plus(*cell, column(from.whole), -from.share);
+            for at in from.whole..to.whole {
+                sum = plus(sum, column(at), 1.0);
+            }
+            *cell = plus(sum, column(to.whole), to.share);
         }
     }
 
@@ -144,25 +138,21 @@ impl Averager {
     pub fn finish(mut self) -> Option<(Grid, [f32; 3])> {
         let shape = self.shape?;
         self.move_band();
-        let width = shape.width / SIDE as f64;
+        let width = (shape.width / SIDE as f64) as f32;
         let mut planes = [0; 3].map(|_| Vec::with_capacity(SIDE * SIDE));
         for (row, weight) in self.cells.chunks_exact(SIDE).zip(&self.weights) {
-            let share = 1.0 / (weight * width).max(f64::MIN_POSITIVE);
+            let share = 1.0 / (weight * width).max(f32::MIN_POSITIVE);
             for (channel, plane) in planes.iter_mut().enumerate() {
-                plane.extend(row.iter().map(|cell| (cell[channel] * share) as f32));
+                plane.extend(row.iter().map(|cell| cell[channel] * share));
             }
         }
         Some((Grid(planes), self.spread.deviations()))
     }
 }
 
-fn quad(values: &[f32]) -> Quad {
-    [values[0], values[1], values[2], values[3]].map(f64::from)
-}
-
 /// `a + b times`, number by number. Written out, so that it becomes one step of the processor.
 #[inline(always)]
-fn plus(a: Quad, b: Quad, times: f64) -> Quad {
+fn plus(a: Quad, b: Quad, times: f32) -> Quad {
     [a[0] + b[0] * times, a[1] + b[1] * times, a[2] + b[2] * times, a[3] + b[3] * times]
 }
 

@@ -73,39 +73,51 @@ fn roughness(luma: &[f32]) -> f32 {
     (across + down) / (2 * SIDE * (SIDE - 1)) as f32
 }
 
-fn cells(planes: &[Vec<f32>; 3]) -> impl Iterator<Item = [f32; 3]> {
-    let [red, green, blue] = planes;
-    red.iter().zip(green).zip(blue).map(|((&red, &green), &blue)| [red, green, blue])
-}
+/// Cells that are worked on side by side.
+const LANES: usize = 8;
 
 fn saturation(small: &[Vec<f32>; 3]) -> f32 {
-    let of = |[red, green, blue]: [f32; 3]| {
-        let (most, least) = (red.max(green).max(blue), red.min(green).min(blue));
-        if most > 0.0 { (most - least) / most } else { 0.0 }
-    };
-    cells(small).map(of).sum::<f32>() / small[0].len() as f32
+    let [red, green, blue] = small;
+    let mut sums = [0.0f32; LANES];
+    let chunks =
+        red.chunks_exact(LANES).zip(green.chunks_exact(LANES)).zip(blue.chunks_exact(LANES));
+    for ((red, green), blue) in chunks {
+        for lane in 0..LANES {
+            let (r, g, b) = (red[lane], green[lane], blue[lane]);
+            let (most, least) = (r.max(g).max(b), r.min(g).min(b));
+            // Black has no saturation: 0 over next to nothing.
+            sums[lane] += (most - least) / most.max(f32::MIN_POSITIVE);
+        }
+    }
+    sums.iter().sum::<f32>() / red.len() as f32
 }
 
 /// The share of cells with the most frequent colour: the mean of the fullest of 16 x 16 x 16 boxes.
 fn flat_share(small: &[Vec<f32>; 3]) -> f32 {
-    let boxed = |[red, green, blue]: [f32; 3]| {
-        let sixteenth = |value: f32| usize::from(value as u8 >> 4);
-        sixteenth(red) << 8 | sixteenth(green) << 4 | sixteenth(blue)
-    };
-    let boxes: Vec<usize> = cells(small).map(boxed).collect();
-    let mut counts = vec![0u16; 1 << 12];
-    boxes.iter().for_each(|&at| counts[at] += 1);
+    let [red, green, blue] = small;
+    let sixteenth = |value: f32| (value as i32 as u16) >> 4;
+    let colours = red.iter().zip(green).zip(blue);
+    let boxes: Vec<u16> = colours
+        .map(|((&red, &green), &blue)| {
+            sixteenth(red) << 8 | sixteenth(green) << 4 | sixteenth(blue)
+        })
+        .collect();
+    let mut counts = [0u16; 1 << 12];
+    boxes.iter().for_each(|&at| counts[usize::from(at)] += 1);
     // Of equals the last in the list of cells: any rule serves, but it must be one.
-    let fullest = boxes.iter().copied().max_by_key(|&at| counts[at]).unwrap_or(0);
-    let mut sum = [0.0f32; 3];
-    for (colour, _) in cells(small).zip(&boxes).filter(|&(_, &at)| at == fullest) {
-        for (sum, value) in sum.iter_mut().zip(colour) {
-            *sum += value;
-        }
-    }
-    let mean = sum.map(|sum| sum / f32::from(counts[fullest].max(1)));
-    let is_near = |colour: &[f32; 3]| {
-        colour.iter().zip(mean).all(|(value, mean)| (value - mean).abs() <= FLAT_LEVELS)
+    let fullest = boxes.iter().copied().max_by_key(|&at| counts[usize::from(at)]).unwrap_or(0);
+    let number = f32::from(counts[usize::from(fullest)].max(1));
+    let mean = |plane: &[f32]| {
+        let inside = plane.iter().zip(&boxes).filter(|&(_, &at)| at == fullest);
+        inside.map(|(value, _)| value).sum::<f32>() / number
     };
-    cells(small).filter(is_near).count() as f32 / small[0].len() as f32
+    let means = [mean(red), mean(green), mean(blue)];
+    let is_near = |value: f32, mean: f32| u32::from((value - mean).abs() <= FLAT_LEVELS);
+    let colours = red.iter().zip(green).zip(blue);
+    let near: u32 = colours
+        .map(|((&red, &green), &blue)| {
+            is_near(red, means[0]) & is_near(green, means[1]) & is_near(blue, means[2])
+        })
+        .sum();
+    near as f32 / red.len() as f32
 }

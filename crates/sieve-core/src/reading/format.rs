@@ -57,9 +57,10 @@ impl Format {
         }
     }
 
-    /// The format that files with `extension` (lower case, no dot) should have.
+    /// The format that files with `extension` (in any case, no dot) should have.
     pub fn of_extension(extension: &str) -> Option<Format> {
-        Format::ALL.into_iter().find(|format| format.extensions().contains(&extension))
+        let is_it = |known: &&str| known.eq_ignore_ascii_case(extension);
+        Format::ALL.into_iter().find(|format| format.extensions().iter().any(is_it))
     }
 }
 
@@ -83,9 +84,9 @@ const OTHER_PICTURE_EXTENSIONS: [&str; 18] = [
 
 /// True when the name of a file says that it was meant to be a picture.
 pub(crate) fn is_picture_name(path: &RelPath) -> bool {
-    path.extension().is_some_and(|extension| {
-        Format::of_extension(&extension).is_some()
-            || OTHER_PICTURE_EXTENSIONS.contains(&extension.as_str())
+    path.written_extension().is_some_and(|extension| {
+        Format::of_extension(extension).is_some()
+            || OTHER_PICTURE_EXTENSIONS.iter().any(|known| known.eq_ignore_ascii_case(extension))
     })
 }
 
