@@ -91,7 +91,7 @@ pub fn inventory(catalog: &Catalog) -> Inventory {
         set_aside: files - images,
         bytes: catalog.records.iter().map(|record| record.size_bytes).sum(),
         classes: catalog.collection.classes(),
-        splits: splits(catalog),
+        splits: catalog.collection.splits.clone(),
         counts: counts(catalog),
         sizes: tally(catalog, |m| (m.facts.width_px, m.facts.height_px)),
         formats: tally(catalog, |m| m.facts.format),
@@ -104,20 +104,6 @@ pub fn inventory(catalog: &Catalog) -> Inventory {
         nested: catalog.images().filter(|(record, _)| record.place.is_deeper).count() as u64,
         turned: catalog.images().filter(|(_, m)| m.facts.orientation > 1).count() as u64,
     }
-}
-
-/// The splits of class folders and of files, in the order in which they are used.
-pub fn splits(catalog: &Catalog) -> Vec<String> {
-    let mut splits = catalog.collection.splits();
-    for record in &catalog.records {
-        if let Some(split) = record.split()
-            && !splits.iter().any(|known| known == split)
-        {
-            splits.push(split.to_owned());
-        }
-    }
-    splits.sort_by(|a, b| split_rank(a).cmp(&split_rank(b)).then_with(|| a.cmp(b)));
-    splits
 }
 
 fn counts(catalog: &Catalog) -> Vec<Count> {

@@ -1,7 +1,7 @@
 //! What the tests of several modules share: catalogs made up without a file.
 
 use crate::catalog::{Catalog, Memory, Outcome, Reason, Record};
-use crate::collection::{Collection, Label, Locator, Place, RelPath};
+use crate::collection::{Collection, Label, Locator, Place, RelPath, split_rank};
 use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
 use crate::reading::{ColourMode, Facts, Format};
 
@@ -63,6 +63,10 @@ pub fn catalog(mut records: Vec<Record>, empty: &[&str]) -> Catalog {
     let class_folders = filled.chain(empty).collect();
     let mut collection = Collection::default();
     collection.class_folders = class_folders;
+    collection.splits =
+        records.iter().filter_map(|record| record.split().map(str::to_owned)).collect();
+    collection.splits.sort_by_key(|split| (split_rank(split), split.clone()));
+    collection.splits.dedup();
     Catalog { collection, records, memory: Memory::default() }
 }
 

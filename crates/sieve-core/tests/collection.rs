@@ -1,41 +1,17 @@
 //! Listing and measuring real folders.
 
+mod support;
+
 use std::fs;
 use std::path::Path;
 use std::sync::atomic::{AtomicU64, Ordering};
 
-use herb_shed::encode::{self, Jpeg};
-use herb_shed::paint::Picture;
 use sieve_core::catalog::{self, Catalog, Options, Outcome, Reason};
 use sieve_core::collection::{self, Collection, EntryKind, Request};
-use sieve_core::progress::{Silent, Watch};
+use sieve_core::progress::Silent;
 use sieve_core::reading::{ReadLimits, Trouble};
 use sieve_core::{Error, sampling};
-use tempfile::TempDir;
-
-/// A folder with these files; a path that ends in `/` is an empty folder.
-fn folder(files: &[(&str, &[u8])]) -> TempDir {
-    let folder = tempfile::tempdir().unwrap();
-    for (path, content) in files {
-        write(folder.path(), path, content);
-    }
-    folder
-}
-
-fn write(root: &Path, path: &str, content: &[u8]) {
-    let file = root.join(path);
-    if path.ends_with('/') {
-        return fs::create_dir_all(file).unwrap();
-    }
-    fs::create_dir_all(file.parent().unwrap()).unwrap();
-    fs::write(file, content).unwrap();
-}
-
-/// A small JPEG; every `tone` is another picture.
-fn jpeg(tone: u8) -> Vec<u8> {
-    let data = (0..16 * 12 * 3).map(|at| (at as u8).wrapping_mul(3).wrapping_add(tone)).collect();
-    encode::jpeg(&Picture { width: 16, height: 12, data }, 90.0, Jpeg::Baseline, None)
-}
+use support::{StopsAfter, folder, jpeg, outcomes};
 
 fn opened(root: &Path, follow_links: bool) -> Collection {
     collection::open(&Request { follow_links, ..Request::at(root) }, &Silent).unwrap()
@@ -43,21 +19,6 @@ fn opened(root: &Path, follow_links: bool) -> Collection {
 
 fn measured(root: &Path, follow_links: bool) -> Catalog {
     catalog::measure(opened(root, follow_links), &Options::default(), None, &Silent).unwrap()
-}
-
-/// `path: what became of it`, a line a file.
-fn outcomes(catalog: &Catalog) -> Vec<String> {
-    let tell = |record: &catalog::Record| match &record.outcome {
-        Outcome::Image(_) => format!("{}: image", record.path),
-        Outcome::SetAside(Reason::Trouble(trouble)) => {
-            let trouble = format!("{trouble:?}");
-            let name = trouble.split(['(', ' ']).next().unwrap_or_default().to_owned();
-            format!("{}: {name}", record.path)
-        }
-        Outcome::SetAside(Reason::Stray(_)) => format!("{}: stray", record.path),
-        Outcome::SetAside(reason) => format!("{}: {reason:?}", record.path),
-    };
-    catalog.records.iter().map(tell).collect()
 }
 
 #[test]
@@ -113,7 +74,7 @@ fn splits_are_read_from_their_folders() {
     ]);
     let collection = opened(root.path(), false);
     assert_eq!(collection.layout, "split/class/picture");
-    assert_eq!(collection.splits(), ["train", "validation", "test", "later"]);
+    assert_eq!(collection.splits, ["train", "validation", "test", "later"]);
     assert_eq!(collection.classes(), ["dill", "sage"]);
     let places: Vec<String> = collection
         .entries
@@ -217,19 +178,6 @@ fn a_file_that_vanishes_is_told_and_the_others_are_read() {
         panic!("told above")
     };
     assert!(!reason.contains("os error"), "{reason}");
-}
-
-/// Stops after some steps, and counts them.
-struct StopsAfter(u64, AtomicU64);
-
-impl Watch for StopsAfter {
-    fn begin(&self, _what: &'static str, _total: Option<u64>) {}
-    fn advance(&self, steps: u64) {
-        self.1.fetch_add(steps, Ordering::Relaxed);
-    }
-    fn stopped(&self) -> bool {
-        self.1.load(Ordering::Relaxed) >= self.0
-    }
 }
 
 #[test]

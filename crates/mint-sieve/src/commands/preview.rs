@@ -36,7 +36,7 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     let collection = opening::open(&args.collection, progress)?;
 
     // Only training pictures are augmented.
-    let split = collection.splits().iter().any(|split| split == "train").then_some("train");
+    let split = collection.splits.iter().any(|split| split == "train").then_some("train");
     let mut classes = sampling::shuffled(&collection, split, args.seed);
     if !args.classes.is_empty() {
         known_classes(&collection, &args.classes)?;

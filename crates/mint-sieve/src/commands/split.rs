@@ -62,7 +62,7 @@ fn answer(
 
 /// Splitting what is split would mix pictures that were kept apart.
 fn refuse_split(catalog: &Catalog) -> Result<(), Failure> {
-    let splits = sieve_core::inventory::splits(catalog);
+    let splits = &catalog.collection.splits;
     if splits.is_empty() {
         return Ok(());
     }

@@ -40,6 +40,9 @@ pub struct Collection {
     pub remarks: Vec<Remark>,
     /// Everything that is not a folder, sorted by path.
     pub entries: Vec<Entry>,
+    /// The splits that hold at least one file or class folder: train, validation and test first,
+    /// in that order, then the others by name.
+    pub splits: Vec<String>,
     /// Every class folder with its split, empty ones included, sorted.
     pub class_folders: BTreeSet<(Option<String>, String)>,
     /// Classes that are written in several Unicode forms, with these.
@@ -159,20 +162,6 @@ impl Collection {
     /// What to call the collection.
     pub fn name(&self) -> String {
         self.words().join(" ")
-    }
-
-    /// The splits that hold at least one file or class folder: train, validation and test first,
-    /// in that order, then the others by name.
-    pub fn splits(&self) -> Vec<String> {
-        let mut splits: BTreeSet<&str> =
-            self.class_folders.iter().filter_map(|(split, _)| split.as_deref()).collect();
-        let places = self.entries.iter().filter_map(|entry| entry.place.split.as_deref());
-        // Files of one split mostly follow each other.
-        let mut last = None;
-        splits.extend(places.filter(|split| last.replace(*split) != Some(*split)));
-        let mut splits: Vec<String> = splits.into_iter().map(str::to_owned).collect();
-        splits.sort_by_key(|split| split_rank(split));
-        splits
     }
 
     /// The names of the classes, sorted, empty ones included.

@@ -57,6 +57,11 @@ pub fn composed(name: &str) -> Cow<'_, str> {
 pub(super) struct Interned(HashSet<Arc<str>>);
 
 impl Interned {
+    /// Every name that was asked for.
+    pub fn in_use(&self) -> Vec<Arc<str>> {
+        self.0.iter().cloned().collect()
+    }
+
     /// The one copy of `name`.
     pub fn get(&mut self, name: &str) -> Arc<str> {
         if let Some(known) = self.0.get(name) {

@@ -9,7 +9,7 @@ use std::sync::Arc;
 use super::archive::{self, Kind, Tar, Zip};
 use super::layout::{Reading, Remark, Spot};
 use super::listing::{Found, Listing};
-use super::names::{Interned, composed, is_left_behind, may_be_picture, split_of_name};
+use super::names::{Interned, composed, is_left_behind, may_be_picture, split_of_name, split_rank};
 use super::pattern::Pattern;
 use super::source::Source;
 use super::table::{self, Table};
@@ -372,6 +372,14 @@ impl Opening<'_> {
             self.collection.unlistable.sort();
         }
         self.collection.spellings = self.classes.spellings();
+        let in_use = self.splits.in_use();
+        let folders = self.collection.class_folders.iter();
+        let mut splits: BTreeSet<&str> =
+            folders.filter_map(|(split, _)| split.as_deref()).collect();
+        splits.extend(in_use.iter().map(|split| &**split));
+        let mut splits: Vec<String> = splits.into_iter().map(str::to_owned).collect();
+        splits.sort_by_key(|split| split_rank(split));
+        self.collection.splits = splits;
         self.collection
     }
 }

@@ -253,6 +253,3 @@ fn set_aside(file: &Path) -> std::io::Result<PathBuf> {
     }
     Ok(target)
 }
-
-#[cfg(test)]
-mod tests;

@@ -1,0 +1,308 @@
+//! Collections of every kind: archives, tables, labels in names, several roots.
+
+mod support;
+
+use std::fs::{self, File};
+use std::io::Write;
+use std::path::Path;
+
+use sieve_core::catalog::{self, Catalog, Options};
+use sieve_core::collection::{self, ClassDepth, Pattern, Request, Root, SplitFolders, Wish};
+use sieve_core::finding::Code;
+use sieve_core::limits::FindingLimits;
+use sieve_core::progress::Silent;
+use sieve_core::{Error, audit};
+use support::{folder, jpeg, outcomes};
+use zip::write::SimpleFileOptions;
+
+fn measured(request: &Request) -> Catalog {
+    let collection = collection::open(request, &Silent).unwrap();
+    catalog::measure(collection, &Options::default(), None, &Silent).unwrap()
+}
+
+/// `path split class`, a line a file.
+fn places(catalog: &Catalog) -> Vec<String> {
+    let tell = |record: &catalog::Record| {
+        let (split, class) = (record.split().unwrap_or("-"), record.class().unwrap_or("-"));
+        format!("{} {split} {class}", record.path)
+    };
+    catalog.records.iter().map(tell).collect()
+}
+
+/// Packs entries (name, content) into a tar archive as they are, whatever their names.
+fn tar_of(entries: &[(&str, &[u8])]) -> Vec<u8> {
+    let mut archive = tar::Builder::new(Vec::new());
+    for (name, content) in entries {
+        let mut header = tar::Header::new_ustar();
+        header.as_mut_bytes()[..name.len()].copy_from_slice(name.as_bytes());
+        header.set_size(content.len() as u64);
+        header.set_mode(0o644);
+        header.set_cksum();
+        archive.append(&header, *content).unwrap();
+    }
+    archive.into_inner().unwrap()
+}
+
+fn zip_of(entries: &[(&str, &[u8])]) -> Vec<u8> {
+    let mut archive = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for (name, content) in entries {
+        archive.start_file(*name, SimpleFileOptions::default()).unwrap();
+        archive.write_all(content).unwrap();
+    }
+    archive.finish().unwrap().into_inner()
+}
+
+fn gzip(bytes: &[u8]) -> Vec<u8> {
+    let mut packed = flate2::write::GzEncoder::new(Vec::new(), flate2::Compression::fast());
+    packed.write_all(bytes).unwrap();
+    packed.finish().unwrap()
+}
+
+/// Two frames, as parallel packers write them.
+fn zstandard(bytes: &[u8]) -> Vec<u8> {
+    let level = ruzstd::encoding::CompressionLevel::Fastest;
+    let (first, second) = bytes.split_at(bytes.len() / 2);
+    [first, second].map(|half| ruzstd::encoding::compress_to_vec(half, level)).concat()
+}
+
+/// Every kind of archive that holds `entries`, by its name.
+fn archives(entries: &[(&str, &[u8])]) -> [(&'static str, Vec<u8>); 4] {
+    let tar = tar_of(entries);
+    let (gz, zst) = (gzip(&tar), zstandard(&tar));
+    [("a.zip", zip_of(entries)), ("a.tar", tar), ("a.tar.gz", gz), ("a.tar.zst", zst)]
+}
+
+#[test]
+fn archives_are_read_like_the_folders_they_hold() {
+    let picture = jpeg(7);
+    let pictures: Vec<Vec<u8>> = (0..40).map(jpeg).collect();
+    let names: Vec<String> = (0..40).map(|n| format!("train/薄荷 {}/{n}.jpg", n % 2)).collect();
+    let mut entries: Vec<(&str, &[u8])> =
+        names.iter().map(String::as_str).zip(pictures.iter().map(Vec::as_slice)).collect();
+    let others: [(&str, &[u8]); 5] = [
+        ("test/薄荷 1/a.jpg", &picture),
+        ("test/薄荷 1/cut.jpg", &picture[..picture.len() / 2]),
+        ("test/薄荷 1/notes.txt", b"notes"),
+        ("test/.hidden/a.jpg", &picture),
+        ("test/empty.jpg", b""),
+    ];
+    entries.extend(others);
+    let root = folder(&entries);
+    let expected = measured(&Request::at(root.path()));
+    let places_of_notes = places(&expected);
+    assert!(places_of_notes.contains(&"train/薄荷 1/7.jpg train 薄荷 1".to_owned()));
+    let elsewhere = folder(&[]);
+    for (name, archive) in archives(&entries) {
+        let file = elsewhere.path().join(name);
+        fs::write(&file, archive).unwrap();
+        let found = measured(&Request::at(&file));
+        assert_eq!(places(&found), places_of_notes, "{name}");
+        assert_eq!(outcomes(&found), outcomes(&expected), "{name}");
+        let digests = |catalog: &Catalog| -> Vec<_> {
+            catalog.images().map(|(record, m)| (record.size_bytes, m.digest)).collect()
+        };
+        assert_eq!(digests(&found), digests(&expected), "{name}");
+        // A part of the files, in another order, each with its own bytes.
+        let wanted: Vec<_> = [12, 3, 30].map(|at| found.records[at].located()).to_vec();
+        let limits = Default::default();
+        let sizes = found
+            .collection
+            .visit(&wanted, &limits, &Silent, |at, bytes| (at, bytes.unwrap().bytes.len() as u64));
+        let expected = [12, 3, 30].map(|at| found.records[at].size_bytes);
+        assert_eq!(
+            sizes.unwrap(),
+            [(0, expected[0]), (1, expected[1]), (2, expected[2])],
+            "{name}"
+        );
+    }
+}
+
+#[test]
+fn entries_that_lead_out_of_an_archive_are_refused() {
+    let picture = jpeg(1);
+    let entries: [(&str, &[u8]); 5] = [
+        ("sage/a.jpg", &picture),
+        ("../b.jpg", &picture),
+        ("/tmp/c.jpg", &picture),
+        ("sage/../../d.jpg", &picture),
+        ("./sage/e.jpg", &picture),
+    ];
+    let root = folder(&[]);
+    for (name, archive) in archives(&entries) {
+        let file = root.path().join(name);
+        fs::write(&file, archive).unwrap();
+        let catalog = measured(&Request::at(&file));
+        let expected = [
+            "../b.jpg: Refused(\"the path holds ..\")",
+            "/tmp/c.jpg: Refused(\"the path is absolute\")",
+            "sage/../../d.jpg: Refused(\"the path holds ..\")",
+            "sage/a.jpg: image",
+            "sage/e.jpg: image",
+        ];
+        assert_eq!(outcomes(&catalog), expected, "{name}");
+        assert!(!root.path().parent().unwrap().join("b.jpg").exists());
+    }
+    let mut links = tar::Builder::new(File::create(root.path().join("links.tar")).unwrap());
+    for (kind, name) in
+        [(tar::EntryType::Symlink, "sage/s.jpg"), (tar::EntryType::Link, "sage/h.jpg")]
+    {
+        let mut header = tar::Header::new_gnu();
+        header.set_entry_type(kind);
+        header.set_size(0);
+        links.append_link(&mut header, name, "/etc/hostname").unwrap();
+    }
+    links.finish().unwrap();
+    let catalog = measured(&Request::at(root.path().join("links.tar")));
+    assert_eq!(
+        outcomes(&catalog),
+        [
+            "sage/h.jpg: Refused(\"it is a hard link\")",
+            "sage/s.jpg: Refused(\"it is a symbolic link\")"
+        ]
+    );
+}
+
+#[test]
+fn archives_that_are_cut_short_are_told() {
+    let pictures: Vec<Vec<u8>> = (0..9).map(jpeg).collect();
+    let names: Vec<String> = (0..9).map(|n| format!("sage/{n}.jpg")).collect();
+    let entries: Vec<(&str, &[u8])> =
+        names.iter().map(String::as_str).zip(pictures.iter().map(Vec::as_slice)).collect();
+    let root = folder(&[]);
+    for (name, archive) in archives(&entries) {
+        let file = root.path().join(name);
+        fs::write(&file, &archive[..archive.len() * 2 / 3]).unwrap();
+        if name == "a.zip" {
+            // Its list of entries stands at the end.
+            let error = collection::open(&Request::at(&file), &Silent).unwrap_err();
+            assert!(matches!(error, Error::RootUnreadable { .. }), "{error}");
+            continue;
+        }
+        let catalog = measured(&Request::at(&file));
+        let found = audit::audit(&catalog, &FindingLimits::default()).findings;
+        assert!(found.iter().any(|finding| finding.code == Code::Unreadable), "{name}: {found:?}");
+        assert!(catalog.images().count() >= 3, "{name}: what came before is read");
+    }
+}
+
+#[test]
+fn labels_come_from_names_and_tables() {
+    let picture = jpeg(1);
+    let root = folder(&[
+        ("in/sage_1.jpg", &picture),
+        ("in/sage_2.jpg", &jpeg(2)),
+        ("in/bay_leaf_1.jpg", &jpeg(3)),
+        ("in/other.jpg", &jpeg(4)),
+        ("in/.hidden_1.jpg", &jpeg(5)),
+    ]);
+    let at = |name: &str| root.path().join(name);
+    let pattern: Pattern = "{class}_{n}.jpg".parse().unwrap();
+    let wish = Wish { label_from: Some(pattern), ..Wish::default() };
+    let named = measured(&Request { wish, ..Request::at(at("in")) });
+    let expected = [
+        ".hidden_1.jpg - -",
+        "bay_leaf_1.jpg - bay_leaf",
+        "other.jpg - -",
+        "sage_1.jpg - sage",
+        "sage_2.jpg - sage",
+    ];
+    assert_eq!(places(&named), expected);
+    let says = &named.collection.remarks[0].says;
+    assert_eq!(says, "{class}_{n}.jpg matched 3 of 4 names; the first that it did not: other.jpg");
+
+    let csv = "path,class,split,group,rack\n\
+               in/sage_1.jpg,sage,val,g,7\nin/sage_2.jpg,sage,train,g,8\nin/bay_leaf_1.jpg,,,,\n\
+               in/gone.jpg,sage,,,\n../out.jpg,sage,,,\nin/sage_1.jpg,bay,,,\n";
+    fs::write(at("labels.csv"), csv).unwrap();
+    let table = measured(&Request::at(at("labels.csv")));
+    let expected = [
+        "../out.jpg - sage",
+        "in/bay_leaf_1.jpg - -",
+        "in/gone.jpg - sage",
+        "in/sage_1.jpg validation sage",
+        "in/sage_2.jpg train sage",
+    ];
+    assert_eq!(places(&table), expected);
+    let told = outcomes(&table);
+    assert_eq!(told[2], "in/gone.jpg: Missing");
+    assert!(told[0].starts_with("../out.jpg: Refused"));
+    assert_eq!(table.collection.carried, ["rack"]);
+    let first = &table.records[3].place;
+    assert_eq!((first.group(), &first.carried.as_ref().unwrap().values[0][..]), (Some("g"), "7"));
+    let found = audit::audit(&table, &FindingLimits::default()).findings;
+    let conflict = found.iter().find(|finding| finding.code == Code::LabelConflict).unwrap();
+    assert_eq!(conflict.images, ["in/sage_1.jpg"]);
+
+    let error = collection::open(&Request::at(at("in/other.jpg")), &Silent).unwrap_err();
+    assert!(matches!(error, Error::RootUnknown { .. }));
+}
+
+#[test]
+fn several_roots_are_splits_of_one_collection() {
+    let root = folder(&[
+        ("a/sage/1.jpg", &jpeg(1)),
+        ("a/sage/2.jpg", &jpeg(2)),
+        ("b/sage/1.jpg", &jpeg(1)),
+        ("c/3.jpg", &jpeg(3)),
+    ]);
+    let roots = [("train", "a"), ("test", "b"), ("later", "c")].map(|(split, folder)| Root {
+        split: Some(split.to_owned()),
+        path: root.path().join(folder),
+    });
+    let request = Request { roots: roots.to_vec(), ..Request::default() };
+    let catalog = measured(&request);
+    let expected = [
+        "later/3.jpg later -",
+        "test/sage/1.jpg test sage",
+        "train/sage/1.jpg train sage",
+        "train/sage/2.jpg train sage",
+    ];
+    assert_eq!(places(&catalog), expected);
+    assert_eq!(catalog.collection.splits, ["train", "test", "later"]);
+    let found = audit::audit(&catalog, &FindingLimits::default()).findings;
+    assert!(found.iter().any(|finding| finding.code == Code::SplitLeak));
+}
+
+#[test]
+fn wishes_about_folders_are_heeded() {
+    let root = folder(&[
+        ("train/woody/bay/1.jpg", &jpeg(1)),
+        ("train/woody/thyme/2.jpg", &jpeg(2)),
+        ("tune/soft/dill/3.jpg", &jpeg(3)),
+    ]);
+    let read = |wish: Wish| places(&measured(&Request { wish, ..Request::at(root.path()) }));
+    let named = |name: &str| SplitFolders::ByName(vec![("validation".into(), name.into())]);
+    let by_hand = Wish {
+        splits: named("tune"),
+        class_depth: Some(ClassDepth::Folders(2)),
+        ..Wish::default()
+    };
+    let expected = [
+        "train/woody/bay/1.jpg train bay",
+        "train/woody/thyme/2.jpg train thyme",
+        "tune/soft/dill/3.jpg validation dill",
+    ];
+    assert_eq!(read(by_hand), expected);
+    let none = Wish { splits: SplitFolders::None, ..Wish::default() };
+    assert_eq!(read(none)[0], "train/woody/bay/1.jpg - bay");
+    let wrong = Wish { splits: named("tnue"), ..Wish::default() };
+    let request = Request { wish: wrong, ..Request::at(root.path()) };
+    let error = collection::open(&request, &Silent).unwrap_err();
+    assert!(matches!(error, Error::NoSplitFolder { ref name, .. } if name == "tnue"));
+}
+
+#[test]
+fn classes_are_one_in_every_unicode_form() {
+    let (composed, decomposed) = ("th\u{e9}", "the\u{301}");
+    let files = [format!("train/{composed}/1.jpg"), format!("test/{decomposed}/2.jpg")];
+    let picture = jpeg(1);
+    let files = files.each_ref().map(|path| (path.as_str(), &picture[..]));
+    let root = folder(&files);
+    if Path::new(&root.path().join(files[0].0)).parent() == root.path().join(files[1].0).parent() {
+        return eprintln!("skipped: this file system keeps one form only");
+    }
+    let catalog = measured(&Request::at(root.path()));
+    assert_eq!(catalog.collection.classes(), [composed]);
+    let found = audit::audit(&catalog, &FindingLimits::default()).findings;
+    assert!(found.iter().any(|finding| finding.code == Code::ClassNamesAlike));
+}

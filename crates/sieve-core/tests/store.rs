@@ -1,0 +1,198 @@
+//! The catalog on disk: what is remembered, and what survives.
+
+mod support;
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::sync::atomic::AtomicU64;
+use std::time::Duration;
+
+use sieve_core::Error;
+use sieve_core::catalog::{self, Catalog, Memory, Options};
+use sieve_core::collection::{self, Request};
+use sieve_core::progress::{Silent, Watch};
+use sieve_core::reading::ReadLimits;
+use sieve_core::store::{Store, StoreError};
+use support::{StopsAfter, folder, jpeg, outcomes, write};
+use tempfile::TempDir;
+
+/// A folder `herbs` of 30 pictures, a broken one and a text, and a place for catalogs beside it.
+struct Shed(TempDir);
+
+impl Shed {
+    fn new() -> Self {
+        let pictures: Vec<Vec<u8>> = (0..30).map(jpeg).collect();
+        let names: Vec<String> = (0..30).map(|n| format!("herbs/sage/{n:02}.jpg")).collect();
+        let mut files: Vec<(&str, &[u8])> =
+            names.iter().map(String::as_str).zip(pictures.iter().map(Vec::as_slice)).collect();
+        files.push(("herbs/bay/cut.jpg", &pictures[0][..200]));
+        files.push(("herbs/bay/notes.txt", b"notes"));
+        let shed = Shed(folder(&files));
+        shed.settle();
+        shed
+    }
+
+    fn path(&self, name: &str) -> PathBuf {
+        self.0.path().join(name)
+    }
+
+    /// What was just written might change again without a trace, and is not remembered.
+    fn settle(&self) {
+        std::thread::sleep(Duration::from_millis(80));
+    }
+
+    fn try_measure(
+        &self,
+        catalog: &Path,
+        options: &Options,
+        watch: &dyn Watch,
+    ) -> Result<Catalog, Error> {
+        let (mut store, _) = Store::open(catalog).unwrap();
+        let collection = collection::open(&Request::at(self.path("herbs")), &Silent).unwrap();
+        catalog::measure(collection, options, Some(&mut store), watch)
+    }
+
+    /// The catalog, and that it tells the same as one without a store.
+    fn measure(&self, catalog: &Path) -> Catalog {
+        let found = self.try_measure(catalog, &Options::default(), &Silent).unwrap();
+        let collection = collection::open(&Request::at(self.path("herbs")), &Silent).unwrap();
+        let fresh = catalog::measure(collection, &Options::default(), None, &Silent).unwrap();
+        assert_eq!(format!("{:?}", found.records), format!("{:?}", fresh.records));
+        assert_eq!(found.memory.trouble, None);
+        found
+    }
+
+    /// How many files were recalled, read, and are gone.
+    fn numbers(&self, catalog: &Path) -> (usize, usize, usize) {
+        let Memory { recalled, read, gone, .. } = self.measure(catalog).memory;
+        (recalled, read, gone)
+    }
+}
+
+#[test]
+fn a_later_run_reads_what_is_new_only() {
+    let shed = Shed::new();
+    let file = shed.path("deep/er/herbs.sqlite");
+    assert_eq!(shed.numbers(&file), (0, 32, 0));
+    assert_eq!(shed.numbers(&file), (32, 0, 0));
+    let herbs = shed.path("herbs");
+    write(&herbs, "sage/new.jpg", &jpeg(99));
+    write(&herbs, "sage/03.jpg", &jpeg(98));
+    fs::remove_file(herbs.join("sage/04.jpg")).unwrap();
+    fs::rename(herbs.join("sage/05.jpg"), herbs.join("sage/moved.jpg")).unwrap();
+    shed.settle();
+    assert_eq!(shed.numbers(&file), (29, 3, 2));
+    assert_eq!(shed.numbers(&file), (32, 0, 0));
+
+    // The same size and time of change: the inode's own time gives it away.
+    let changed = herbs.join("sage/06.jpg");
+    let time = fs::metadata(&changed).unwrap().modified().unwrap();
+    let size = fs::metadata(&changed).unwrap().len() as usize;
+    let mut other = jpeg(97);
+    other.resize(size, 0);
+    fs::write(&changed, other).unwrap();
+    fs::File::options().write(true).open(&changed).unwrap().set_modified(time).unwrap();
+    shed.settle();
+    if cfg!(unix) {
+        assert_eq!(shed.numbers(&file), (31, 1, 0));
+    }
+    let again = Options { recheck: true, ..Options::default() };
+    let catalog = shed.try_measure(&file, &again, &Silent).unwrap();
+    assert_eq!((catalog.memory.recalled, catalog.memory.read), (0, 32));
+}
+
+#[test]
+fn what_was_just_written_is_not_trusted() {
+    let shed = Shed::new();
+    let file = shed.path("herbs.sqlite");
+    write(&shed.path("herbs"), "sage/now.jpg", &jpeg(90));
+    assert_eq!(shed.numbers(&file), (0, 33, 0));
+    assert_eq!(shed.numbers(&file).1, 1);
+}
+
+#[test]
+fn limits_of_today_decide() {
+    let shed = Shed::new();
+    let file = shed.path("herbs.sqlite");
+    shed.measure(&file);
+    let small = ReadLimits { pixels: 10, ..ReadLimits::default() };
+    let small = Options { limits: small, recheck: false };
+    let catalog = shed.try_measure(&file, &small, &Silent).unwrap();
+    assert_eq!(catalog.images().count(), 0);
+    assert!(outcomes(&catalog)[2].ends_with("OverLimit"));
+    assert_eq!(shed.measure(&file).images().count(), 30);
+}
+
+#[test]
+fn an_interrupted_run_goes_on_where_it_was() {
+    let shed = Shed::new();
+    let file = shed.path("herbs.sqlite");
+    let stops = StopsAfter(12, AtomicU64::new(0));
+    let stopped = shed.try_measure(&file, &Options::default(), &stops);
+    assert!(matches!(stopped, Err(Error::Interrupted)));
+    let (recalled, read, gone) = shed.numbers(&file);
+    assert!(recalled >= 12 && read > 0, "{recalled} {read}");
+    assert_eq!((recalled + read, gone), (32, 0));
+}
+
+#[test]
+fn two_runs_at_once_both_end_right() {
+    let shed = Shed::new();
+    let file = shed.path("herbs.sqlite");
+    std::thread::scope(|scope| {
+        let runs = [0; 4].map(|_| scope.spawn(|| shed.measure(&file).images().count()));
+        assert!(runs.into_iter().all(|run| run.join().unwrap() == 30));
+    });
+    assert_eq!(shed.numbers(&file), (32, 0, 0));
+}
+
+#[test]
+fn a_damaged_catalog_is_set_aside_and_one_of_another_version_begins_anew() {
+    let shed = Shed::new();
+    let file = shed.path("herbs.sqlite");
+    let keeping = |bytes: &[u8]| {
+        fs::write(&file, bytes).unwrap();
+        let moved = Store::open(&file).unwrap().1;
+        assert_eq!(shed.numbers(&file), (0, 32, 0));
+        assert_eq!(shed.numbers(&file), (32, 0, 0));
+        moved.map(|moved| fs::read(moved).unwrap())
+    };
+    let rubbish = [&[7u8, 200, 3, 0xff][..]; 900].concat();
+    assert_eq!(keeping(&rubbish), Some(rubbish), "nothing is lost");
+    let whole = fs::read(&file).unwrap();
+    let mut torn = whole.clone();
+    torn[100..4096].fill(0x5a);
+    assert_eq!(keeping(&torn), Some(torn));
+    assert_eq!(keeping(b""), None);
+
+    // A catalog whose number of version (the file format's user version, at byte 60) is another.
+    let mut other = fs::read(&file).unwrap();
+    other[60..64].copy_from_slice(&9u32.to_be_bytes());
+    assert_eq!(keeping(&other), None);
+
+    // A value that changed on a failing disk: its row is read again, the others are not.
+    let mut flipped = fs::read(&file).unwrap();
+    let text = b"cut-short";
+    let at = flipped.windows(text.len()).position(|bytes| bytes == text).unwrap();
+    flipped[at..at + 9].copy_from_slice(b"not-short");
+    fs::write(&file, flipped).unwrap();
+    assert_eq!(shed.numbers(&file), (31, 1, 0));
+}
+
+#[test]
+fn what_is_no_catalog_is_left_alone() {
+    let shed = Shed::new();
+    let database = shed.path("theirs.sqlite");
+    let mut theirs = b"SQLite format 3\0".to_vec();
+    theirs.resize(512, 0);
+    fs::write(&database, &theirs).unwrap();
+    let files = [shed.path("herbs/sage/00.jpg"), shed.path("herbs/bay/notes.txt"), database];
+    for file in files {
+        let before = fs::read(&file).unwrap();
+        let error = Store::open(&file).unwrap_err();
+        assert!(matches!(error, StoreError::Foreign { .. }), "{error}");
+        assert_eq!(fs::read(&file).unwrap(), before);
+    }
+    let below_a_file = Store::open(&shed.path("herbs/bay/notes.txt/a.sqlite")).unwrap_err();
+    assert!(matches!(below_a_file, StoreError::Unusable { .. }));
+}
