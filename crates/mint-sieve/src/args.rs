@@ -69,7 +69,7 @@ pub struct CollectionArgs {
     #[arg(long, display_order = 61, value_name = "N", help_heading = READING)]
     #[arg(value_parser = class_depth, conflicts_with = "label_from")]
     pub class_depth: Option<ClassDepth>,
-    /// Take the class from the name of each file, for example {class}_{n}.jpg
+    /// Take the class from the name of each file, for example {class}_{*}.jpg
     #[arg(long, display_order = 62, value_name = "PATTERN", help_heading = READING)]
     pub label_from: Option<Pattern>,
     /// What a table's columns are called, for example path=file,class=label

@@ -4,7 +4,6 @@ use std::path::Path;
 
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, Collection, Request, Wish, shown_name};
-use sieve_core::progress::Watch;
 use sieve_core::reading::ReadLimits;
 use sieve_core::{Error, nearest};
 
@@ -71,8 +70,6 @@ pub fn measure(
             "what was measured cannot all be kept: {reason}; the next run reads it again"
         ));
     }
-    // A collection that changes under the hands of its reader is still counted right.
-    progress.begin("checking", None);
     Ok(catalog)
 }
 
@@ -81,7 +78,7 @@ pub fn without_pictures(collection: &Collection) -> Failure {
     let words: Vec<String> = collection.words();
     let words = ["mint-sieve", "audit"].into_iter().chain(words.iter().map(String::as_str));
     let audit = command_line(&words.collect::<Vec<_>>());
-    Failure::input(format!("{} holds no readable picture in a class", collection.name()))
+    Failure::input(format!("{} holds no readable picture in a class folder", collection.name()))
         .hint(format!("See what each file is taken for: {audit}"))
 }
 

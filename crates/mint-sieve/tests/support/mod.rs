@@ -14,6 +14,7 @@ use tempfile::TempDir;
 /// A folder to work in. Commands run inside it, so that their answers hold short paths.
 pub struct Workspace {
     folder: TempDir,
+    cache: TempDir,
 }
 
 /// What a command answered.
@@ -26,7 +27,8 @@ pub struct Answer {
 impl Workspace {
     /// An empty folder.
     pub fn new() -> Self {
-        Workspace { folder: tempfile::tempdir().unwrap() }
+        let temporary = || tempfile::tempdir().unwrap();
+        Workspace { folder: temporary(), cache: temporary() }
     }
 
     /// A folder with a healthy collection `herbs`: 24 pictures of sage, 20 of bay.
@@ -85,6 +87,7 @@ impl Workspace {
     pub fn run(&self, arguments: &[&str]) -> Answer {
         let mut command = Command::new(env!("CARGO_BIN_EXE_mint-sieve"));
         command.args(arguments).current_dir(self.folder.path());
+        command.env("XDG_CACHE_HOME", self.cache.path());
         for name in ["NO_COLOR", "CLICOLOR_FORCE", "RUST_BACKTRACE", "RUST_LOG"] {
             command.env_remove(name);
         }
@@ -110,6 +113,11 @@ impl Workspace {
         let mut files = BTreeMap::new();
         collect(&self.path(folder), "", &mut files);
         files
+    }
+
+    /// The folder in which the program keeps its catalogs.
+    pub fn catalogs(&self) -> PathBuf {
+        self.cache.path().join("mint-sieve")
     }
 
     /// The names in the workspace itself.

@@ -183,7 +183,9 @@ impl Opening<'_> {
             self.remark(Remark::new(says, None));
         }
         let has_splits = reading.has_splits();
-        self.set_layout(if split.is_some() && !has_splits {
+        self.set_layout(if self.collection.class_folders.is_empty() {
+            "picture".to_owned()
+        } else if split.is_some() && !has_splits {
             format!("split/{}", reading.describe())
         } else {
             reading.describe()
