@@ -18,7 +18,9 @@ fn main() {
     match words[..] {
         ["decode", folder] => decode(Path::new(folder)),
         ["walk", folder] => {
-            let collection = collection::open(&Request::at(folder), &Silent).expect("a folder");
+            let collection =
+                collection::open(&Request::at(folder), &collection::Forgetful, &Silent)
+                    .expect("a folder");
             println!("{}", collection.entries.len());
         }
         ["paint", folder, count, width, height, form] => {
@@ -30,7 +32,8 @@ fn main() {
 }
 
 fn decode(folder: &Path) {
-    let collection = collection::open(&Request::at(folder), &Silent).expect("a folder");
+    let collection =
+        collection::open(&Request::at(folder), &collection::Forgetful, &Silent).expect("a folder");
     let mut sum = 0u64;
     for entry in &collection.entries {
         let bytes = std::fs::read(folder.join(entry.path.native())).expect("a readable file");

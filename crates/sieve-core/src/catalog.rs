@@ -88,7 +88,7 @@ pub enum Reason {
     /// A pipe, socket or device.
     Special,
     /// It leads out of the collection, or is a link in an archive: why it is not read.
-    Refused(&'static str),
+    Refused(Cow<'static, str>),
     /// A table names it, but it is not there.
     Missing,
 }
@@ -199,11 +199,11 @@ pub fn measure(
 
 /// What can be said of an entry that is not opened.
 fn without_reading(entry: &Entry) -> Option<Outcome> {
-    let reason = match entry.kind {
+    let reason = match &entry.kind {
         EntryKind::Link => Reason::Link,
         EntryKind::LinkLoop => Reason::LinkLoop,
         EntryKind::Special => Reason::Special,
-        EntryKind::Refused(why) => Reason::Refused(why),
+        EntryKind::Refused(why) => Reason::Refused(why.clone()),
         EntryKind::Missing => Reason::Missing,
         // Left behind by a system or an editor: counted, never opened.
         EntryKind::File { .. } if entry.path.parts().any(is_left_behind) => {

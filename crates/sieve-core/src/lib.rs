@@ -22,7 +22,7 @@
 //! use sieve_core::{audit, catalog, collection, limits, progress};
 //!
 //! let request = collection::Request::at("herbs");
-//! let collection = collection::open(&request, &progress::Silent)?;
+//! let collection = collection::open(&request, &collection::Forgetful, &progress::Silent)?;
 //! let catalog = catalog::measure(collection, &Default::default(), None, &progress::Silent)?;
 //! let audit = audit::audit(&catalog, &limits::FindingLimits::default());
 //! for finding in &audit.findings {

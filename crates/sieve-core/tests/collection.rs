@@ -14,7 +14,12 @@ use sieve_core::{Error, sampling};
 use support::{StopsAfter, folder, jpeg, outcomes};
 
 fn opened(root: &Path, follow_links: bool) -> Collection {
-    collection::open(&Request { follow_links, ..Request::at(root) }, &Silent).unwrap()
+    collection::open(
+        &Request { follow_links, ..Request::at(root) },
+        &collection::Forgetful,
+        &Silent,
+    )
+    .unwrap()
 }
 
 fn measured(root: &Path, follow_links: bool) -> Catalog {
@@ -149,8 +154,10 @@ fn names_that_are_not_utf8_are_kept() {
 #[test]
 fn a_root_that_cannot_be_listed_is_an_error() {
     let root = folder(&[("file.txt", b"x")]);
-    let open =
-        |name: &str| collection::open(&Request::at(root.path().join(name)), &Silent).unwrap_err();
+    let open = |name: &str| {
+        collection::open(&Request::at(root.path().join(name)), &collection::Forgetful, &Silent)
+            .unwrap_err()
+    };
     assert!(matches!(open("nothing"), Error::RootMissing { .. }));
     assert!(matches!(open("file.txt"), Error::TableUnreadable { .. }));
 }
@@ -189,8 +196,11 @@ fn work_stops_when_it_is_asked_to() {
     let root = folder(&files);
     let stops = || StopsAfter(10, AtomicU64::new(0));
     let request = Request::at(root.path());
-    assert!(matches!(collection::open(&request, &stops()), Err(Error::Interrupted)));
-    let collection = collection::open(&request, &Silent).unwrap();
+    assert!(matches!(
+        collection::open(&request, &collection::Forgetful, &stops()),
+        Err(Error::Interrupted)
+    ));
+    let collection = collection::open(&request, &collection::Forgetful, &Silent).unwrap();
     let watch = stops();
     let measured = catalog::measure(collection, &Options::default(), None, &watch);
     assert!(matches!(measured, Err(Error::Interrupted)));

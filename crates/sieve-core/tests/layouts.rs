@@ -16,7 +16,7 @@ use support::{folder, jpeg, outcomes};
 use zip::write::SimpleFileOptions;
 
 fn measured(request: &Request) -> Catalog {
-    let collection = collection::open(request, &Silent).unwrap();
+    let collection = collection::open(request, &collection::Forgetful, &Silent).unwrap();
     catalog::measure(collection, &Options::default(), None, &Silent).unwrap()
 }
 
@@ -174,7 +174,8 @@ fn archives_that_are_cut_short_are_told() {
         fs::write(&file, &archive[..archive.len() * 2 / 3]).unwrap();
         if name == "a.zip" {
             // Its list of entries stands at the end.
-            let error = collection::open(&Request::at(&file), &Silent).unwrap_err();
+            let error =
+                collection::open(&Request::at(&file), &collection::Forgetful, &Silent).unwrap_err();
             assert!(matches!(error, Error::RootUnreadable { .. }), "{error}");
             continue;
         }
@@ -233,7 +234,8 @@ fn labels_come_from_names_and_tables() {
     let conflict = found.iter().find(|finding| finding.code == Code::LabelConflict).unwrap();
     assert_eq!(conflict.images, ["in/sage_1.jpg"]);
 
-    let error = collection::open(&Request::at(at("in/other.jpg")), &Silent).unwrap_err();
+    let error = collection::open(&Request::at(at("in/other.jpg")), &collection::Forgetful, &Silent)
+        .unwrap_err();
     assert!(matches!(error, Error::RootUnknown { .. }));
 }
 
@@ -287,7 +289,7 @@ fn wishes_about_folders_are_heeded() {
     assert_eq!(read(none)[0], "train/woody/bay/1.jpg - bay");
     let wrong = Wish { splits: named("tnue"), ..Wish::default() };
     let request = Request { wish: wrong, ..Request::at(root.path()) };
-    let error = collection::open(&request, &Silent).unwrap_err();
+    let error = collection::open(&request, &collection::Forgetful, &Silent).unwrap_err();
     assert!(matches!(error, Error::NoSplitFolder { ref name, .. } if name == "tnue"));
 }
 

@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use sieve_core::catalog::{self, Catalog, Options};
-use sieve_core::collection::{self, Collection, Request, Wish, shown_name};
+use sieve_core::collection::{self, Collection, Forgetful, Listings, Request, Wish, shown_name};
 use sieve_core::reading::ReadLimits;
 use sieve_core::{Error, nearest};
 
@@ -23,8 +23,12 @@ pub fn read_limits(args: &CollectionArgs) -> ReadLimits {
     }
 }
 
-/// Lists the collection.
-pub fn open(args: &CollectionArgs, progress: &Progress) -> Result<Collection, Failure> {
+/// Lists the collection. What `listings` knows of an archive is not read again.
+pub fn open(
+    args: &CollectionArgs,
+    listings: &dyn Listings,
+    progress: &Progress,
+) -> Result<Collection, Failure> {
     let unnamed = args.roots.iter().filter(|root| root.split.is_none()).count();
     if args.roots.len() > 1 && unnamed > 0 {
         let message = "several collections at once must each be a split".to_owned();
@@ -41,7 +45,7 @@ pub fn open(args: &CollectionArgs, progress: &Progress) -> Result<Collection, Fa
             pictures: args.pictures.clone(),
         },
     };
-    collection::open(&request, progress).map_err(explained)
+    collection::open(&request, listings, progress).map_err(explained)
 }
 
 /// Refuses an output inside of the collection: it is only read.
@@ -58,7 +62,11 @@ pub fn measure(
     progress: &Progress,
 ) -> Result<Catalog, Failure> {
     let mut store = store::open(args, kept)?;
-    let collection = open(args, progress)?;
+    let listings: &dyn Listings = match &store {
+        Some(store) if !kept.recheck => store,
+        _ => &Forgetful,
+    };
+    let collection = open(args, listings, progress)?;
     let options = Options { limits: read_limits(args), recheck: kept.recheck };
     let catalog = catalog::measure(collection, &options, store.as_mut(), progress)?;
     progress.end();

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use rayon::prelude::*;
 use sieve_core::augment::{Draw, Policy};
-use sieve_core::collection::{Collection, Entry, composed};
+use sieve_core::collection::{Collection, Entry, Forgetful, composed};
 use sieve_core::progress::Watch;
 use sieve_core::reading::{self, Pixels, ReadLimits, Trouble};
 use sieve_core::{io_reason, nearest, sampling};
@@ -33,7 +33,7 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     opening::refuse_inside(&args.collection, &args.out)?;
     let (policy_name, policy) = read_policy(&args.policy)?;
     let file = NewFile::create(&args.out)?;
-    let collection = opening::open(&args.collection, progress)?;
+    let collection = opening::open(&args.collection, &Forgetful, progress)?;
 
     // Only training pictures are augmented.
     let split = collection.splits.iter().any(|split| split == "train").then_some("train");

@@ -57,7 +57,7 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
             about(record, Code::LinkLoop, "the link leads back to a folder that holds it")
         }
         Reason::Special => about(record, Code::NotAFile, "no regular file"),
-        Reason::Refused(why) => about(record, Code::RefusedEntry, why).evidence("reason", *why),
+        Reason::Refused(why) => about(record, Code::RefusedEntry, why).evidence("reason", &**why),
         Reason::Missing => about(record, Code::MissingFile, "the table names it; it is not there"),
     }
 }

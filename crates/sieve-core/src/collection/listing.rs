@@ -3,11 +3,31 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
+use serde::{Deserialize, Serialize};
+
 use super::path::RelPath;
 use super::{EntryKind, Stamp};
 
+/// Remembers what packed archives hold: to list one, all of it must be unpacked.
+pub trait Listings {
+    /// What was kept for the archive `file`, if it still has this stamp.
+    fn recall(&self, file: &Path, stamp: Stamp) -> Option<Vec<u8>>;
+    /// Keeps a listing, if that is possible.
+    fn keep(&self, file: &Path, stamp: Stamp, listing: &[u8]);
+}
+
+/// Remembers nothing.
+pub struct Forgetful;
+
+impl Listings for Forgetful {
+    fn recall(&self, _file: &Path, _stamp: Stamp) -> Option<Vec<u8>> {
+        None
+    }
+    fn keep(&self, _file: &Path, _stamp: Stamp, _listing: &[u8]) {}
+}
+
 /// The folders and files under one root.
-#[derive(Debug, Default)]
+#[derive(Debug, Default, PartialEq, Serialize, Deserialize)]
 pub(super) struct Listing {
     /// Every folder, sorted.
     pub folders: Vec<RelPath>,
@@ -18,7 +38,7 @@ pub(super) struct Listing {
 }
 
 /// One thing that is no folder.
-#[derive(Debug)]
+#[derive(Debug, PartialEq, Serialize, Deserialize)]
 pub(super) struct Found {
     /// Its path below the root.
     pub path: RelPath,
@@ -36,6 +56,16 @@ impl Found {
 }
 
 impl Listing {
+    /// As bytes to be kept.
+    pub fn to_bytes(&self) -> Vec<u8> {
+        serde_json::to_vec(self).expect("plain structures serialise")
+    }
+
+    /// From bytes that were kept; none when they are damaged.
+    pub fn of_bytes(bytes: &[u8]) -> Option<Self> {
+        serde_json::from_slice(bytes).ok()
+    }
+
     /// Puts everything into the order of paths. Of several files of one path the last one stays,
     /// as unpacking an archive would leave it.
     pub fn sorted(mut self) -> Self {

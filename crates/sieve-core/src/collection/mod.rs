@@ -17,6 +17,7 @@ mod table;
 mod walk;
 
 pub use layout::Remark;
+pub use listing::{Forgetful, Listings};
 pub use names::{composed, is_left_behind, split_of_name, split_rank};
 pub use open::open;
 pub use path::{RelPath, shown_name};
@@ -26,8 +27,11 @@ pub use source::{Located, Locator};
 pub use stamp::Stamp;
 pub use table::Columns;
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
+
+use serde::{Deserialize, Serialize};
 
 /// The files of one collection, in the order of their paths.
 #[derive(Debug, Default)]
@@ -70,7 +74,7 @@ pub struct Entry {
 }
 
 /// What an entry is, as far as it can be known without opening it.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum EntryKind {
     /// A regular file.
     File {
@@ -84,7 +88,7 @@ pub enum EntryKind {
     /// A pipe, socket or device: opening it could block for ever.
     Special,
     /// An entry of an archive or a row of a table that leads out of the collection: why.
-    Refused(&'static str),
+    Refused(Cow<'static, str>),
     /// A row of a table without a file.
     Missing,
 }

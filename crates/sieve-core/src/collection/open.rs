@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use super::archive::{self, Kind, Tar, Zip};
 use super::layout::{Reading, Remark, Spot};
-use super::listing::{Found, Listing};
+use super::listing::{Found, Listing, Listings};
 use super::names::{Interned, composed, is_left_behind, may_be_picture, split_of_name, split_rank};
 use super::pattern::Pattern;
 use super::source::Source;
@@ -27,10 +27,15 @@ use crate::{Error, io_reason};
 /// When a root is missing, is nothing that can be read as a collection, or cannot be listed; when
 /// the request names folders or columns that are not there; or when `watch` asks to stop. Trouble
 /// further down is kept in [`Collection::unlistable`].
-pub fn open(request: &Request, watch: &dyn Watch) -> Result<Collection, Error> {
+pub fn open(
+    request: &Request,
+    listings: &dyn Listings,
+    watch: &dyn Watch,
+) -> Result<Collection, Error> {
     watch.begin("listing files", None);
     let mut opening = Opening {
         request,
+        listings,
         watch,
         collection: Collection { roots: request.roots.clone(), ..Collection::default() },
         classes: Classes::default(),
@@ -47,6 +52,7 @@ pub fn open(request: &Request, watch: &dyn Watch) -> Result<Collection, Error> {
 
 struct Opening<'a> {
     request: &'a Request,
+    listings: &'a dyn Listings,
     watch: &'a dyn Watch,
     collection: Collection,
     classes: Classes,
@@ -115,12 +121,28 @@ impl Opening<'_> {
             }
             Some(Kind::Tar(packing)) => {
                 let tar = Tar::open(path, packing).map_err(unreadable)?;
-                let listing = tar.list(stamp, self.watch).map_err(broken)?;
+                let listing = self.entries_of(&tar, path, stamp).map_err(broken)?;
                 self.add_listing(root, listing, Source::Tar(tar))
             }
             None if is_table_name(path) => self.add_table(root),
             None => Err(Error::RootUnknown { path: path.clone() }),
         }
+    }
+
+    /// What a tar archive holds. Of a packed one that is remembered.
+    fn entries_of(&self, tar: &Tar, file: &Path, stamp: Stamp) -> Result<Listing, String> {
+        if !tar.is_stream() {
+            return tar.list(stamp, self.watch);
+        }
+        let known = self.listings.recall(file, stamp);
+        if let Some(listing) = known.as_deref().and_then(Listing::of_bytes) {
+            return Ok(listing);
+        }
+        let listing = tar.list(stamp, self.watch)?;
+        if !self.watch.stopped() {
+            self.listings.keep(file, stamp, &listing.to_bytes());
+        }
+        Ok(listing)
     }
 
     fn add_listing(&mut self, root: &Root, listing: Listing, source: Source) -> Result<(), Error> {
@@ -272,7 +294,7 @@ impl Opening<'_> {
                     let kind = self.kind_of(&pictures.join(&below));
                     (RelPath::new(&below), kind)
                 }
-                Err(why) => (RelPath::new(Path::new(&row.path)), EntryKind::Refused(why)),
+                Err(why) => (RelPath::new(Path::new(&row.path)), EntryKind::Refused(why.into())),
             };
             if let Some(&first) = rows.get(&path) {
                 let class = |row: usize| table.rows[row].class.clone().unwrap_or_default();

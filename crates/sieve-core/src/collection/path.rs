@@ -4,6 +4,8 @@ use std::ffi::OsStr;
 use std::fmt;
 use std::path::{Component, Path, PathBuf};
 
+use serde::{Deserialize, Deserializer, Serialize, Serializer};
+
 /// A path relative to the collection's root. Ordered by its bytes, so that the order of files is
 /// the same on every machine and in every locale.
 #[derive(Clone, Debug, PartialEq, Eq, Hash)]
@@ -84,6 +86,31 @@ impl RelPath {
     /// This path inside of the folder `name`.
     pub fn inside(&self, name: &str) -> Self {
         RelPath::new(&Path::new(name).join(self.native()))
+    }
+}
+
+/// As text, or as a list of bytes where it is not UTF-8.
+impl Serialize for RelPath {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        match self.undecodable_bytes() {
+            Some(bytes) => bytes.serialize(serializer),
+            None => self.shown.serialize(serializer),
+        }
+    }
+}
+
+impl<'de> Deserialize<'de> for RelPath {
+    fn deserialize<D: Deserializer<'de>>(deserializer: D) -> Result<Self, D::Error> {
+        #[derive(Deserialize)]
+        #[serde(untagged)]
+        enum Kept {
+            Text(String),
+            Bytes(Vec<u8>),
+        }
+        Ok(match Kept::deserialize(deserializer)? {
+            Kept::Text(text) => RelPath::new(Path::new(&text)),
+            Kept::Bytes(bytes) => RelPath::of_bytes(&bytes),
+        })
     }
 }
 

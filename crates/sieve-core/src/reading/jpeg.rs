@@ -160,7 +160,7 @@ impl<'a> Decoder<'a> {
                 }
             }
         }
-        let all_scans = self.all_scans_present();
+        let all_scans = self.all_scans_came();
         // SAFETY: every row was read.
         unsafe { jpeg_finish_decompress(&mut self.cinfo) };
         let doubts = self.verdict(all_scans)?;
@@ -207,23 +207,27 @@ impl<'a> Decoder<'a> {
         found
     }
 
-    /// For a file without an end mark: whether every coefficient of the picture had its scan.
-    fn all_scans_present(&self) -> bool {
+    /// Whether every coefficient of a progressive picture had its scan; none for other pictures. To be
+    /// asked before the decoding is finished, which forgets it.
+    fn all_scans_came(&self) -> Option<bool> {
         let channels = self.cinfo.num_components as usize;
         let bits = self.cinfo.coef_bits.cast::<c_int>();
         if bits.is_null() {
-            return channels_in_scans(self.bytes) >= channels;
+            return None;
         }
         // SAFETY: for progressive files the library keeps at least 64 numbers a channel here: the
         // lowest bit known so far of each coefficient, -1 before its first scan.
         let known = unsafe { std::slice::from_raw_parts(bits, channels * 64) };
-        known.iter().all(|&lowest_bit| lowest_bit == 0)
+        Some(known.iter().all(|&lowest_bit| lowest_bit == 0))
     }
 
     /// Judges a picture of which every row was decoded.
-    fn verdict(&self, all_scans: bool) -> Result<Vec<Doubt>, Trouble> {
+    fn verdict(&self, all_scans: Option<bool>) -> Result<Vec<Doubt>, Trouble> {
         let seen = &*self.warnings;
         if seen.end_of_file > 0 {
+            let channels = self.cinfo.num_components as usize;
+            // Followed through the whole file, and only where the end is missing.
+            let all_scans = all_scans.unwrap_or_else(|| channels_in_scans(self.bytes) >= channels);
             if seen.scan_too_short > 0 || !all_scans {
                 return Err(cut_short());
             }

@@ -13,12 +13,12 @@ pub(crate) use row::Row;
 use std::fs::{self, File};
 use std::io::{ErrorKind, Read};
 use std::path::{Path, PathBuf};
-use std::time::Duration;
+use std::time::{Duration, SystemTime};
 
 use rusqlite::{Connection, ErrorCode, TransactionBehavior};
 
 use crate::catalog::Outcome;
-use crate::collection::{Entry, EntryKind};
+use crate::collection::{Entry, EntryKind, Listings, Stamp};
 use crate::io_reason;
 use crate::measuring::MEASURING_VERSION;
 use crate::reading::{self, Content, ReadLimits};
@@ -43,6 +43,11 @@ CREATE TABLE images (
   fingerprint BLOB, descriptor BLOB,
   checksum INTEGER NOT NULL
 ) WITHOUT ROWID;
+CREATE TABLE listings (
+  archive PRIMARY KEY NOT NULL,
+  size_bytes INTEGER NOT NULL, modified_ns INTEGER NOT NULL, changed_ns INTEGER NOT NULL,
+  entries BLOB NOT NULL
+);
 CREATE TABLE thumbnails (path PRIMARY KEY NOT NULL, planes BLOB NOT NULL);
 ";
 
@@ -114,7 +119,7 @@ impl Store {
         let found: u32 = change.query_row("PRAGMA user_version", [], |row| row.get(0))?;
         if found != version {
             change
-                .execute_batch("DROP TABLE IF EXISTS images; DROP TABLE IF EXISTS thumbnails;")?;
+                .execute_batch("DROP TABLE IF EXISTS images; DROP TABLE IF EXISTS listings; DROP TABLE IF EXISTS thumbnails;")?;
             change.execute_batch(TABLES)?;
             change.pragma_update(None, "user_version", version)?;
         }
@@ -177,6 +182,31 @@ impl Store {
             }
         }
         Ok(())
+    }
+}
+
+impl Listings for Store {
+    fn recall(&self, file: &Path, stamp: Stamp) -> Option<Vec<u8>> {
+        let query = "SELECT entries FROM listings WHERE archive = ? AND size_bytes = ? AND \
+                     modified_ns = ? AND changed_ns = ?";
+        let archive = file.canonicalize().ok()?;
+        let Stamp { size_bytes, modified_ns, changed_ns } = stamp;
+        let key = (archive.to_string_lossy(), size_bytes as i64, modified_ns, changed_ns);
+        self.connection.query_row(query, key, |row| row.get(0)).ok()
+    }
+
+    fn keep(&self, file: &Path, stamp: Stamp, listing: &[u8]) {
+        let Ok(archive) = file.canonicalize() else { return };
+        if stamp.is_fresh(SystemTime::now()) {
+            return;
+        }
+        let put = "INSERT OR REPLACE INTO listings VALUES (?, ?, ?, ?, ?)";
+        let Stamp { size_bytes, modified_ns, changed_ns } = stamp;
+        let size_bytes = size_bytes as i64;
+        let row = (archive.to_string_lossy(), size_bytes, modified_ns, changed_ns, listing);
+        if let Err(error) = self.connection.execute(put, row) {
+            tracing::debug!(%error, "a listing cannot be kept");
+        }
     }
 }
 

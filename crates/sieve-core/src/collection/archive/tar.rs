@@ -107,14 +107,16 @@ impl Tar {
         let (path, refused) = match entry_path(&entry.path_bytes()) {
             Ok(path) => (path, None),
             Err(_) if is_root && kind.is_dir() => return,
-            Err((path, why)) => (path, Some(EntryKind::Refused(why))),
+            Err((path, why)) => (path, Some(EntryKind::Refused(why.into()))),
         };
         let special = match kind {
             EntryType::Regular | EntryType::Continuous => None,
-            EntryType::GNUSparse => Some(EntryKind::Refused("it is stored in pieces (sparse)")),
+            EntryType::GNUSparse => {
+                Some(EntryKind::Refused("it is stored in pieces (sparse)".into()))
+            }
             EntryType::Directory if refused.is_none() => return listing.folders.push(path),
-            EntryType::Symlink => Some(EntryKind::Refused("it is a symbolic link")),
-            EntryType::Link => Some(EntryKind::Refused("it is a hard link")),
+            EntryType::Symlink => Some(EntryKind::Refused("it is a symbolic link".into())),
+            EntryType::Link => Some(EntryKind::Refused("it is a hard link".into())),
             _ => Some(EntryKind::Special),
         };
         // A packed archive is read in order, so the number of an entry is its place.

@@ -55,7 +55,7 @@ impl Zip {
             };
             let refused = refused.or(entry.is_symlink().then_some("it is a symbolic link"));
             if let Some(why) = refused {
-                let kind = EntryKind::Refused(why);
+                let kind = EntryKind::Refused(why.into());
                 listing.files.push(Found { path, kind, offset: 0 });
             } else if is_folder {
                 listing.folders.push(path);
