@@ -396,6 +396,85 @@ fn content_decides_what_a_file_is() {
     assert_eq!(Format::of_extension("txt"), None);
 }
 
+/// A smooth picture of `width` x `height`.
+fn smooth(width: usize, height: usize) -> Painted {
+    let colour = |at: usize| {
+        let (x, y) = (at % width * 200 / width, at / width * 200 / height);
+        [x as u8, y as u8, ((x + y) / 2) as u8]
+    };
+    Painted { width, height, data: (0..width * height).flat_map(colour).collect() }
+}
+
+#[test]
+fn jpegs_are_scaled_as_far_as_both_sides_stay_long_enough() {
+    let shape = |width: usize, height: usize, kind: Jpeg| {
+        let mut rows = Counted::default();
+        let jpeg = encode::jpeg(&smooth(width, height), 90.0, kind, None);
+        let picture = survey(&jpeg, &ReadLimits::default(), 64, &mut rows).unwrap();
+        assert_eq!(
+            (picture.facts.width_px, picture.facts.height_px),
+            (width as u32, height as u32)
+        );
+        rows.shape.unwrap()
+    };
+    // The last row stands for three of the picture's, not four.
+    let quarter = Shape { columns: 125, rows: 94, width: 125.0, height: 93.75 };
+    assert_eq!(shape(500, 375, Jpeg::Baseline), quarter);
+    let eighth = Shape { columns: 129, rows: 64, width: 128.125, height: 64.0 };
+    assert_eq!(shape(1025, 512, Jpeg::Progressive), eighth);
+    assert_eq!(shape(200, 128, Jpeg::Grey), Shape::full(100, 64));
+    assert_eq!(shape(2000, 100, Jpeg::Baseline), Shape::full(2000, 100));
+    assert_eq!(shape(9, 7, Jpeg::Baseline), Shape::full(9, 7));
+}
+
+#[test]
+fn deep_pictures_have_a_limit_in_bytes() {
+    let limits = ReadLimits { decoded_bytes: 120 * 90 * 3, ..ReadLimits::default() };
+    assert!(check(&encode::png(&painted()), &limits).is_ok());
+    let deep = {
+        let mut file = Vec::new();
+        let mut encoder = ::png::Encoder::new(&mut file, 120, 90);
+        encoder.set_color(::png::ColorType::Rgb);
+        encoder.set_depth(::png::BitDepth::Sixteen);
+        let mut writer = encoder.write_header().unwrap();
+        writer.write_image_data(&vec![7; 120 * 90 * 6]).unwrap();
+        drop(writer);
+        file
+    };
+    assert!(check(&deep, &ReadLimits::default()).is_ok());
+    let refused = check(&deep, &limits);
+    assert!(
+        matches!(&refused, Err(Trouble::OverLimit(why)) if why.contains("64800 bytes")),
+        "{refused:?}"
+    );
+}
+
+#[test]
+fn embedded_profiles_are_named() {
+    let icc = [
+        &[0u8; 128][..],
+        &1u32.to_be_bytes(),
+        b"desc",
+        &144u32.to_be_bytes(),
+        &17u32.to_be_bytes(),
+    ];
+    let icc = [&icc.concat()[..], b"desc\0\0\0\0\0\0\0\x05Shed\0"].concat();
+    let jpeg = encode::jpeg(&painted(), 90.0, Jpeg::Baseline, None);
+    let segment = [&b"ICC_PROFILE\0\x01\x01"[..], &icc].concat();
+    let length = (segment.len() as u16 + 2).to_be_bytes();
+    let with_profile = [&jpeg[..2], b"\xff\xe2", &length, &segment, &jpeg[2..]].concat();
+    let profile = |file: &[u8]| check(file, &ReadLimits::default()).unwrap().facts.profile;
+    assert_eq!(profile(&with_profile).as_deref(), Some("Shed"));
+    assert_eq!(profile(&jpeg), None);
+    let mut info = ::png::Info::with_size(1, 1);
+    info.icc_profile = Some(icc.into());
+    let mut png = Vec::new();
+    let encoder = ::png::Encoder::with_info(&mut png, info).unwrap();
+    encoder.write_header().unwrap().write_image_data(&[1]).unwrap();
+    // The encoder at hand gives profiles no name of their own.
+    assert!(profile(&png).is_some());
+}
+
 proptest! {
     #![proptest_config(ProptestConfig::with_cases(400))]
 
