@@ -17,8 +17,7 @@ impl Digest {
     /// The digest of a decoded picture: of its width and height and its upright 8-bit RGB values.
     /// The same picture has the same one in every lossless container.
     ///
-    /// It needs the picture decoded in full, which costs about twice the rest of the measuring of a
-    /// JPEG. It is therefore not among what is measured of every picture: two pictures with the same
+    /// It needs the picture decoded in full, which costs more than all the rest of measuring. It is therefore not among what is measured of every picture: two pictures with the same
     /// pixels have nearly the same fingerprint, so only pictures whose fingerprints meet need it.
     pub fn of_pixels(pixels: &Pixels) -> Self {
         let mut hasher = blake3::Hasher::new();
