@@ -87,6 +87,7 @@ fn archives_are_read_like_the_folders_they_hold() {
         ("test/empty.jpg", b""),
     ];
     entries.extend(others);
+    entries.push(("split.csv", b"path,class,split,group,digest\n"));
     let root = folder(&entries);
     let expected = measured(&Request::at(root.path()));
     let places_of_notes = places(&expected);
