@@ -135,7 +135,7 @@ fn two_runs_at_once_both_end_right() {
     let shed = Shed::new();
     let file = shed.path("herbs.sqlite");
     std::thread::scope(|scope| {
-        let runs = [0; 4].map(|_| scope.spawn(|| shed.measure(&file).images().count()));
+        let runs = [0; 8].map(|_| scope.spawn(|| shed.measure(&file).images().count()));
         assert!(runs.into_iter().all(|run| run.join().unwrap() == 30));
     });
     assert_eq!(shed.numbers(&file), (32, 0, 0));

@@ -13,7 +13,7 @@ use row::Row;
 use std::fs::{self, File};
 use std::io::{ErrorKind, Read};
 use std::path::{Path, PathBuf};
-use std::time::{Duration, SystemTime};
+use std::time::{Duration, Instant, SystemTime};
 
 use rusqlite::{Connection, ErrorCode, TransactionBehavior};
 
@@ -92,14 +92,28 @@ impl Store {
         }
         let is_damaged = looks_damaged(file)?;
         let moved = if is_damaged { Some(set_aside(file).map_err(unusable)?) } else { None };
-        match Store::connect(file) {
+        match Store::connect_patiently(file) {
             Ok(store) => Ok((store, moved)),
             Err(error) if is_damage(&error) && moved.is_none() => {
                 let moved = set_aside(file).map_err(unusable)?;
-                let store = Store::connect(file).map_err(|error| unusable_by(&error))?;
+                let store = Store::connect_patiently(file).map_err(|error| unusable_by(&error))?;
                 Ok((store, Some(moved)))
             }
             Err(error) => Err(unusable_by(&error)),
+        }
+    }
+
+    /// Several runs that make the same file at once: while one turns the write-ahead log on, the
+    /// others are refused at once, whatever patience the database was told to have.
+    fn connect_patiently(file: &Path) -> rusqlite::Result<Self> {
+        let until = Instant::now() + PATIENCE;
+        loop {
+            match Store::connect(file) {
+                Err(error) if is_busy(&error) && Instant::now() < until => {
+                    std::thread::sleep(Duration::from_millis(20));
+                }
+                result => return result,
+            }
         }
     }
 
@@ -140,7 +154,7 @@ impl Store {
         self.connection = Connection::open_in_memory().map_err(|error| unusable_by(&error))?;
         let unusable = |error: std::io::Error| StoreError::Unusable { reason: io_reason(&error) };
         let moved = set_aside(&self.file).map_err(unusable)?;
-        *self = Store::connect(&self.file).map_err(|error| unusable_by(&error))?;
+        *self = Store::connect_patiently(&self.file).map_err(|error| unusable_by(&error))?;
         Ok(moved)
     }
 
@@ -263,6 +277,10 @@ fn looks_damaged(file: &Path) -> Result<bool, StoreError> {
 
 fn is_damage(error: &rusqlite::Error) -> bool {
     matches!(error.sqlite_error_code(), Some(ErrorCode::DatabaseCorrupt | ErrorCode::NotADatabase))
+}
+
+fn is_busy(error: &rusqlite::Error) -> bool {
+    matches!(error.sqlite_error_code(), Some(ErrorCode::DatabaseBusy | ErrorCode::DatabaseLocked))
 }
 
 fn unusable_by(error: &rusqlite::Error) -> StoreError {
