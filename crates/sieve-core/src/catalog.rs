@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use crate::Error;
 use crate::collection::{
-    Collection, Entry, EntryKind, Label, Located, Locator, Place, RelPath, is_left_behind,
+    Collection, Entry, EntryKind, Located, Locator, Place, RelPath, is_left_behind,
 };
 use crate::measuring::{self, Measured};
 use crate::progress::Watch;
@@ -79,7 +79,7 @@ pub enum Reason {
     Trouble(Trouble),
     /// It was not meant as a picture; what it looks like, where that is known.
     Stray(Option<Cow<'static, str>>),
-    /// The table that a split was built from, found beside its folders.
+    /// The table that a split was built from.
     SplitTable,
     /// A symbolic link that was not followed, or that leads nowhere.
     Link,
@@ -172,7 +172,7 @@ pub fn measure(
     let located: Vec<Located<'_>> = wanted.iter().map(|&index| entries[index].located()).collect();
     let (read, trouble) = store::keep(store, &gone, |keeper| {
         collection.visit(&located, &options.limits, watch, |at, bytes| {
-            let outcome = read_file(&entries[wanted[at]], bytes, &options.limits, keeper);
+            let outcome = read_file(located[at].path, bytes, &options.limits, keeper);
             watch.advance(1);
             outcome
         })
@@ -216,19 +216,17 @@ fn without_reading(entry: &Entry) -> Option<Outcome> {
 
 /// What reading a file gave, and its size where it could be read.
 fn read_file(
-    entry: &Entry,
+    path: &RelPath,
     bytes: Result<FileBytes, Trouble>,
     limits: &ReadLimits,
     keeper: &Keeper,
 ) -> (Option<u64>, Outcome) {
-    let Entry { path, place, .. } = entry;
     let FileBytes { bytes, stamp } = match bytes {
         Ok(bytes) => bytes,
         Err(found) => return (None, Outcome::SetAside(reason(found, path))),
     };
-    let is_split_table = path.file_name() == "split.csv"
-        && place.label == Label::Outside
-        && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes());
+    let is_split_table =
+        path.file_name() == "split.csv" && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes());
     let (outcome, thumbnail) = if is_split_table {
         (Outcome::SetAside(Reason::SplitTable), None)
     } else {

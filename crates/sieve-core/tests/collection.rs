@@ -57,7 +57,7 @@ fn files_are_told_apart_by_content_and_name() {
         "sage/g.jpg~: stray",
         "sage/i.jpg: CutShort",
         "sage/j.heic: Unsupported",
-        "sage/split.csv: stray",
+        "sage/split.csv: SplitTable",
         "split.csv: SplitTable",
     ];
     assert_eq!(outcomes(&catalog), expected);

@@ -10,7 +10,7 @@ use sieve_core::{Error, nearest};
 use super::store;
 use crate::args::{CatalogArgs, CollectionArgs};
 use crate::failure::Failure;
-use crate::present::{command_line, warn};
+use crate::present::{collection_words, command_line, warn};
 use crate::progress::Progress;
 use crate::writing;
 
@@ -82,12 +82,11 @@ pub fn measure(
 }
 
 /// The failure of a collection that gives nothing to work on.
-pub fn without_pictures(collection: &Collection) -> Failure {
-    let words: Vec<String> = collection.words();
-    let words = ["mint-sieve", "audit"].into_iter().chain(words.iter().map(String::as_str));
-    let audit = command_line(&words.collect::<Vec<_>>());
+pub fn without_pictures(args: &CollectionArgs, collection: &Collection) -> Failure {
+    let mut words = vec!["mint-sieve".to_owned(), "audit".to_owned()];
+    words.extend(collection_words(args));
     Failure::input(format!("{} holds no readable picture in a class folder", collection.name()))
-        .hint(format!("See what each file is taken for: {audit}"))
+        .hint(format!("See what each file is taken for: {}", command_line(&words)))
 }
 
 /// The failure of opening a collection, with what to try instead.

@@ -72,7 +72,7 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     let passed_over = job.show(&mut wanted)?;
     let rows: Vec<Row> = wanted.into_iter().flat_map(|class| class.rows).collect();
     if rows.is_empty() {
-        return Err(opening::without_pictures(&collection));
+        return Err(opening::without_pictures(&args.collection, &collection));
     }
     layout.rows = rows.len() as u32;
 

@@ -24,7 +24,7 @@ pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
     refuse_split(&catalog)?;
     let assignment = splitting::assign(&catalog, &request);
     if assignment.images.is_empty() {
-        return Err(collection::without_pictures(&catalog.collection));
+        return Err(collection::without_pictures(&args.collection, &catalog.collection));
     }
     let rows = present::split::table(&catalog, &assignment, request.parts.names());
     if let Some(folder) = tree {

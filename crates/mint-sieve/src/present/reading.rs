@@ -24,7 +24,7 @@ impl ReadingSettings {
     /// The settings that the arguments make.
     pub fn of(args: &CollectionArgs) -> Self {
         ReadingSettings {
-            collection: roots(args),
+            collection: args.roots.iter().map(ToString::to_string).collect(),
             splits: args.splits.as_ref().map(splits),
             class_depth: args.class_depth.map(depth),
             label_from: args.label_from.as_ref().map(ToString::to_string),
@@ -56,14 +56,6 @@ pub fn collection_words(args: &CollectionArgs) -> Vec<String> {
         words.push("--follow-links".to_owned());
     }
     words
-}
-
-fn roots(args: &CollectionArgs) -> Vec<String> {
-    let roots = args.roots.iter().map(|root| {
-        let path = root.path.to_string_lossy();
-        root.split.as_ref().map_or(path.to_string(), |split| format!("{split}={path}"))
-    });
-    roots.collect()
 }
 
 fn splits(folders: &SplitFolders) -> String {

@@ -154,18 +154,9 @@ impl Entry {
 }
 
 impl Collection {
-    /// The roots as they were asked for, as words of a command.
-    pub fn words(&self) -> Vec<String> {
-        let words = self.roots.iter().map(|root| {
-            let path = root.path.to_string_lossy();
-            root.split.as_ref().map_or(path.to_string(), |split| format!("{split}={path}"))
-        });
-        words.collect()
-    }
-
     /// What to call the collection.
     pub fn name(&self) -> String {
-        self.words().join(" ")
+        self.roots.iter().map(Root::to_string).collect::<Vec<_>>().join(" ")
     }
 
     /// The names of the classes, sorted, empty ones included.

@@ -337,9 +337,7 @@ impl Opening<'_> {
         let label = class.map_or(Label::Unlabelled, |class| Label::Class(self.classes.get(class)));
         if let Label::Class(class) = &label {
             let folder = (split.as_deref().map(str::to_owned), class.to_string());
-            if !self.collection.class_folders.contains(&folder) {
-                self.collection.class_folders.insert(folder);
-            }
+            self.collection.class_folders.insert(folder);
         }
         let carried = (group.is_some() || !values.is_empty())
             .then(|| Box::new(Carried { group: group.map(str::to_owned), values }));

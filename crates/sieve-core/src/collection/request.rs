@@ -1,5 +1,6 @@
 //! Which collection is meant, and how it is to be read.
 
+use std::fmt;
 use std::path::{Path, PathBuf};
 
 use super::pattern::Pattern;
@@ -23,6 +24,16 @@ pub struct Root {
     pub split: Option<String>,
     /// Where it is.
     pub path: PathBuf,
+}
+
+/// As a word of a command.
+impl fmt::Display for Root {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if let Some(split) = &self.split {
+            write!(f, "{split}=")?;
+        }
+        f.write_str(&self.path.to_string_lossy())
+    }
 }
 
 /// How a collection is to be read where its own folders are not to decide.

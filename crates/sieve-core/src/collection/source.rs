@@ -2,6 +2,7 @@
 
 use std::path::{Path, PathBuf};
 use std::sync::mpsc::sync_channel;
+use std::time::SystemTime;
 
 use rayon::prelude::*;
 
@@ -96,7 +97,7 @@ impl Collection {
                 .collect();
             here.sort_by_key(|&at| wanted[at].at.offset);
             let numbers: Vec<u64> = here.iter().map(|&at| wanted[at].at.offset).collect();
-            let stamp = |index: usize| Some(wanted[index].at.stamp);
+            let stamp = |index: usize| remembered(wanted[index].at.stamp);
             let mut take = |batch: Vec<Unpacked>| {
                 let made: Vec<(usize, T)> = batch
                     .into_par_iter()
@@ -117,18 +118,22 @@ impl Collection {
     /// The bytes of one file; none where its archive must be read in order.
     fn read(&self, file: Located<'_>, limits: &ReadLimits) -> Option<Result<FileBytes, Trouble>> {
         let Locator { source, offset, stamp } = file.at;
-        let whole = |bytes| FileBytes { bytes, stamp: Some(stamp) };
+        let whole = |bytes| FileBytes { bytes, stamp: remembered(stamp) };
         match &self.sources[source as usize] {
             Source::Folder { root, is_split } => {
                 Some(reading::bytes_of(&root.join(inside(file.path, *is_split)), limits))
             }
             Source::Zip(zip) => Some(zip.read(offset, limits).map(whole)),
-            Source::Tar(tar) if !tar.is_stream() => {
-                Some(tar.read(offset, stamp.size_bytes, limits).map(whole))
+            Source::Tar(tar) => {
+                tar.read(offset, stamp.size_bytes, limits).map(|bytes| bytes.map(whole))
             }
-            Source::Tar(_) => None,
         }
     }
+}
+
+/// The stamp of an archive, unless a change of it might leave the stamp as it is.
+fn remembered(stamp: Stamp) -> Option<Stamp> {
+    (!stamp.is_fresh(SystemTime::now())).then_some(stamp)
 }
 
 /// Unpacks on a thread of its own, so that decoding need not wait for it.

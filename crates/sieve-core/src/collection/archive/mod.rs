@@ -19,7 +19,8 @@ use super::path::{RelPath, native_of_bytes};
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Kind {
     Zip,
-    Tar(Packing),
+    /// Packed as a whole, or plain.
+    Tar(Option<Packing>),
 }
 
 /// Tells from its first bytes whether a file is an archive.
@@ -30,11 +31,11 @@ pub(super) fn kind(file: &Path) -> std::io::Result<Option<Kind>> {
     Ok(if start.starts_with(b"PK\x03\x04") || start.starts_with(b"PK\x05\x06") {
         Some(Kind::Zip)
     } else if start.starts_with(b"\x1f\x8b") {
-        Some(Kind::Tar(Packing::Gzip))
+        Some(Kind::Tar(Some(Packing::Gzip)))
     } else if start.starts_with(b"\x28\xb5\x2f\xfd") {
-        Some(Kind::Tar(Packing::Zstandard))
+        Some(Kind::Tar(Some(Packing::Zstandard)))
     } else if start.get(257..262) == Some(b"ustar") {
-        Some(Kind::Tar(Packing::None))
+        Some(Kind::Tar(None))
     } else {
         None
     })

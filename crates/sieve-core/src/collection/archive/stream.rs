@@ -9,7 +9,6 @@ use ruzstd::decoding::StreamingDecoder;
 /// How a tar archive is packed as a whole.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(in crate::collection) enum Packing {
-    None,
     Gzip,
     Zstandard,
 }
@@ -18,7 +17,6 @@ pub(in crate::collection) enum Packing {
 pub(super) fn unpacked(file: File, packing: Packing) -> io::Result<Box<dyn Read + Send>> {
     let file = BufReader::with_capacity(1 << 18, file);
     Ok(match packing {
-        Packing::None => Box::new(file),
         Packing::Gzip => Box::new(MultiGzDecoder::new(file)),
         Packing::Zstandard => Box::new(Frames { rest: Some(file), frame: None }),
     })

@@ -21,36 +21,41 @@ const BLOCK_BYTES: u64 = 512;
 #[derive(Debug)]
 pub(in crate::collection) struct Tar {
     path: PathBuf,
-    packing: Packing,
-    /// Of a plain archive.
-    file: Option<SharedFile>,
+    content: Content,
+}
+
+/// How the bytes of an archive are come by.
+#[derive(Debug)]
+enum Content {
+    Plain(SharedFile),
+    Packed(Packing),
 }
 
 impl Tar {
     /// Opens the archive in `path`.
-    pub fn open(path: &Path, packing: Packing) -> io::Result<Self> {
-        let file = match packing {
-            Packing::None => Some(SharedFile::new(File::open(path)?)?),
-            _ => None,
+    pub fn open(path: &Path, packing: Option<Packing>) -> io::Result<Self> {
+        let content = match packing {
+            None => Content::Plain(SharedFile::new(File::open(path)?)?),
+            Some(packing) => Content::Packed(packing),
         };
-        Ok(Tar { path: path.to_owned(), packing, file })
+        Ok(Tar { path: path.to_owned(), content })
     }
 
     /// True when entries can only be read one after the other.
     pub fn is_stream(&self) -> bool {
-        self.packing != Packing::None
+        matches!(self.content, Content::Packed(_))
     }
 
     /// What the archive holds; `Err` when it is no tar archive at all. `stamp` is that of the archive.
     pub fn list(&self, stamp: Stamp, watch: &dyn Watch) -> Result<Listing, String> {
         let failed = |error: io::Error| io_reason(&error);
-        match &self.file {
-            Some(file) => {
+        match &self.content {
+            Content::Plain(file) => {
                 let mut archive = Archive::new(file.clone());
                 self.list_entries(archive.entries_with_seek().map_err(failed)?, stamp, watch)
             }
-            None => {
-                let mut archive = Archive::new(self.reader().map_err(failed)?);
+            Content::Packed(packing) => {
+                let mut archive = Archive::new(self.unpacked(*packing).map_err(failed)?);
                 self.list_entries(archive.entries().map_err(failed)?, stamp, watch)
             }
         }
@@ -126,28 +131,26 @@ impl Tar {
         listing.files.push(Found { path, kind, offset });
     }
 
-    fn reader(&self) -> io::Result<Box<dyn Read + Send>> {
-        match &self.file {
-            Some(file) => Ok(Box::new(file.clone())),
-            None => unpacked(File::open(&self.path)?, self.packing),
-        }
+    fn unpacked(&self, packing: Packing) -> io::Result<Box<dyn Read + Send>> {
+        unpacked(File::open(&self.path)?, packing)
     }
 
-    /// The bytes of the entry at an offset of a plain archive.
+    /// The bytes of the entry at an offset; none where entries can only be read in order.
     pub fn read(
         &self,
         offset: u64,
         size_bytes: u64,
         limits: &ReadLimits,
-    ) -> Result<Vec<u8>, Trouble> {
-        limits.admit_file(size_bytes)?;
-        let mut bytes = Vec::new();
-        let mut file = self.file.clone().expect("a plain archive");
-        let read = file
-            .seek(SeekFrom::Start(offset))
-            .and_then(|_| file.take(size_bytes).read_to_end(&mut bytes));
-        read.map_err(|error| Trouble::Unreadable(io_reason(&error)))?;
-        Ok(bytes)
+    ) -> Option<Result<Vec<u8>, Trouble>> {
+        let Content::Plain(file) = &self.content else { return None };
+        let mut file = file.clone();
+        Some(limits.admit_file(size_bytes).and_then(|()| {
+            let mut bytes = Vec::new();
+            file.seek(SeekFrom::Start(offset))
+                .and_then(|_| file.take(size_bytes).read_to_end(&mut bytes))
+                .map_err(|error| Trouble::Unreadable(io_reason(&error)))?;
+            Ok(bytes)
+        }))
     }
 
     /// Reads the entries whose numbers are `wanted`, sorted, from a packed archive, and hands each
@@ -158,10 +161,11 @@ impl Tar {
         limits: &ReadLimits,
         take: &mut dyn FnMut(usize, Result<Vec<u8>, Trouble>) -> bool,
     ) {
+        let Content::Packed(packing) = self.content else { return };
         let mut next = 0;
         let unreadable = |error: io::Error| Trouble::Unreadable(io_reason(&error));
         let mut run = || -> io::Result<()> {
-            let mut archive = Archive::new(self.reader()?);
+            let mut archive = Archive::new(self.unpacked(packing)?);
             for (number, entry) in (0u64..).zip(archive.entries()?) {
                 if next == wanted.len() {
                     break;
