@@ -4,7 +4,9 @@ use std::path::PathBuf;
 
 use clap::{Args, Parser, Subcommand, ValueEnum};
 use sieve_core::collection::{ClassDepth, Columns, Pattern, Root, SplitFolders, split_of_name};
+use sieve_core::duplicates::{self, Kind};
 use sieve_core::finding::Severity;
+use sieve_core::nearest;
 use sieve_core::splitting::Parts;
 
 use crate::writing::Link;
@@ -21,6 +23,7 @@ use crate::writing::Link;
 Examples:
   mint-sieve demo                                  a tour on made-up pictures, start here
   mint-sieve audit photos                          what is in photos/ and what is wrong with it
+  mint-sieve duplicates photos                     copies, crops, mirrored pictures, bursts
   mint-sieve split photos --to photos-splits       train, validation and test folders
   mint-sieve preview photos --policy gentle --out preview.png"
 )]
@@ -49,6 +52,8 @@ fn seed(text: &str) -> Result<u64, String> {
 #[derive(Debug, Subcommand)]
 pub enum Command {
     Audit(AuditArgs),
+    Duplicates(DuplicatesArgs),
+    Nearest(NearestArgs),
     Split(SplitArgs),
     Preview(PreviewArgs),
     Demo(DemoArgs),
@@ -61,6 +66,30 @@ pub struct CollectionArgs {
     /// split: train=FOLDER test=FOLDER
     #[arg(value_name = "COLLECTION", required = true, value_parser = root)]
     pub roots: Vec<Root>,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+/// The same for a command whose first word is something else.
+#[derive(Debug, Args)]
+pub struct CollectionInArgs {
+    /// The folder, archive or table to look in; or several, each a split
+    #[arg(long = "in", value_name = "COLLECTION", required = true, num_args = 1..)]
+    #[arg(value_parser = root)]
+    pub roots: Vec<Root>,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+impl From<&CollectionInArgs> for CollectionArgs {
+    fn from(args: &CollectionInArgs) -> Self {
+        CollectionArgs { roots: args.roots.clone(), reading: args.reading.clone() }
+    }
+}
+
+/// How a collection is read.
+#[derive(Clone, Debug, Args)]
+pub struct ReadingArgs {
     /// These folders are splits too: NAME, or SPLIT=NAME; `none` when no folder is
     #[arg(long, display_order = 60, value_name = "NAME,...", help_heading = READING)]
     #[arg(value_parser = split_folders)]
@@ -97,7 +126,7 @@ pub struct CollectionArgs {
 }
 
 /// Where what was measured is kept.
-#[derive(Debug, Args)]
+#[derive(Clone, Debug, Args)]
 pub struct CatalogArgs {
     /// Keep what is measured in this file [default: one a collection, in the user's cache folder]
     #[arg(long, display_order = 70, value_name = "FILE", help_heading = READING)]
@@ -220,6 +249,131 @@ impl From<Level> for Severity {
             Level::Note => Severity::Note,
         }
     }
+}
+
+/// Find pictures that are there more than once
+///
+/// Groups files with the same bytes or pixels, pictures that were saved again, resized, recoloured,
+/// marked, mirrored, turned, framed or cropped, and frames of one moment. Every pair was laid over
+/// each other; the score is the chance that both show the same picture. Nothing is changed.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  mint-sieve duplicates photos --sheet twice.png
+  mint-sieve duplicates photos --within split --kinds same-bytes,same-pixels
+  mint-sieve duplicates photos --against new-batch --pairs known.csv")]
+pub struct DuplicatesArgs {
+    #[command(flatten)]
+    pub collection: CollectionArgs,
+    #[command(flatten)]
+    pub catalog: CatalogArgs,
+    /// Say which pictures of this other collection are in COLLECTION already
+    #[arg(long, value_name = "OTHER", value_parser = root)]
+    pub against: Option<Root>,
+    /// Compare only pictures of one class, or of one split
+    #[arg(long, value_enum, default_value_t, conflicts_with = "against")]
+    pub within: Within,
+    /// Show these kinds only
+    #[arg(long, value_name = "KIND,...", value_delimiter = ',', value_parser = kind)]
+    pub kinds: Vec<Kind>,
+    /// How far to look [default: wide up to 50,000 pictures, near above]
+    #[arg(long, value_enum)]
+    pub reach: Option<Reach>,
+    /// Form of the answer
+    #[arg(long, value_enum, default_value_t)]
+    pub format: TableFormat,
+    /// Write the verified pairs to this new file
+    #[arg(long, value_name = "FILE.csv")]
+    pub pairs: Option<PathBuf>,
+    /// Write the groups as rows of pictures to this new file
+    #[arg(long, value_name = "FILE.png")]
+    pub sheet: Option<PathBuf>,
+    /// List every group and every picture
+    #[arg(long)]
+    pub all: bool,
+}
+
+/// What is compared with what, as it is typed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum Within {
+    /// Everything with everything
+    #[default]
+    All,
+    /// Pictures of one class
+    Class,
+    /// Pictures of one split
+    Split,
+}
+
+/// How far is looked, as it is typed.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
+pub enum Reach {
+    /// Same bytes and same pixels
+    Same,
+    /// Also saved again, resized, mirrored, turned by quarters
+    Near,
+    /// Also cropped, framed, tilted, strongly changed
+    Wide,
+}
+
+impl From<Reach> for duplicates::Reach {
+    fn from(reach: Reach) -> Self {
+        match reach {
+            Reach::Same => duplicates::Reach::Same,
+            Reach::Near => duplicates::Reach::Near,
+            Reach::Wide => duplicates::Reach::Wide,
+        }
+    }
+}
+
+fn kind(text: &str) -> Result<Kind, String> {
+    Kind::ALL.into_iter().find(|kind| kind.name() == text).ok_or_else(|| {
+        let names: Vec<&str> = Kind::ALL.iter().map(|kind| kind.name()).collect();
+        let near = nearest::word(text, names.iter().copied());
+        let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
+        format!("expected one of {}{hint}", names.join(", "))
+    })
+}
+
+/// Show the pictures of a collection that are most like one
+///
+/// For the question why a model took a picture for something else: the most alike pictures with
+/// their classes. Copies come first, whatever was done to them, then those that look alike.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  mint-sieve nearest odd-leaf.jpg --in photos
+  mint-sieve nearest odd-leaf.jpg --in photos --count 20 --sheet alike.png
+  mint-sieve nearest odd-leaf.jpg --in train=photos/train --format json")]
+pub struct NearestArgs {
+    /// The picture that is looked for
+    #[arg(value_name = "IMAGE")]
+    pub image: PathBuf,
+    #[command(flatten)]
+    pub collection: CollectionInArgs,
+    #[command(flatten)]
+    pub catalog: CatalogArgs,
+    /// Show so many pictures
+    #[arg(long, value_name = "N", default_value_t = 12)]
+    #[arg(value_parser = clap::value_parser!(u32).range(1..=10_000))]
+    pub count: u32,
+    /// Form of the answer
+    #[arg(long, value_enum, default_value_t)]
+    pub format: TableFormat,
+    /// Write the pictures to this new file
+    #[arg(long, value_name = "FILE.png")]
+    pub sheet: Option<PathBuf>,
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum TableFormat {
+    /// A screen for people
+    #[default]
+    Text,
+    /// Every number, for programs
+    Json,
+    /// A line a picture
+    Csv,
 }
 
 /// Build stratified train, validation and test splits

@@ -7,7 +7,7 @@ use crate::Error;
 use crate::collection::{
     Collection, Entry, EntryKind, Located, Locator, Place, RelPath, is_left_behind,
 };
-use crate::measuring::{self, Measured};
+use crate::measuring::{self, Measured, Thumbnail};
 use crate::progress::Watch;
 use crate::reading::{FileBytes, ReadLimits, Trouble, is_picture_name};
 use crate::store::{self, Keeper, Store};
@@ -122,6 +122,44 @@ impl Catalog {
     /// The records that are pictures, with what was measured about each.
     pub fn images(&self) -> impl Iterator<Item = (&Record, &Measured)> {
         self.records.iter().filter_map(|record| Some((record, record.image()?)))
+    }
+}
+
+impl Catalog {
+    /// The thumbnails of the records at `wanted`, which are pictures: those that `store` keeps, and
+    /// otherwise by reading the file again. None where it cannot be read any more.
+    ///
+    /// # Errors
+    ///
+    /// When `watch` asks to stop.
+    pub fn thumbnails(
+        &self,
+        wanted: &[usize],
+        store: Option<&Store>,
+        limits: &ReadLimits,
+        watch: &dyn Watch,
+    ) -> Result<Vec<Option<Thumbnail>>, Error> {
+        let paths: Vec<&RelPath> = wanted.iter().map(|&index| &self.records[index].path).collect();
+        let mut thumbnails = match store {
+            Some(store) => store.thumbnails(&paths),
+            None => vec![None; wanted.len()],
+        };
+        let missing: Vec<usize> =
+            (0..wanted.len()).filter(|&at| thumbnails[at].is_none()).collect();
+        if missing.is_empty() {
+            return Ok(thumbnails);
+        }
+        watch.begin("reading pictures", Some(missing.len() as u64));
+        let located: Vec<Located<'_>> =
+            missing.iter().map(|&at| self.records[wanted[at]].located()).collect();
+        let read = self.collection.visit(&located, limits, watch, |_, bytes| {
+            watch.advance(1);
+            Some(measuring::measure(&bytes.ok()?.bytes, limits).ok()?.1)
+        })?;
+        for (at, thumbnail) in missing.into_iter().zip(read) {
+            thumbnails[at] = thumbnail;
+        }
+        Ok(thumbnails)
     }
 }
 

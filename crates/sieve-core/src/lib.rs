@@ -33,6 +33,7 @@
 //! ```
 #![deny(clippy::print_stdout, clippy::print_stderr)]
 
+mod affine;
 pub mod audit;
 pub mod augment;
 pub mod catalog;
@@ -42,6 +43,7 @@ pub mod duplicates;
 mod error;
 pub mod finding;
 pub mod inventory;
+pub mod likeness;
 pub mod limits;
 pub mod measuring;
 pub mod nearest;

@@ -5,6 +5,7 @@ use std::path::Path;
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, Collection, Forgetful, Listings, Request, Wish, shown_name};
 use sieve_core::reading::ReadLimits;
+use sieve_core::store::Store;
 use sieve_core::{Error, nearest};
 
 use super::store;
@@ -17,9 +18,9 @@ use crate::writing;
 /// The limits that the arguments set.
 pub fn read_limits(args: &CollectionArgs) -> ReadLimits {
     ReadLimits {
-        pixels: args.max_megapixels.saturating_mul(1_000_000),
-        decoded_bytes: args.max_decoded.saturating_mul(1 << 20),
-        file_bytes: args.max_file.saturating_mul(1 << 20),
+        pixels: args.reading.max_megapixels.saturating_mul(1_000_000),
+        decoded_bytes: args.reading.max_decoded.saturating_mul(1 << 20),
+        file_bytes: args.reading.max_file.saturating_mul(1 << 20),
     }
 }
 
@@ -36,13 +37,13 @@ pub fn open(
     }
     let request = Request {
         roots: args.roots.clone(),
-        follow_links: args.follow_links,
+        follow_links: args.reading.follow_links,
         wish: Wish {
-            splits: args.splits.clone().unwrap_or_default(),
-            class_depth: args.class_depth,
-            label_from: args.label_from.clone(),
-            columns: args.columns.clone().unwrap_or_default(),
-            pictures: args.pictures.clone(),
+            splits: args.reading.splits.clone().unwrap_or_default(),
+            class_depth: args.reading.class_depth,
+            label_from: args.reading.label_from.clone(),
+            columns: args.reading.columns.clone().unwrap_or_default(),
+            pictures: args.reading.pictures.clone(),
         },
     };
     collection::open(&request, listings, progress).map_err(explained)
@@ -51,7 +52,7 @@ pub fn open(
 /// Refuses an output inside of the collection: it is only read.
 pub fn refuse_inside(args: &CollectionArgs, output: &Path) -> Result<(), Failure> {
     let roots = args.roots.iter().map(|root| root.path.as_path());
-    roots.chain(args.pictures.as_deref()).try_for_each(|root| writing::refuse_inside(root, output))
+    roots.chain(args.reading.pictures.as_deref()).try_for_each(|root| writing::refuse_inside(root, output))
 }
 
 /// Lists, reads and measures the collection. What is known of it from an earlier run is not read
@@ -61,6 +62,15 @@ pub fn measure(
     kept: &CatalogArgs,
     progress: &Progress,
 ) -> Result<Catalog, Failure> {
+    measure_kept(args, kept, progress).map(|(catalog, _)| catalog)
+}
+
+/// The same, with the store that keeps what was measured.
+pub fn measure_kept(
+    args: &CollectionArgs,
+    kept: &CatalogArgs,
+    progress: &Progress,
+) -> Result<(Catalog, Option<Store>), Failure> {
     let mut store = store::open(args, kept)?;
     let listings: &dyn Listings = match &store {
         Some(store) if !kept.recheck => store,
@@ -78,7 +88,7 @@ pub fn measure(
             "what was measured cannot all be kept: {reason}; the next run reads it again"
         ));
     }
-    Ok(catalog)
+    Ok((catalog, store))
 }
 
 /// The failure of a collection that gives nothing to work on.

@@ -3,6 +3,9 @@
 mod audit;
 mod collection;
 mod demo;
+mod duplicates;
+mod nearest;
+mod pictures;
 mod preview;
 mod split;
 mod store;
@@ -30,6 +33,8 @@ impl Answer {
 pub fn run(command: &Command, progress: &Progress) -> Result<Answer, Failure> {
     match command {
         Command::Audit(args) => audit::run(args, progress),
+        Command::Duplicates(args) => duplicates::run(args, progress),
+        Command::Nearest(args) => nearest::run(args, progress),
         Command::Split(args) => split::run(args, progress),
         Command::Preview(args) => preview::run(args, progress),
         Command::Demo(args) => demo::run(args, progress),

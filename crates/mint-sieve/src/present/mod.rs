@@ -1,8 +1,10 @@
 //! PRESENTING: answers as text for people and as JSON or CSV for programs.
 
 pub mod audit;
+pub mod duplicates;
 mod json;
 mod names;
+pub mod nearest;
 mod next;
 pub mod preview;
 mod reading;

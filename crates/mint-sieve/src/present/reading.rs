@@ -25,15 +25,15 @@ impl ReadingSettings {
     pub fn of(args: &CollectionArgs) -> Self {
         ReadingSettings {
             collection: args.roots.iter().map(ToString::to_string).collect(),
-            splits: args.splits.as_ref().map(splits),
-            class_depth: args.class_depth.map(depth),
-            label_from: args.label_from.as_ref().map(ToString::to_string),
-            columns: args.columns.as_ref().map(columns),
-            pictures: args.pictures.as_ref().map(|folder| folder.to_string_lossy().into_owned()),
-            follow_links: args.follow_links,
-            max_megapixels: args.max_megapixels,
-            max_decoded_mib: args.max_decoded,
-            max_file_mib: args.max_file,
+            splits: args.reading.splits.as_ref().map(splits),
+            class_depth: args.reading.class_depth.map(depth),
+            label_from: args.reading.label_from.as_ref().map(ToString::to_string),
+            columns: args.reading.columns.as_ref().map(columns),
+            pictures: args.reading.pictures.as_ref().map(|folder| folder.to_string_lossy().into_owned()),
+            follow_links: args.reading.follow_links,
+            max_megapixels: args.reading.max_megapixels,
+            max_decoded_mib: args.reading.max_decoded,
+            max_file_mib: args.reading.max_file,
         }
     }
 }
@@ -52,7 +52,7 @@ pub fn collection_words(args: &CollectionArgs) -> Vec<String> {
     for (option, value) in options {
         words.extend(value.into_iter().flat_map(|value| [option.to_owned(), value]));
     }
-    if args.follow_links {
+    if args.reading.follow_links {
         words.push("--follow-links".to_owned());
     }
     words

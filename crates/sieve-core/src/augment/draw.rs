@@ -5,7 +5,7 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use serde::Serialize;
 
-use super::affine::Affine;
+use crate::affine::Affine;
 use super::policy::{Axis, Fit, Frame, Kind, Policy};
 use super::tone::{self, Tone};
 use super::warp::{Warped, warp};

@@ -4,13 +4,12 @@
 //! happens to one picture once; [`Draw::apply`] carries it out. All geometry of a draw becomes one
 //! matrix and one resampling, so that pixels are interpolated once, however many steps there are.
 
-mod affine;
 mod draw;
 mod policy;
 mod tone;
 mod warp;
 
-pub use affine::Affine;
+pub use crate::affine::Affine;
 pub use draw::{Draw, Drawn, Happening};
 pub use policy::{Axis, Fill, Fit, Frame, Kind, Policy, PolicyError, Step};
 pub use warp::{Warped, averaged, warp};

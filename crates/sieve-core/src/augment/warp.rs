@@ -1,6 +1,6 @@
 //! One resampling of a picture through an affine map.
 
-use super::affine::Affine;
+use crate::affine::Affine;
 use super::policy::{Fill, Frame};
 use crate::reading::Pixels;
 

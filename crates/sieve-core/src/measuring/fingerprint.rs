@@ -32,6 +32,34 @@ impl Fingerprint {
         Fingerprint(bits)
     }
 
+    /// Whether there was nothing to take it from.
+    pub fn is_blank(self) -> bool {
+        self.0 == [0; 32]
+    }
+
+    /// Whether the picture must be mirrored left to right, and top to bottom, to come into its normal
+    /// position, in which its lowest odd frequencies are positive.
+    pub fn leans(self) -> (bool, bool) {
+        (!self.bit(0, 1), !self.bit(1, 0))
+    }
+
+    fn bit(self, row: usize, column: usize) -> bool {
+        let n = LOW * row + column;
+        self.0[n / 8] >> (n % 8) & 1 == 1
+    }
+
+    /// The fingerprint of the picture mirrored left to right, and top to bottom, and then reflected
+    /// at its diagonal. Mirroring changes the signs of odd frequencies.
+    pub fn turned(self, flip_x: bool, flip_y: bool, transpose: bool) -> Self {
+        let mut bits = [0u8; 32];
+        for n in 1..LOW * LOW {
+            let (row, column) = if transpose { (n % LOW, n / LOW) } else { (n / LOW, n % LOW) };
+            let is_changed = (flip_x && column % 2 == 1) != (flip_y && row % 2 == 1);
+            bits[n / 8] |= u8::from(self.bit(row, column) != is_changed) << (n % 8);
+        }
+        Fingerprint(bits)
+    }
+
     /// In how many bits two fingerprints differ, 0 to 255.
     pub fn distance_bits(self, other: Self) -> u32 {
         self.0.iter().zip(other.0).map(|(a, b)| (a ^ b).count_ones()).sum()

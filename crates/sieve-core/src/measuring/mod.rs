@@ -11,18 +11,18 @@ mod thumbnail;
 pub use digest::Digest;
 pub use fingerprint::Fingerprint;
 pub use look::Look;
-pub use thumbnail::{Descriptor, THUMBNAIL_PX, Thumbnail};
+pub use thumbnail::{CHROMA_PX, Descriptor, LUMA_PX, Thumbnail};
 
 use crate::reading::{self, Doubt, Facts, ReadLimits, Trouble};
 use grid::Averager;
 use thumbnail::Planes;
 
 /// The version of everything that is measured: what was measured by another one is measured again.
-pub const MEASURING_VERSION: u32 = 1;
+pub const MEASURING_VERSION: u32 = 2;
 
-/// Pixels that both sides of a picture keep when it is decoded smaller for measuring: twice those of
-/// a thumbnail, so that each of its pixels is the mean of at least four.
-const LEAST_SIDE_PX: u32 = 2 * THUMBNAIL_PX as u32;
+/// Pixels that both sides of a picture keep when it is decoded smaller for measuring: as many as the
+/// grid has cells.
+const LEAST_SIDE_PX: u32 = grid::SIDE as u32;
 
 /// What was measured about a file that is a picture.
 #[derive(Clone, Debug, PartialEq)]
@@ -64,7 +64,7 @@ pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail
         facts: picture.facts,
         doubts: picture.doubts,
         look: Look::of(&planes, deviation),
-        fingerprint: Fingerprint::of(&planes.thumbnail[0]),
+        fingerprint: Fingerprint::of(&planes.coarse[0]),
         descriptor: planes.descriptor(),
     };
     Ok((measured, planes.thumbnail()))

@@ -2,15 +2,35 @@
 
 use super::grid::{Grid, SIDE, halved};
 
-/// Side of a thumbnail in pixels.
-pub const THUMBNAIL_PX: usize = 32;
+/// Rows and columns of a thumbnail's luma.
+pub const LUMA_PX: usize = 48;
+/// Rows and columns of each plane of a thumbnail's chroma.
+pub const CHROMA_PX: usize = 16;
+/// Rows and columns that fingerprints and descriptors are taken from.
+const COARSE_PX: usize = 32;
 /// Rows and columns of parts that a descriptor tells apart.
 const PARTS: usize = 4;
 
-/// A picture of 32 x 32 pixels, whatever its sides: 32 x 32 values of luma, then 16 x 16 of blue
-/// and 16 x 16 of red chroma (Y, Cb and Cr of JFIF 1.02), row-major, 0 to 255. 1536 bytes.
+/// A picture squeezed to a square, whatever its sides: 48 x 48 values of luma, then 16 x 16 of blue
+/// and 16 x 16 of red chroma (Y, Cb and Cr of JFIF 1.02), row-major, 0 to 255. 2816 bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Thumbnail(pub Vec<u8>);
+
+impl Thumbnail {
+    /// Bytes of one.
+    pub const BYTES: usize = LUMA_PX * LUMA_PX + 2 * CHROMA_PX * CHROMA_PX;
+
+    /// Luma, [`LUMA_PX`] rows.
+    pub fn luma(&self) -> &[u8] {
+        &self.0[..LUMA_PX * LUMA_PX]
+    }
+
+    /// Blue and red chroma, [`CHROMA_PX`] rows each.
+    pub fn chroma(&self) -> [&[u8]; 2] {
+        let (blue, red) = self.0[LUMA_PX * LUMA_PX..].split_at(CHROMA_PX * CHROMA_PX);
+        [blue, red]
+    }
+}
 
 /// How a picture looks in 64 numbers, 0 to 255; pictures with near ones look alike.
 ///
@@ -26,7 +46,7 @@ pub(super) struct Planes {
     /// Red, green and blue, 32 x 32 each.
     pub small: [Vec<f32>; 3],
     /// Luma, blue chroma and red chroma, 32 x 32 each.
-    pub thumbnail: [Vec<f32>; 3],
+    pub coarse: [Vec<f32>; 3],
 }
 
 impl Planes {
@@ -35,29 +55,31 @@ impl Planes {
         let small = [0, 1, 2].map(|channel| halved(&grid.0[channel], SIDE));
         let blue = weighted(&small, [-0.168_736, -0.331_264, 0.5], 128.0);
         let red = weighted(&small, [0.5, -0.418_688, -0.081_312], 128.0);
-        Planes { thumbnail: [halved(&luma, SIDE), blue, red], luma, small }
+        Planes { coarse: [halved(&luma, SIDE), blue, red], luma, small }
     }
 
     pub fn thumbnail(&self) -> Thumbnail {
-        let [luma, blue, red] = &self.thumbnail;
-        let (blue, red) = (halved(blue, THUMBNAIL_PX), halved(red, THUMBNAIL_PX));
-        Thumbnail([luma, &blue, &red].into_iter().flatten().map(|&value| rounded(value)).collect())
+        let [_, blue, red] = &self.coarse;
+        let luma = three_of_four(&self.luma);
+        let (blue, red) = (halved(blue, COARSE_PX), halved(red, COARSE_PX));
+        let planes = [luma, blue, red];
+        Thumbnail(planes.iter().flatten().map(|&value| rounded(value)).collect())
     }
 
     pub fn descriptor(&self) -> Descriptor {
-        const SPAN: usize = THUMBNAIL_PX / PARTS;
-        let [luma, blue, red] = &self.thumbnail;
+        const SPAN: usize = COARSE_PX / PARTS;
+        let [luma, blue, red] = &self.coarse;
         let mut values = [0; PARTS * PARTS * 4];
         for (part, values) in values.chunks_exact_mut(4).enumerate() {
             let (top, left) = (part / PARTS * SPAN, part % PARTS * SPAN);
             let mean = |plane: &[f32]| {
-                let rows = (top..top + SPAN).map(|y| &plane[y * THUMBNAIL_PX + left..][..SPAN]);
+                let rows = (top..top + SPAN).map(|y| &plane[y * COARSE_PX + left..][..SPAN]);
                 rows.map(|row| row.iter().sum::<f32>()).sum::<f32>() / (SPAN * SPAN) as f32
             };
             let mut differences = 0.0;
             for y in top..top + SPAN - 1 {
-                let row = &luma[y * THUMBNAIL_PX + left..][..SPAN];
-                let below = &luma[(y + 1) * THUMBNAIL_PX + left..][..SPAN];
+                let row = &luma[y * COARSE_PX + left..][..SPAN];
+                let below = &luma[(y + 1) * COARSE_PX + left..][..SPAN];
                 for x in 0..SPAN - 1 {
                     differences += (row[x] - row[x + 1]).abs() + (row[x] - below[x]).abs();
                 }
@@ -77,6 +99,26 @@ fn weighted(planes: &[Vec<f32>; 3], weights: [f32; 3], offset: f32) -> Vec<f32> 
         red * weights[0] + green * weights[1] + blue * weights[2] + offset
     };
     colours.map(value).collect()
+}
+
+/// 48 x 48 cells of 64 x 64: the mean of what lies in each.
+fn three_of_four(luma: &[f32]) -> Vec<f32> {
+    let line = |line: &[f32; SIDE]| -> [f32; LUMA_PX] {
+        // Three cells cover four: one and a third, twice two thirds, a third and one.
+        let part = |at: usize| {
+            let four = &line[at / 3 * 4..at / 3 * 4 + 4];
+            match at % 3 {
+                0 => (3.0 * four[0] + four[1]) / 4.0,
+                1 => (four[1] + four[2]) / 2.0,
+                _ => (four[2] + 3.0 * four[3]) / 4.0,
+            }
+        };
+        std::array::from_fn(part)
+    };
+    let rows: Vec<[f32; LUMA_PX]> = luma.as_chunks().0.iter().map(line).collect();
+    let columns = (0..LUMA_PX).map(|x| line(&std::array::from_fn(|y| rows[y][x])));
+    let columns: Vec<[f32; LUMA_PX]> = columns.collect();
+    (0..LUMA_PX * LUMA_PX).map(|at| columns[at % LUMA_PX][at / LUMA_PX]).collect()
 }
 
 /// The nearest whole number; a conversion keeps to 0 and 255 by itself.

@@ -18,9 +18,9 @@ use std::time::{Duration, Instant, SystemTime};
 use rusqlite::{Connection, ErrorCode, TransactionBehavior};
 
 use crate::catalog::Outcome;
-use crate::collection::{Entry, EntryKind, Listings, Stamp};
+use crate::collection::{Entry, EntryKind, Listings, RelPath, Stamp};
 use crate::io_reason;
-use crate::measuring::MEASURING_VERSION;
+use crate::measuring::{MEASURING_VERSION, Thumbnail};
 use crate::reading::{self, Content, ReadLimits};
 
 /// Marks our files among all SQLite files: "MntS".
@@ -196,6 +196,33 @@ impl Store {
                 recalled.outcomes[index] =
                     row.outcome().filter(|outcome| limits_allow(outcome, limits));
             }
+        }
+        Ok(())
+    }
+}
+
+impl Store {
+    /// The thumbnails of `paths`, which are sorted; none where they are not known.
+    pub(crate) fn thumbnails(&self, paths: &[&RelPath]) -> Vec<Option<Thumbnail>> {
+        let mut thumbnails = vec![None; paths.len()];
+        if let Err(error) = self.fill_thumbnails(paths, &mut thumbnails) {
+            tracing::debug!(%error, "thumbnails cannot be read");
+        }
+        thumbnails
+    }
+
+    fn fill_thumbnails(
+        &self,
+        paths: &[&RelPath],
+        thumbnails: &mut [Option<Thumbnail>],
+    ) -> rusqlite::Result<()> {
+        let mut query =
+            self.connection.prepare("SELECT planes FROM thumbnails WHERE path = ?")?;
+        for (path, thumbnail) in paths.iter().zip(thumbnails) {
+            let mut rows = query.query([row::Key::of(path)])?;
+            let planes: Option<Vec<u8>> = rows.next()?.map(|row| row.get(0)).transpose()?;
+            *thumbnail =
+                planes.filter(|planes| planes.len() == Thumbnail::BYTES).map(Thumbnail);
         }
         Ok(())
     }

@@ -5,7 +5,9 @@ mod layout;
 mod lettering;
 mod png;
 mod preview;
+mod rows;
 
 pub use self::png::png;
 pub use layout::{Layout, Room};
 pub use preview::{Row, Sheet, Tile, paint};
+pub use rows::{COLUMNS, Labelled, TileRow, fitted, paint_rows};

@@ -1,4 +1,33 @@
 //! DUPLICATES: pictures that are there more than once.
+//!
+//! 1. Files with the same bytes, by their digests; one of them stands for all from here on.
+//! 2. Files with the same pixels: those whose fingerprints meet are decoded and compared.
+//! 3. Candidates: pictures whose fingerprints meet, and, at wide reach, pictures of which some view
+//!    looks like a view of another, found by a forest over short vectors.
+//! 4. Each candidate is laid over the other and weighed ([`crate::likeness`]).
+//! 5. What lies close together in time or name and looks alike is a burst.
+//! 6. Pairs make groups; chains are cut.
+
+mod alike;
+mod burst;
+mod candidates;
+mod find;
+mod forest;
+mod grouping;
+mod kind;
+mod meeting;
+mod pixels;
+mod sets;
+mod subjects;
+mod verify;
+
+pub use alike::{Alike, nearest};
+pub use candidates::{Candidate, Depth, near as near_candidates, wide as wide_candidates};
+pub use find::{Found, Group, Member, Pair, Reach, Request, Why, Within, find};
+pub use kind::Kind;
+pub use meeting::{RADIUS_BITS, meet};
+pub use sets::Sets;
+pub use subjects::{Picture, Side};
 
 use std::collections::HashMap;
 

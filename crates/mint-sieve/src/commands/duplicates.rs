@@ -1,0 +1,73 @@
+//! `duplicates`: what is there more than once.
+
+use sieve_core::collection::Root;
+use sieve_core::duplicates::{self, Request, Side};
+
+use super::{Answer, collection, pictures};
+use crate::args::{CatalogArgs, CollectionArgs, DuplicatesArgs, TableFormat, Within};
+use crate::failure::Failure;
+use crate::present::{self, duplicates::Duplicates, sheet};
+use crate::progress::Progress;
+use crate::writing::NewFile;
+
+/// Answers `duplicates`.
+pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure> {
+    let other = args.against.as_ref().map(|root| other(args, root));
+    for output in [&args.pairs, &args.sheet].into_iter().flatten() {
+        for collection in [Some(&args.collection), other.as_ref()].into_iter().flatten() {
+            collection::refuse_inside(collection, output)?;
+        }
+    }
+    // A place that cannot be written fails before the long work, not after it.
+    let table = args.pairs.as_deref().map(NewFile::create).transpose()?;
+    let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;
+
+    let limits = collection::read_limits(&args.collection);
+    let mut measured = vec![collection::measure_kept(&args.collection, &args.catalog, progress)?];
+    if let Some(other) = &other {
+        let kept = CatalogArgs { catalog: None, ..args.catalog.clone() };
+        measured.push(collection::measure_kept(other, &kept, progress)?);
+    }
+    for ((catalog, _), args) in measured.iter().zip([Some(&args.collection), other.as_ref()]) {
+        if let (None, Some(args)) = (catalog.images().next(), args) {
+            return Err(collection::without_pictures(args, &catalog.collection));
+        }
+    }
+    let sides: Vec<Side<'_>> = measured
+        .iter()
+        .map(|(catalog, store)| Side { catalog, store: store.as_ref(), limits: &limits })
+        .collect();
+    let request = Request {
+        reach: args.reach.map(Into::into),
+        within: match args.within {
+            _ if other.is_some() => duplicates::Within::Across,
+            Within::All => duplicates::Within::All,
+            Within::Class => duplicates::Within::Class,
+            Within::Split => duplicates::Within::Split,
+        },
+        kinds: args.kinds.clone(),
+        ..Request::default()
+    };
+    let found = duplicates::find(&sides, &request, progress)?;
+    progress.end();
+    let answer = Duplicates { args, sides: &sides, found: &found };
+    if let Some(sheet) = sheet {
+        let rows = present::duplicates::rows(&answer);
+        let rows = pictures::fill(rows, &sides, progress)?;
+        let title = present::duplicates::title(&answer);
+        sheet.write(&sheet::png(&sheet::paint_rows(&title, &rows)))?;
+    }
+    if let Some(table) = table {
+        table.write(&present::duplicates::pairs(&answer))?;
+    }
+    Ok(Answer::done(match args.format {
+        TableFormat::Text => present::duplicates::text(&answer),
+        TableFormat::Json => present::duplicates::json(&answer),
+        TableFormat::Csv => present::duplicates::csv(&answer),
+    }))
+}
+
+/// The collection that the first one is compared with, read in the same way.
+fn other(args: &DuplicatesArgs, root: &Root) -> CollectionArgs {
+    CollectionArgs { roots: vec![root.clone()], reading: args.collection.reading.clone() }
+}

@@ -1,0 +1,120 @@
+//! `duplicates --format json`. The fields are a contract: see docs/formats.md.
+
+use serde::Serialize;
+
+use super::{Duplicates, reason};
+use crate::present::{ReadingSettings, envelope};
+
+#[derive(Serialize)]
+struct Settings {
+    #[serde(flatten)]
+    reading: ReadingSettings,
+    against: Option<String>,
+    within: String,
+    kinds: Vec<&'static str>,
+    reach: &'static str,
+}
+
+#[derive(Serialize)]
+struct Body<'a> {
+    collection: Collection,
+    groups: Vec<Group<'a>>,
+    summary: Vec<Count>,
+}
+
+#[derive(Serialize)]
+struct Collection {
+    root: String,
+    images: usize,
+}
+
+#[derive(Serialize)]
+struct Group<'a> {
+    id: usize,
+    kind: &'static str,
+    score: f32,
+    label_conflict: bool,
+    across_splits: bool,
+    keep_because: &'static str,
+    images: Vec<Image<'a>>,
+}
+
+#[derive(Serialize)]
+struct Image<'a> {
+    path: &'a str,
+    /// 0 for COLLECTION, 1 for the one after `--against`.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    collection: Option<usize>,
+    class: Option<&'a str>,
+    split: Option<&'a str>,
+    width_px: u32,
+    height_px: u32,
+    size_bytes: u64,
+    keep: bool,
+    kind: Option<&'static str>,
+    score: Option<f32>,
+    goes_with: Option<&'a str>,
+}
+
+/// Pairs and groups of one kind.
+#[derive(Serialize)]
+struct Count {
+    kind: &'static str,
+    pairs: usize,
+    groups: usize,
+}
+
+/// The whole answer.
+pub fn json(answer: &Duplicates<'_>) -> String {
+    let Duplicates { args, sides, found } = answer;
+    let settings = Settings {
+        reading: ReadingSettings::of(&args.collection),
+        against: args.against.as_ref().map(ToString::to_string),
+        within: format!("{:?}", args.within).to_lowercase(),
+        kinds: args.kinds.iter().map(|kind| kind.name()).collect(),
+        reach: found.reach.name(),
+    };
+    let path = |number: u32| answer.picture(number).record.path.as_str();
+    let groups = found.groups.iter().enumerate().map(|(index, group)| Group {
+        id: index + 1,
+        kind: group.kind.name(),
+        score: group.score,
+        label_conflict: group.label_conflict,
+        across_splits: group.across_splits,
+        keep_because: reason(group.why),
+        images: group
+            .members
+            .iter()
+            .map(|member| {
+                let picture = answer.picture(member.picture);
+                Image {
+                    path: path(member.picture),
+                    collection: (sides.len() > 1).then_some(picture.side),
+                    class: picture.record.class(),
+                    split: picture.record.split(),
+                    width_px: picture.measured.facts.width_px,
+                    height_px: picture.measured.facts.height_px,
+                    size_bytes: picture.record.size_bytes,
+                    keep: member.keep,
+                    kind: member.kind.map(sieve_core::duplicates::Kind::name),
+                    score: member.score,
+                    goes_with: member.through.map(path),
+                }
+            })
+            .collect(),
+    });
+    let summary = sieve_core::duplicates::Kind::ALL.into_iter().map(|kind| Count {
+        kind: kind.name(),
+        pairs: found.pairs.iter().filter(|pair| pair.kind == kind).count(),
+        groups: found.groups.iter().filter(|group| group.kind == kind).count(),
+    });
+    let body = Body {
+        collection: Collection {
+            root: sides[0].catalog.collection.name(),
+            images: found.pictures.len(),
+        },
+        groups: groups.collect(),
+        summary: summary.collect(),
+    };
+    envelope("duplicates", settings, body)
+}

@@ -1,0 +1,95 @@
+//! What `duplicates` says.
+
+mod json;
+mod sheet;
+mod table;
+mod text;
+
+pub use json::json;
+pub use sheet::{rows, title};
+pub use table::{csv, pairs};
+pub use text::text;
+
+use sieve_core::catalog::Record;
+use sieve_core::duplicates::{Found, Group, Kind, Member, Pair, Picture, Side, Why};
+
+use crate::args::DuplicatesArgs;
+
+/// What was asked and what was found.
+pub struct Duplicates<'a> {
+    /// The call.
+    pub args: &'a DuplicatesArgs,
+    /// The collections.
+    pub sides: &'a [Side<'a>],
+    /// What was found.
+    pub found: &'a Found<'a>,
+}
+
+impl<'a> Duplicates<'a> {
+    fn picture(&self, number: u32) -> &Picture<'a> {
+        &self.found.pictures[number as usize]
+    }
+
+    fn record(&self, member: &Member) -> &'a Record {
+        self.picture(member.picture).record
+    }
+
+    /// The path of a picture; of several collections each picture's is told apart by its root.
+    fn path(&self, number: u32) -> String {
+        let picture = self.picture(number);
+        let path = picture.record.path.as_str();
+        if self.sides.len() < 2 {
+            return path.to_owned();
+        }
+        format!("{}/{path}", self.sides[picture.side].catalog.collection.name())
+    }
+
+    /// The pairs that are acted on, and look-alikes where they were asked for.
+    fn pairs(&self) -> impl Iterator<Item = &'a Pair> {
+        let with_alike = self.args.kinds.contains(&Kind::LookAlike);
+        self.found.pairs.iter().filter(move |pair| with_alike || pair.kind != Kind::LookAlike)
+    }
+}
+
+/// What is wrong with a group, the worst first: the order in which groups are shown.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Concern {
+    Conflict,
+    Leak,
+    Copies,
+    Burst,
+    Alike,
+}
+
+impl Concern {
+    const ALL: [Concern; 5] =
+        [Concern::Conflict, Concern::Leak, Concern::Copies, Concern::Burst, Concern::Alike];
+
+    fn of(group: &Group) -> Self {
+        match group.kind {
+            Kind::Burst => Concern::Burst,
+            Kind::LookAlike => Concern::Alike,
+            _ if group.label_conflict => Concern::Conflict,
+            _ if group.across_splits => Concern::Leak,
+            _ => Concern::Copies,
+        }
+    }
+
+    fn title(self) -> &'static str {
+        match self {
+            Concern::Conflict => "One picture under several classes",
+            Concern::Leak => "One picture in several splits",
+            Concern::Copies => "The same picture more than once",
+            Concern::Burst => "Frames of one moment: keep them in one split",
+            Concern::Alike => "Look alike, not surely the same: see for yourself",
+        }
+    }
+}
+
+fn reason(why: Why) -> &'static str {
+    match why {
+        Why::Pixels => "most pixels",
+        Why::Bytes => "most bytes",
+        Why::Path => "first by name",
+    }
+}

@@ -1,0 +1,73 @@
+//! The sheet of `duplicates`: a row a group.
+
+use sieve_core::duplicates::Group;
+
+use super::{Concern, Duplicates};
+use crate::present::counted;
+use crate::present::sheet::{COLUMNS, Labelled, TileRow};
+
+/// Rows of a sheet that fits a screen.
+const ROWS: usize = 4;
+
+/// The line at the top.
+pub fn title(answer: &Duplicates<'_>) -> String {
+    let groups = counted(answer.found.groups.len() as u64, "group", "groups");
+    let shown = shown(answer);
+    let part = if shown < answer.found.groups.len() {
+        format!(", the first {shown} (--all shows all)")
+    } else {
+        String::new()
+    };
+    format!("{}: {groups}{part}", answer.sides[0].catalog.collection.name())
+}
+
+fn shown(answer: &Duplicates<'_>) -> usize {
+    if answer.args.all { answer.found.groups.len() } else { answer.found.groups.len().min(ROWS) }
+}
+
+/// The groups as rows, whose pictures are still to be read. Without `--all` some of each concern.
+pub fn rows(answer: &Duplicates<'_>) -> Vec<TileRow> {
+    let numbered = answer.found.groups.iter().enumerate();
+    numbered.take(shown(answer)).map(|(index, group)| row(answer, index + 1, group)).collect()
+}
+
+fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
+    let most = if answer.args.all { usize::MAX } else { COLUMNS };
+    let concern = match Concern::of(group) {
+        Concern::Conflict => ", under several classes",
+        Concern::Leak => ", in several splits",
+        _ => "",
+    };
+    let more = group.members.len().saturating_sub(most);
+    let more = if more > 0 { format!(", {more} more (--all)") } else { String::new() };
+    let size = counted(group.members.len() as u64, "picture", "pictures");
+    TileRow {
+        head: format!("{number}  {}: {size}{concern}{more}", group.kind.name()),
+        tiles: group
+            .members
+            .iter()
+            .take(most)
+            .map(|member| {
+                let picture = answer.picture(member.picture);
+                let (record, facts) = (picture.record, &picture.measured.facts);
+                let how = match (member.kind, member.score) {
+                    (Some(kind), Some(score)) => format!("{} {score:.3}", kind.name()),
+                    _ => "compared with".to_owned(),
+                };
+                let places = [record.split(), record.class()].into_iter().flatten();
+                let place = places.collect::<Vec<_>>().join(" / ");
+                let keep = if member.keep { "keep, " } else { "" };
+                Labelled {
+                    record: Some((picture.side, picture.index)),
+                    pixels: None,
+                    lines: [
+                        record.path.file_name().to_owned(),
+                        place,
+                        format!("{keep}{how}, {}x{}", facts.width_px, facts.height_px),
+                    ],
+                    is_marked: member.keep,
+                }
+            })
+            .collect(),
+    }
+}

@@ -1,0 +1,163 @@
+//! `duplicates` for people.
+
+use std::fmt::Write;
+
+use sieve_core::duplicates::{Group, Kind, Member, Reach};
+
+use super::{Concern, Duplicates, reason};
+use crate::present::style::{ERROR, FAINT, HEADING, WARNING};
+use crate::present::table::{Align, aligned};
+use crate::present::{collection_words, counted, heading, next_step, safe, splits_folder};
+
+/// Groups of each concern that are shown without `--all`.
+const MOST_GROUPS: usize = 4;
+/// Pictures of each group that are shown without `--all`.
+const MOST_PICTURES: usize = 6;
+
+/// The whole answer.
+pub fn text(answer: &Duplicates<'_>) -> String {
+    let mut text = what_was_done(answer);
+    for concern in Concern::ALL {
+        let groups = answer.found.groups.iter().enumerate();
+        let of_it: Vec<(usize, &Group)> = groups
+            .filter(|(_, group)| Concern::of(group) == concern)
+            .map(|(index, group)| (index + 1, group))
+            .collect();
+        if !of_it.is_empty() {
+            text.push_str(&section(answer, concern, &of_it));
+        }
+    }
+    if answer.found.groups.is_empty() {
+        let _ = writeln!(text, "\n{}", heading("Nothing is there twice."));
+    } else {
+        let _ = writeln!(
+            text,
+            "\n{FAINT}The score is the chance that both show the same picture; of frames of one moment it is how\n\
+             alike they look, 0 to 1.{FAINT:#}"
+        );
+    }
+    text.push('\n');
+    text.push_str(&next(answer));
+    text
+}
+
+fn what_was_done(answer: &Duplicates<'_>) -> String {
+    let Duplicates { args, sides, found } = answer;
+    let names: Vec<String> =
+        sides.iter().map(|side| safe(&side.catalog.collection.name())).collect();
+    let mut text = format!("{}\n", heading(&names.join(" against ")));
+    let images = |side: usize| found.pictures.iter().filter(|p| p.side == side).count() as u64;
+    let counts: Vec<String> =
+        (0..sides.len()).map(|side| counted(images(side), "image", "images")).collect();
+    let farther = match found.reach {
+        Reach::Wide => "copies, crops, frames and tilts",
+        Reach::Near => "copies; --reach wide also finds crops, frames and tilts",
+        Reach::Same => "the same bytes and pixels only; --reach near and wide find more",
+    };
+    let _ = writeln!(text, "{} compared, reach {}: {farther}", counts.join(" and "), found.reach.name());
+    let mut kinds: Vec<String> = Vec::new();
+    for kind in Kind::ALL {
+        let groups = found.groups.iter().filter(|group| group.kind == kind).count();
+        if groups > 0 {
+            kinds.push(format!("{} {groups}", kind.name()));
+        }
+    }
+    if !kinds.is_empty() {
+        let total = counted(found.groups.len() as u64, "group", "groups");
+        let _ = writeln!(text, "{total}: {}", kinds.join(", "));
+    }
+    if !args.kinds.is_empty() {
+        let names: Vec<&str> = args.kinds.iter().map(|kind| kind.name()).collect();
+        let _ = writeln!(text, "{FAINT}only {}{FAINT:#}", names.join(", "));
+    }
+    text
+}
+
+fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]) -> String {
+    let style = match concern {
+        Concern::Conflict | Concern::Leak => ERROR,
+        Concern::Copies | Concern::Burst => WARNING,
+        Concern::Alike => HEADING,
+    };
+    let mut text = format!("\n{style}{}{style:#} ({})\n", concern.title(), groups.len());
+    let with_splits = groups.iter().any(|(_, group)| {
+        group.members.iter().any(|member| answer.record(member).split().is_some())
+    });
+    let mut head: Vec<String> = ["", "picture", "class"].map(str::to_owned).to_vec();
+    let mut columns = vec![Align::Right, Align::Left, Align::Left];
+    if with_splits {
+        head.push("split".to_owned());
+        columns.push(Align::Left);
+    }
+    head.extend(["pixels", "bytes", "kind", "score", ""].map(str::to_owned));
+    columns.extend([Align::Right, Align::Right, Align::Left, Align::Right, Align::Left]);
+    let mut rows = vec![head];
+    let most = if answer.args.all { usize::MAX } else { MOST_GROUPS };
+    for (number, group) in groups.iter().take(most) {
+        let shown = if answer.args.all { usize::MAX } else { MOST_PICTURES };
+        for (place, member) in group.members.iter().take(shown).enumerate() {
+            let number = if place == 0 { number.to_string() } else { String::new() };
+            rows.push(row(answer, group, member, number, with_splits));
+        }
+        if group.members.len() > shown {
+            let more = group.members.len() - shown;
+            rows.push(vec![String::new(), format!("... {more} more (--all)")]);
+        }
+    }
+    text.push_str(&aligned(&columns, rows));
+    if groups.len() > most {
+        let more = counted((groups.len() - most) as u64, "group", "groups");
+        let _ = writeln!(text, "  ... {more} more (--all)");
+    }
+    text
+}
+
+fn row(
+    answer: &Duplicates<'_>,
+    group: &Group,
+    member: &Member,
+    number: String,
+    with_splits: bool,
+) -> Vec<String> {
+    let picture = answer.picture(member.picture);
+    let (record, facts) = (picture.record, &picture.measured.facts);
+    let mut row =
+        vec![number, answer.path(member.picture), record.class().unwrap_or("-").to_owned()];
+    if with_splits {
+        row.push(record.split().unwrap_or("-").to_owned());
+    }
+    let remark = match member.through {
+        _ if member.keep => format!("keep: {}", reason(group.why)),
+        Some(through) => format!("goes with {} only", answer.path(through)),
+        None => String::new(),
+    };
+    row.extend([
+        format!("{}x{}", facts.width_px, facts.height_px),
+        humansize::format_size(record.size_bytes, humansize::DECIMAL),
+        member.kind.map_or(String::new(), |kind| kind.name().to_owned()),
+        member.score.map_or(String::new(), |score| format!("{score:.3}")),
+        remark,
+    ]);
+    row
+}
+
+fn next(answer: &Duplicates<'_>) -> String {
+    let args = answer.args;
+    let words = |name: &str, options: &[&str]| {
+        let mut words = vec!["mint-sieve".to_owned(), name.to_owned()];
+        words.extend(collection_words(&args.collection));
+        words.extend(options.iter().map(|option| (*option).to_owned()));
+        words
+    };
+    let against = args.against.as_ref().map(ToString::to_string);
+    if !answer.found.groups.is_empty() && args.sheet.is_none() {
+        let mut options: Vec<&str> = against.iter().flat_map(|a| ["--against", a]).collect();
+        options.extend(["--sheet", "duplicates.png"]);
+        return next_step("look at them:", &words("duplicates", &options));
+    }
+    if answer.sides[0].catalog.collection.splits.is_empty() && against.is_none() {
+        let to = splits_folder(&args.collection.roots[0].path);
+        return next_step("build splits that keep them together:", &words("split", &["--to", &to]));
+    }
+    next_step("see what else is wrong:", &words("audit", &[]))
+}

@@ -1,0 +1,221 @@
+//! What `nearest` says.
+
+use std::fmt::Write;
+
+use serde::Serialize;
+use sieve_core::catalog::Catalog;
+use sieve_core::duplicates::{Alike, Kind};
+use sieve_core::measuring::Measured;
+
+use crate::args::{CollectionArgs, NearestArgs};
+use crate::present::sheet::{Labelled, TileRow};
+use crate::present::style::FAINT;
+use crate::present::table::{Align, aligned};
+use crate::present::{
+    ReadingSettings, collection_words, envelope, heading, next_step, safe,
+};
+
+/// What was asked and what was found.
+pub struct Nearest<'a> {
+    /// The call.
+    pub args: &'a NearestArgs,
+    /// The collection, as other commands take it.
+    pub from: &'a CollectionArgs,
+    /// What is known of it.
+    pub catalog: &'a Catalog,
+    /// The picture that was asked for.
+    pub image: &'a Measured,
+    /// The pictures that are most like it.
+    pub found: &'a [Alike<'a>],
+}
+
+impl Nearest<'_> {
+    fn image_name(&self) -> String {
+        self.args.image.to_string_lossy().into_owned()
+    }
+}
+
+fn kind(alike: &Alike<'_>) -> &'static str {
+    alike.kind.map_or("another", Kind::name)
+}
+
+/// For people.
+pub fn text(answer: &Nearest<'_>) -> String {
+    let found = answer.found;
+    let collection = safe(&answer.catalog.collection.name());
+    let mut text = format!("{} in {collection}\n", heading(&safe(&answer.image_name())));
+    let same = found.iter().filter(|a| a.kind.is_some_and(Kind::is_duplicate)).count();
+    let says = match same {
+        0 => "no copy of it is here; these look most like it".to_owned(),
+        1 => "one picture here is the same; the others look most like it".to_owned(),
+        _ => format!("{same} pictures here are the same; the others look most like it"),
+    };
+    let _ = writeln!(text, "{says}\n");
+    let mut classes: Vec<(&str, usize)> = Vec::new();
+    for class in found.iter().filter_map(|alike| alike.picture.record.class()) {
+        match classes.iter_mut().find(|(known, _)| *known == class) {
+            Some((_, count)) => *count += 1,
+            None => classes.push((class, 1)),
+        }
+    }
+    let with_splits = found.iter().any(|alike| alike.picture.record.split().is_some());
+    let mut head: Vec<String> = ["", "picture", "class"].map(str::to_owned).to_vec();
+    let mut columns = vec![Align::Right, Align::Left, Align::Left];
+    if with_splits {
+        head.push("split".to_owned());
+        columns.push(Align::Left);
+    }
+    head.extend(["kind", "score", "likeness"].map(str::to_owned));
+    columns.extend([Align::Left, Align::Right, Align::Right]);
+    let mut rows = vec![head];
+    for (number, alike) in (1..).zip(found) {
+        let record = alike.picture.record;
+        let class = record.class().unwrap_or("-").to_owned();
+        let mut row = vec![number.to_string(), record.path.to_string(), class];
+        if with_splits {
+            row.push(record.split().unwrap_or("-").to_owned());
+        }
+        row.extend([
+            kind(alike).to_owned(),
+            format!("{:.3}", alike.score),
+            format!("{:.3}", alike.likeness),
+        ]);
+        rows.push(row);
+    }
+    text.push_str(&aligned(&columns, rows));
+    classes.sort_by_key(|&(class, count)| (std::cmp::Reverse(count), class));
+    let counts: Vec<String> = classes.iter().map(|(class, n)| format!("{class} {n}")).collect();
+    let _ = writeln!(text, "\nclasses: {}", safe(&counts.join(", ")));
+    let _ = writeln!(
+        text,
+        "{FAINT}Score: the chance that both show the same picture. Likeness: how alike they look, up to 1.{FAINT:#}\n"
+    );
+    let mut words = vec!["mint-sieve".to_owned()];
+    if answer.args.sheet.is_none() {
+        words.extend(["nearest".to_owned(), answer.image_name(), "--in".to_owned()]);
+        words.extend(collection_words(answer.from));
+        words.extend(["--sheet", "nearest.png"].map(str::to_owned));
+        text.push_str(&next_step("look at them:", &words));
+    } else {
+        words.push("duplicates".to_owned());
+        words.extend(collection_words(answer.from));
+        text.push_str(&next_step("see what else is there twice:", &words));
+    }
+    text
+}
+
+#[derive(Serialize)]
+struct Settings {
+    #[serde(flatten)]
+    reading: ReadingSettings,
+    image: String,
+    count: u32,
+}
+
+#[derive(Serialize)]
+struct Body<'a> {
+    image: Asked,
+    nearest: Vec<Image<'a>>,
+}
+
+#[derive(Serialize)]
+struct Asked {
+    width_px: u32,
+    height_px: u32,
+    digest: String,
+}
+
+#[derive(Serialize)]
+struct Image<'a> {
+    path: &'a str,
+    class: Option<&'a str>,
+    split: Option<&'a str>,
+    width_px: u32,
+    height_px: u32,
+    size_bytes: u64,
+    kind: Option<&'static str>,
+    score: f32,
+    likeness: f32,
+}
+
+/// For programs. The fields are a contract: see docs/formats.md.
+pub fn json(answer: &Nearest<'_>) -> String {
+    let settings = Settings {
+        reading: ReadingSettings::of(answer.from),
+        image: answer.image_name(),
+        count: answer.args.count,
+    };
+    let nearest = answer.found.iter().map(|alike| {
+        let (record, facts) = (alike.picture.record, &alike.picture.measured.facts);
+        Image {
+            path: record.path.as_str(),
+            class: record.class(),
+            split: record.split(),
+            width_px: facts.width_px,
+            height_px: facts.height_px,
+            size_bytes: record.size_bytes,
+            kind: alike.kind.map(Kind::name),
+            score: alike.score,
+            likeness: alike.likeness,
+        }
+    });
+    let facts = &answer.image.facts;
+    let image = Asked {
+        width_px: facts.width_px,
+        height_px: facts.height_px,
+        digest: answer.image.digest.to_string(),
+    };
+    envelope("nearest", settings, Body { image, nearest: nearest.collect() })
+}
+
+/// One line a picture.
+pub fn csv(answer: &Nearest<'_>) -> String {
+    let mut table = csv::Writer::from_writer(Vec::new());
+    let head = ["path", "class", "split", "kind", "score", "likeness"];
+    table.write_record(head).expect("memory takes what is written");
+    for alike in answer.found {
+        let record = alike.picture.record;
+        let (score, likeness) = (format!("{:.4}", alike.score), format!("{:.4}", alike.likeness));
+        let (class, split) = (record.class(), record.split());
+        let kind = alike.kind.map_or("", Kind::name);
+        let row = [class, split].map(Option::unwrap_or_default);
+        let row = [record.path.as_str(), row[0], row[1], kind, &score, &likeness];
+        table.write_record(row).expect("memory takes what is written");
+    }
+    let bytes = table.into_inner().expect("memory takes what is written");
+    String::from_utf8(bytes).expect("paths are written as text")
+}
+
+/// The line at the top of the sheet.
+pub fn title(answer: &Nearest<'_>) -> String {
+    format!("most like {} in {}", answer.image_name(), answer.catalog.collection.name())
+}
+
+/// The picture that was asked for, and those that were found, whose pixels are still to be read.
+pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
+    let facts = &answer.image.facts;
+    let asked = Labelled {
+        record: None,
+        pixels: None,
+        lines: [answer.image_name(), "asked for".into(), format!("{}x{}", facts.width_px, facts.height_px)],
+        is_marked: true,
+    };
+    let found = answer.found.iter().map(|alike| {
+        let record = alike.picture.record;
+        let places = [record.split(), record.class()].into_iter().flatten();
+        Labelled {
+            record: Some((alike.picture.side, alike.picture.index)),
+            pixels: None,
+            lines: [
+                places.collect::<Vec<_>>().join(" / "),
+                record.path.file_name().to_owned(),
+                format!("{}, likeness {:.3}", kind(alike), alike.likeness),
+            ],
+            is_marked: false,
+        }
+    });
+    vec![
+        TileRow { head: "asked for".to_owned(), tiles: vec![asked] },
+        TileRow { head: "nearest first".to_owned(), tiles: found.collect() },
+    ]
+}

@@ -1,0 +1,102 @@
+//! Sheets of rows of labelled pictures: the groups of `duplicates`, the answer of `nearest`.
+
+use sieve_core::augment::averaged;
+use sieve_core::reading::Pixels;
+
+use super::canvas::{Canvas, Colour};
+use super::layout::{GAP, LINE, MARGIN, TITLE};
+use super::lettering::Lettering;
+
+const PAPER: Colour = [250, 250, 248];
+const INK: Colour = [32, 36, 34];
+const PALE: Colour = [104, 110, 106];
+const MARKED: Colour = [64, 124, 96];
+const GONE: Colour = [228, 228, 224];
+
+const TITLE_LETTERS: Lettering = Lettering::bold(17.0);
+const NAME_LETTERS: Lettering = Lettering::bold(12.0);
+const SMALL_LETTERS: Lettering = Lettering::plain(11.0);
+
+/// The room for one picture, in pixels.
+const TILE: (u32, u32) = (148, 111);
+/// Pictures in a row.
+pub const COLUMNS: usize = 8;
+/// Lines of text under a picture.
+const LINES: u32 = 3;
+/// Height of the line above a row.
+const HEAD: u32 = 16;
+
+/// One picture with its label.
+#[derive(Clone, Debug)]
+pub struct Labelled {
+    /// Collection and record, where the pixels are to be read.
+    pub record: Option<(usize, usize)>,
+    /// The picture, fitted; none until it was read, or when it cannot be.
+    pub pixels: Option<Pixels>,
+    /// What stands under it: a name and two lines more.
+    pub lines: [String; 3],
+    /// Whether it is the one that the row is about.
+    pub is_marked: bool,
+}
+
+/// One row.
+#[derive(Clone, Debug)]
+pub struct TileRow {
+    /// What stands above it.
+    pub head: String,
+    /// Its pictures.
+    pub tiles: Vec<Labelled>,
+}
+
+/// A picture as large as a tile has room for: reduced by averaging, or each pixel repeated.
+pub fn fitted(pixels: &Pixels) -> Pixels {
+    let shrink = pixels.width_px.div_ceil(TILE.0).max(pixels.height_px.div_ceil(TILE.1)).max(1);
+    averaged(pixels, shrink)
+}
+
+/// Paints the rows, with `title` above them. A row of more pictures than fit side by side goes on in
+/// the next line.
+pub fn paint_rows(title: &str, rows: &[TileRow]) -> Pixels {
+    let height = |row: &TileRow| {
+        HEAD + row.tiles.len().div_ceil(COLUMNS).max(1) as u32 * (TILE.1 + LINES * LINE + GAP)
+    };
+    let most = rows.iter().map(|row| row.tiles.len()).max().unwrap_or(0).clamp(4, COLUMNS) as u32;
+    let width = 2 * MARGIN + most * (TILE.0 + GAP) - GAP;
+    let total = TITLE + rows.iter().map(height).sum::<u32>() + MARGIN;
+    let mut canvas = Canvas::new(width, total, PAPER);
+    canvas.write(&TITLE_LETTERS.end_of(title, width - 2 * MARGIN), MARGIN, GAP, &TITLE_LETTERS, INK);
+    let mut top = TITLE;
+    for row in rows {
+        let head = NAME_LETTERS.end_of(&row.head, width - 2 * MARGIN);
+        canvas.write(&head, MARGIN, top, &NAME_LETTERS, INK);
+        for (number, tile) in (0u32..).zip(&row.tiles) {
+            let (line, column) = (number / COLUMNS as u32, number % COLUMNS as u32);
+            let x = MARGIN + column * (TILE.0 + GAP);
+            let y = top + HEAD + line * (TILE.1 + LINES * LINE + GAP);
+            paint_tile(&mut canvas, tile, x, y);
+        }
+        top += height(row);
+    }
+    canvas.into_pixels()
+}
+
+fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, y: u32) {
+    match &tile.pixels {
+        Some(pixels) => {
+            let enlarge =
+                (TILE.0 / pixels.width_px.max(1)).min(TILE.1 / pixels.height_px.max(1)).max(1);
+            // Its foot stands on the text.
+            let down = TILE.1.saturating_sub(pixels.height_px * enlarge);
+            canvas.lay(pixels, x, y + down, 1, enlarge);
+        }
+        None => canvas.fill(x, y, TILE.0, TILE.1, GONE),
+    }
+    if tile.is_marked {
+        canvas.fill(x - 4, y, 2, TILE.1, MARKED);
+    }
+    let colours = [INK, PALE, PALE];
+    for (line, (text, colour)) in (0u32..).zip(tile.lines.iter().zip(colours)) {
+        let text = SMALL_LETTERS.end_of(text, TILE.0);
+        canvas.write(&text, x, y + TILE.1 + 1 + line * LINE, &SMALL_LETTERS, colour);
+    }
+}

@@ -1,0 +1,42 @@
+//! Writes what speaks for and against each candidate pair of a collection, as CSV: two paths, then the
+//! numbers of the evidence. `scripts/fit-likeness.py` fits the weights of the verdict to it.
+//!
+//!     cargo run --release -p sieve-core --example evidence -- FOLDER > evidence.csv
+
+use rayon::prelude::*;
+use sieve_core::catalog;
+use sieve_core::collection::{self, Request};
+use sieve_core::duplicates::{Candidate, Depth, wide_candidates};
+use sieve_core::likeness::{Room, Subject, compare};
+use sieve_core::progress::Silent;
+
+fn main() {
+    let folder = std::env::args().nth(1).expect("a folder");
+    let request = Request { follow_links: true, ..Request::at(&folder) };
+    let opened = collection::open(&request, &collection::Forgetful, &Silent).expect("a collection");
+    let options = catalog::Options::default();
+    let catalog = catalog::measure(opened, &options, None, &Silent).expect("nobody stops it");
+    let images: Vec<usize> = (0..catalog.records.len())
+        .filter(|&index| catalog.records[index].image().is_some())
+        .collect();
+    let thumbnails = catalog
+        .thumbnails(&images, None, &options.limits, &Silent)
+        .expect("nobody stops it");
+    let record = |at: u32| &catalog.records[images[at as usize]];
+    let subject = |at: usize| {
+        let aspect = record(at as u32).image()?.aspect() as f32;
+        Some(Subject::of(thumbnails[at].as_ref()?, aspect))
+    };
+    let all = |_, _| true;
+    let candidates = wide_candidates(images.len(), subject, all, Depth::default(), &Silent)
+        .expect("nobody stops it");
+    eprintln!("{} pictures, {} candidates", images.len(), candidates.len());
+    let row = |room: &mut Room, candidate: &Candidate| {
+        let Candidate { wanted, found, start } = candidate;
+        let (a, b) = (subject(*wanted as usize)?, subject(*found as usize)?);
+        let numbers = compare(&a, &b, start, room)?.numbers.map(|number| format!("{number:.4}"));
+        Some(format!("{},{},{}", record(*wanted).path, record(*found).path, numbers.join(",")))
+    };
+    let rows: Vec<Option<String>> = candidates.par_iter().map_init(Room::default, row).collect();
+    rows.into_iter().flatten().for_each(|row| println!("{row}"));
+}

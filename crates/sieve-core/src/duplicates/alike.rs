@@ -1,0 +1,103 @@
+//! The pictures that are most like one.
+
+use std::cmp::Reverse;
+
+use rayon::prelude::*;
+
+use super::kind::Kind;
+use super::subjects::{Picture, Side, Subjects};
+use super::verify::verify;
+use super::candidates::Candidate;
+use crate::Error;
+use crate::likeness::{Start, Subject, View, cosine, looked_among, looked_for};
+use crate::measuring::{Measured, Thumbnail};
+use crate::progress::Watch;
+
+/// A picture and how much it is like the one that was asked for.
+#[derive(Clone, Copy, Debug)]
+pub struct Alike<'a> {
+    /// The picture.
+    pub picture: Picture<'a>,
+    /// In which way it is the same; none when it is another picture.
+    pub kind: Option<Kind>,
+    /// The chance that both show the same picture, 0 to 1.
+    pub score: f32,
+    /// The cosine of the two views that are most alike, -1 to 1.
+    pub likeness: f32,
+}
+
+/// Pictures that are laid over the one that was asked for, for each that is wanted.
+const TRIED: usize = 4;
+
+/// The `count` pictures of `side` that are most like the one that was measured: those that show the
+/// same first, by their score, then the others by their likeness.
+///
+/// # Errors
+///
+/// When `watch` asks to stop.
+pub fn nearest<'a>(
+    side: &'a Side<'a>,
+    image: &(Measured, Thumbnail),
+    count: usize,
+    watch: &dyn Watch,
+) -> Result<Vec<Alike<'a>>, Error> {
+    let mut subjects = Subjects::of(std::slice::from_ref(side));
+    let all: Vec<u32> = (0..subjects.pictures.len() as u32).collect();
+    subjects.load(&all, watch)?;
+    let asked = Subject::of(&image.1, image.0.aspect() as f32);
+    let (wanted, among) = (looked_for(&asked), looked_among(&asked));
+    // The picture asked for is called by the number after the last.
+    let own = subjects.pictures.len() as u32;
+    let looks = &subjects.looks;
+    let best = |&index: &u32| -> Option<(i32, Candidate)> {
+        let subject = looks.subject(index as usize)?;
+        let theirs = (looked_for(&subject), looked_among(&subject));
+        let here = most_alike(&wanted, &theirs.1).map(|(product, start)| {
+            (product, Candidate { wanted: own, found: index, start })
+        });
+        let there = most_alike(&theirs.0, &among).map(|(product, start)| {
+            (product, Candidate { wanted: index, found: own, start })
+        });
+        [here, there].into_iter().flatten().max_by_key(|(product, _)| *product)
+    };
+    let mut found: Vec<(u32, Option<(i32, Candidate)>)> =
+        all.par_iter().map(|index| (*index, best(index))).collect();
+    let is_copy = |index: u32| {
+        subjects.pictures[index as usize].measured.digest == image.0.digest
+    };
+    found.sort_by_key(|(index, best)| {
+        (Reverse(is_copy(*index)), Reverse(best.map(|(product, _)| product)), *index)
+    });
+    found.truncate(count.saturating_mul(TRIED).max(100));
+    let candidates: Vec<Candidate> =
+        found.iter().filter_map(|(_, best)| Some(best.as_ref()?.1)).collect();
+    let subject = |index: usize| {
+        if index == own as usize { Some(asked.clone()) } else { looks.subject(index) }
+    };
+    let verified = verify(&candidates, subject, watch)?;
+    let alike = found.into_iter().map(|(index, best)| {
+        let likeness = best.map_or(0.0, |(product, _)| cosine(product));
+        let known = verified.iter().find(|pair| pair.a == index);
+        let (kind, score) = match known {
+            _ if is_copy(index) => (Some(Kind::SameBytes), 1.0),
+            Some(pair) => (Some(pair.kind), pair.score),
+            None => (None, 0.0),
+        };
+        Alike { picture: subjects.pictures[index as usize], kind, score, likeness }
+    });
+    let mut alike: Vec<Alike<'a>> = alike.collect();
+    alike.sort_by(|a, b| {
+        let rank = |alike: &Alike<'_>| alike.kind.unwrap_or(Kind::LookAlike) == Kind::SameBytes;
+        rank(b).cmp(&rank(a)).then(b.score.total_cmp(&a.score)).then(b.likeness.total_cmp(&a.likeness))
+    });
+    alike.truncate(count);
+    Ok(alike)
+}
+
+/// The two views that are most alike.
+fn most_alike(wanted: &[View], among: &[View]) -> Option<(i32, Start)> {
+    let pairs = wanted.iter().flat_map(|view| among.iter().map(move |other| (view, other)));
+    let products = pairs.map(|(view, other)| (view.vector.product(&other.vector), view, other));
+    let best = products.max_by_key(|(product, ..)| *product);
+    best.map(|(product, view, other)| (product, Start::of(view, other.map)))
+}

@@ -1,0 +1,107 @@
+//! Frames of one moment: what lies close together in time or in running numbers, and looks alike.
+
+use std::collections::BTreeMap;
+
+use crate::catalog::Record;
+use crate::measuring::Measured;
+
+/// Seconds between two frames of a burst: hand-held series shoot faster than this.
+const SECONDS: i64 = 3;
+/// Steps between two numbers of a burst: every tenth frame of a film still shows one moment.
+const STEPS: u64 = 10;
+/// Frames ahead that each is compared with.
+const AHEAD: usize = 3;
+
+/// Why two pictures may be of one moment.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Nearness {
+    /// They were taken within seconds, by the same camera.
+    Time,
+    /// Their names have running numbers.
+    Name,
+}
+
+/// Pairs of pictures that may be of one moment, told by what is known of their files.
+pub fn neighbours(pictures: &[(&Record, &Measured)]) -> Vec<(u32, u32, Nearness)> {
+    let mut by_camera: BTreeMap<&str, Vec<(i64, u32)>> = BTreeMap::new();
+    let mut by_name: BTreeMap<(Option<&str>, &str, &str), Vec<(u64, u32)>> = BTreeMap::new();
+    for (index, (record, measured)) in (0u32..).zip(pictures) {
+        if let Some(second) = measured.facts.captured.as_deref().and_then(seconds) {
+            let camera = measured.facts.camera.as_deref().unwrap_or_default();
+            by_camera.entry(camera).or_default().push((second, index));
+        }
+        if let Some((before, number, after)) = running(record.path.file_name()) {
+            // Splits have other folders but the same names; classes do not share a series.
+            by_name.entry((record.class(), before, after)).or_default().push((number, index));
+        }
+    }
+    let mut pairs = Vec::new();
+    for frames in by_camera.values_mut() {
+        frames.sort_unstable();
+        ahead(frames, |a, b| b - a <= SECONDS, |a, b| pairs.push((a, b, Nearness::Time)));
+    }
+    for frames in by_name.values_mut() {
+        frames.sort_unstable();
+        ahead(frames, |a, b| b - a <= STEPS, |a, b| pairs.push((a, b, Nearness::Name)));
+    }
+    // Of two reasons the better one.
+    pairs.iter_mut().for_each(|pair| (pair.0, pair.1) = (pair.0.min(pair.1), pair.0.max(pair.1)));
+    pairs.sort_unstable();
+    pairs.dedup_by_key(|pair| (pair.0, pair.1));
+    pairs
+}
+
+fn ahead<T: Copy>(
+    frames: &[(T, u32)],
+    is_close: impl Fn(T, T) -> bool,
+    mut take: impl FnMut(u32, u32),
+) {
+    for (place, &(first, a)) in frames.iter().enumerate() {
+        let next = frames[place + 1..].iter().take(AHEAD);
+        next.take_while(|&&(second, _)| is_close(first, second)).for_each(|&(_, b)| take(a, b));
+    }
+}
+
+/// What stands before, in and behind the last number of a file's name.
+fn running(name: &str) -> Option<(&str, u64, &str)> {
+    let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
+    let end = stem.rfind(|c: char| c.is_ascii_digit())? + 1;
+    let start = stem[..end].rfind(|c: char| !c.is_ascii_digit()).map_or(0, |at| {
+        at + stem[at..].chars().next().map_or(1, char::len_utf8)
+    });
+    let number = stem[start..end].parse().ok()?;
+    Some((&stem[..start], number, &stem[end..]))
+}
+
+/// Seconds of EXIF's `YYYY:MM:DD hh:mm:ss`, from any one moment.
+fn seconds(captured: &str) -> Option<i64> {
+    let numbers: Option<Vec<i64>> =
+        captured.split(|c: char| !c.is_ascii_digit()).take(6).map(|part| part.parse().ok()).collect();
+    let [year, month, day, hour, minute, second] = numbers?[..] else { return None };
+    // Days of the civil calendar, years beginning in March.
+    let (year, month) = if month > 2 { (year, month - 3) } else { (year - 1, month + 9) };
+    let days = 365 * year + year / 4 - year / 100 + year / 400 + (153 * month + 2) / 5 + day;
+    Some(((days * 24 + hour) * 60 + minute) * 60 + second)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_with_numbers_run() {
+        assert_eq!(running("sage-0012.jpg"), Some(("sage-", 12, "")));
+        assert_eq!(running("blatt7_ä.png"), Some(("blatt", 7, "_ä")));
+        assert_eq!(running("ü9.jpg"), Some(("ü", 9, "")));
+        assert_eq!((running("leaf.jpg"), running("")), (None, None));
+    }
+
+    #[test]
+    fn times_are_seconds_apart() {
+        let apart = |a, b| seconds(b).unwrap() - seconds(a).unwrap();
+        assert_eq!(apart("2026:02:28 23:59:59", "2026:03:01 00:00:01"), 2);
+        assert_eq!(apart("2023:12:31 23:59:58", "2024:01:01 00:00:00"), 2);
+        assert_eq!(apart("2024:02:28 12:00:00", "2024:03:01 12:00:00"), 2 * 86_400);
+        assert_eq!((seconds("2024:02"), seconds("    :  :     :  :  ")), (None, None));
+    }
+}

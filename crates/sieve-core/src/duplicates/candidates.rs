@@ -1,0 +1,177 @@
+//! Pairs of pictures that are worth laying over each other.
+
+use std::cmp::Reverse;
+use std::collections::HashMap;
+
+use rayon::prelude::*;
+
+use super::forest::Forest;
+use super::meeting::{RADIUS_BITS, meet};
+use super::sets::Sets;
+use crate::Error;
+use crate::likeness::{Map, Start, Subject, Turn, Vector, View, least_product, looked_among, looked_for};
+use crate::measuring::Fingerprint;
+use crate::progress::Watch;
+
+/// Two pictures that may be alike, and where the one looked for may lie on the other.
+#[derive(Clone, Copy, Debug)]
+pub struct Candidate {
+    /// The picture that is looked for.
+    pub wanted: u32,
+    /// The picture it may lie on.
+    pub found: u32,
+    /// Where to begin.
+    pub start: Start,
+}
+
+/// Sets of at most so many pictures are compared all with all; of larger ones all with a few.
+pub const FEW: usize = 64;
+
+/// What the fingerprints say.
+pub struct Near {
+    /// Pairs of pictures whose fingerprints meet.
+    pub candidates: Vec<Candidate>,
+    /// Pictures that stand for many others, which need not be looked for any more: for each picture
+    /// whether it is one of these others.
+    pub is_stood_for: Vec<bool>,
+}
+
+/// Pairs of pictures whose fingerprints meet: as they are, mirrored or turned.
+pub fn near(fingerprints: &[Fingerprint]) -> Near {
+    let count = fingerprints.len();
+    let mut near = Near { candidates: Vec::new(), is_stood_for: vec![false; count] };
+    let mut sets = Sets::new(count);
+    meet(fingerprints, &mut sets);
+    for set in sets.groups() {
+        let name = |&index: &u32| (index, fingerprints[index as usize], Turn::default());
+        let members: Vec<(u32, Fingerprint, Turn)> = set.iter().map(name).collect();
+        let leaders = pair_up(&members, &mut near.candidates);
+        if set.len() > FEW {
+            set.iter().for_each(|&index| near.is_stood_for[index as usize] = true);
+            leaders.iter().for_each(|&leader| near.is_stood_for[leader as usize] = false);
+        }
+    }
+    // Each in its normal position, and lying on its side.
+    let mut normal: Vec<(u32, Fingerprint, Turn)> = Vec::with_capacity(2 * count);
+    for (index, fingerprint) in (0u32..).zip(fingerprints) {
+        if near.is_stood_for[index as usize] || fingerprint.is_blank() {
+            continue;
+        }
+        let (flip_x, flip_y) = fingerprint.leans();
+        for transpose in [false, true] {
+            let turn = Turn { flip_x, flip_y, transpose };
+            normal.push((index, fingerprint.turned(flip_x, flip_y, transpose), turn));
+        }
+    }
+    let turned: Vec<Fingerprint> = normal.iter().map(|&(_, fingerprint, _)| fingerprint).collect();
+    let mut sets = Sets::new(turned.len());
+    meet(&turned, &mut sets);
+    for set in sets.groups() {
+        let members: Vec<_> = set.iter().map(|&index| normal[index as usize]).collect();
+        pair_up(&members, &mut near.candidates);
+    }
+    near
+}
+
+/// Pairs the members of a set: all with all when they are few, otherwise each with one that is close
+/// and stands for it. Those are returned.
+fn pair_up(members: &[(u32, Fingerprint, Turn)], into: &mut Vec<Candidate>) -> Vec<u32> {
+    let is_near = |a: &Fingerprint, b: &Fingerprint| a.distance_bits(*b) <= RADIUS_BITS;
+    let mut pair = |a: &(u32, Fingerprint, Turn), b: &(u32, Fingerprint, Turn)| {
+        if a.0 != b.0 {
+            into.push(Candidate { wanted: a.0, found: b.0, start: Start::whole(a.2, b.2) });
+        }
+    };
+    let mut leaders: Vec<&(u32, Fingerprint, Turn)> = Vec::new();
+    for (place, member) in members.iter().enumerate() {
+        if members.len() <= FEW {
+            let others = members[..place].iter().filter(|other| is_near(&member.1, &other.1));
+            others.for_each(|other| pair(member, other));
+            leaders.push(member);
+            continue;
+        }
+        match leaders.iter().find(|leader| is_near(&member.1, &leader.1)) {
+            Some(leader) => pair(member, leader),
+            None => leaders.push(member),
+        }
+    }
+    leaders.iter().map(|leader| leader.0).collect()
+}
+
+/// How far the vectors are searched.
+#[derive(Clone, Copy, Debug)]
+pub struct Depth {
+    /// Trees of the forest.
+    pub trees: usize,
+    /// Vectors that are looked at for each view, of all that there are.
+    pub looks: usize,
+}
+
+impl Default for Depth {
+    /// Kept 99.9 % of what looking at all finds: `cargo bench --bench duplicates`.
+    fn default() -> Self {
+        Depth { trees: 4, looks: 2000 }
+    }
+}
+
+/// Candidates that one picture may have; the nearest are kept.
+const MOST: usize = 100;
+
+/// Pairs of pictures of which one may show the other, or a part of it, in any position. `subject`
+/// gives the planes of a picture; `None` where it does not take part.
+///
+/// # Errors
+///
+/// When `watch` asks to stop.
+pub fn wide(
+    count: usize,
+    subject: impl Fn(usize) -> Option<Subject> + Sync,
+    is_wanted: impl Fn(u32, u32) -> bool + Sync,
+    depth: Depth,
+    watch: &dyn Watch,
+) -> Result<Vec<Candidate>, Error> {
+    let views = |index: usize| {
+        let Some(subject) = subject(index) else { return Default::default() };
+        watch.advance(1);
+        (looked_for(&subject), looked_among(&subject))
+    };
+    let views: Vec<(Vec<View>, Vec<View>)> = (0..count).into_par_iter().map(views).collect();
+    let among = (0u32..).zip(&views).flat_map(|(owner, (_, among))| {
+        among.iter().map(move |view| (owner, view))
+    });
+    let (owners, vectors): (Vec<(u32, Map)>, Vec<Vector>) =
+        among.map(|(owner, view)| ((owner, view.map), view.vector)).unzip();
+    let forest = Forest::grow(&vectors, depth.trees);
+    let found = views.par_iter().enumerate().map_init(
+        || forest.search(),
+        |search, (wanted, (queries, _))| {
+            if watch.stopped() {
+                return Err(Error::Interrupted);
+            }
+            let mut best: HashMap<u32, (i32, Reverse<(usize, u32)>)> = HashMap::new();
+            for (number, view) in queries.iter().enumerate() {
+                let take = |index: u32, product: i32| {
+                    let owner = owners[index as usize].0;
+                    if owner as usize != wanted && is_wanted(wanted as u32, owner) {
+                        let here = (product, Reverse((number, index)));
+                        let known = best.entry(owner).or_insert(here);
+                        *known = here.max(*known);
+                    }
+                };
+                forest.near(&view.vector, least_product(), depth.looks, search, take);
+            }
+            let mut found: Vec<(u32, (i32, Reverse<(usize, u32)>))> = best.into_iter().collect();
+            found.sort_unstable_by_key(|&(owner, (product, _))| (Reverse(product), owner));
+            found.truncate(MOST);
+            watch.advance(1);
+            let candidate = |(owner, (_, Reverse((number, index))))| {
+                let map = owners[index as usize].1;
+                let start = Start::of(&queries[number], map);
+                Candidate { wanted: wanted as u32, found: owner, start }
+            };
+            Ok(found.into_iter().map(candidate).collect())
+        },
+    );
+    let found: Vec<Vec<Candidate>> = found.collect::<Result<_, Error>>()?;
+    Ok(found.into_iter().flatten().collect())
+}

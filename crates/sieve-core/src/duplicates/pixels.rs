@@ -1,0 +1,78 @@
+//! The same pixels in other files: saved again without loss, or with other metadata.
+
+use std::collections::BTreeMap;
+
+use super::meeting::meet;
+use super::sets::Sets;
+use super::subjects::Subjects;
+use crate::Error;
+use crate::collection::Located;
+use crate::measuring::{Digest, Fingerprint};
+use crate::progress::Watch;
+use crate::reading::{self, FileBytes, Trouble};
+
+/// Levels by which the thumbnails of two pictures with the same pixels may differ: a JPEG is measured
+/// at a smaller scale than the same picture in a lossless file.
+const LEVELS: u8 = 4;
+
+/// Groups of those of `among` with the same pixels, each of two or more. Only pictures of one size whose
+/// fingerprints meet and whose thumbnails are nearly the same are decoded.
+///
+/// # Errors
+///
+/// When `watch` asks to stop. A file that cannot be read any more is left out.
+pub fn same_pixels(
+    subjects: &mut Subjects<'_>,
+    among: &[u32],
+    watch: &dyn Watch,
+) -> Result<Vec<Vec<u32>>, Error> {
+    let mut by_size: BTreeMap<(u32, u32), Vec<u32>> = BTreeMap::new();
+    for &index in among {
+        let facts = &subjects.pictures[index as usize].measured.facts;
+        by_size.entry((facts.width_px, facts.height_px)).or_default().push(index);
+    }
+    let mut sets: Vec<Vec<u32>> = Vec::new();
+    for members in by_size.into_values().filter(|members| members.len() > 1) {
+        let fingerprint = |&index: &u32| subjects.pictures[index as usize].measured.fingerprint;
+        let fingerprints: Vec<Fingerprint> = members.iter().map(fingerprint).collect();
+        let mut met = Sets::new(members.len());
+        meet(&fingerprints, &mut met);
+        let named = |set: Vec<u32>| set.iter().map(|&at| members[at as usize]).collect();
+        sets.extend(met.groups().into_iter().map(named));
+    }
+    subjects.load(&sets.concat(), watch)?;
+    let mut suspects: Vec<u32> = Vec::new();
+    for set in &sets {
+        suspects.extend(set.iter().filter(|&&index| {
+            let mut others = set.iter().filter(|&&other| other != index);
+            others.any(|&other| subjects.looks.are_nearly(index, other, LEVELS))
+        }));
+    }
+    if suspects.is_empty() {
+        return Ok(Vec::new());
+    }
+    watch.begin("comparing pixels", Some(suspects.len() as u64));
+    let mut by_digest: BTreeMap<Digest, Vec<u32>> = BTreeMap::new();
+    for (number, side) in subjects.sides.iter().enumerate() {
+        let is_here = |index: &u32| subjects.pictures[*index as usize].side == number;
+        let here: Vec<u32> = suspects.iter().copied().filter(is_here).collect();
+        let located: Vec<Located<'_>> =
+            here.iter().map(|&index| subjects.pictures[index as usize].record.located()).collect();
+        let digest = |_: usize, bytes: Result<FileBytes, Trouble>| {
+            watch.advance(1);
+            let picture = reading::decode(&bytes.ok()?.bytes, side.limits).ok()?;
+            Some(Digest::of_pixels(&picture.pixels))
+        };
+        let digests = side.catalog.collection.visit(&located, side.limits, watch, digest)?;
+        for (index, digest) in here.into_iter().zip(digests) {
+            if let Some(digest) = digest {
+                by_digest.entry(digest).or_default().push(index);
+            }
+        }
+    }
+    let mut groups: Vec<Vec<u32>> =
+        by_digest.into_values().filter(|members| members.len() > 1).collect();
+    groups.iter_mut().for_each(|members| members.sort_unstable());
+    groups.sort_unstable();
+    Ok(groups)
+}

@@ -1,0 +1,97 @@
+//! Laying candidates over each other: which of them show the same.
+
+use rayon::prelude::*;
+
+use super::candidates::Candidate;
+use super::kind::Kind;
+use crate::Error;
+use crate::likeness::{Map, Placing, Region, Room, Subject, Verdict, compare, inverse};
+use crate::progress::Watch;
+
+/// Two pictures that surely show the same, or look alike.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Verified {
+    /// The first picture, the smaller number.
+    pub a: u32,
+    /// The second.
+    pub b: u32,
+    /// In which way.
+    pub kind: Kind,
+    /// The chance that both show the same picture, 0 to 1.
+    pub score: f32,
+    /// From the first to the second.
+    pub map: Map,
+}
+
+/// Those of `candidates` that show the same or look alike, by their numbers. `subject` gives the
+/// planes of a picture.
+///
+/// # Errors
+///
+/// When `watch` asks to stop.
+pub fn verify(
+    candidates: &[Candidate],
+    subject: impl Fn(usize) -> Option<Subject> + Sync,
+    watch: &dyn Watch,
+) -> Result<Vec<Verified>, Error> {
+    // All that may show how two pictures lie on each other, together, and pair after pair.
+    let key = |candidate: &Candidate| {
+        let (a, b) = (candidate.wanted, candidate.found);
+        (a.min(b), a.max(b))
+    };
+    let mut order: Vec<&Candidate> = candidates.iter().collect();
+    order.sort_by_key(|candidate| key(candidate));
+    let by_first: Vec<&[&Candidate]> = order.chunk_by(|a, b| key(a).0 == key(b).0).collect();
+    let verified = by_first.par_iter().map_init(Room::default, |room, candidates| {
+        if watch.stopped() {
+            return Err(Error::Interrupted);
+        }
+        watch.advance(candidates.len() as u64);
+        let Some(first) = subject(key(candidates[0]).0 as usize) else { return Ok(Vec::new()) };
+        let pairs = candidates.chunk_by(|a, b| key(a).1 == key(b).1);
+        let verified = pairs.filter_map(|pair| {
+            let second = subject(key(pair[0]).1 as usize)?;
+            of_pair(pair, &first, &second, room)
+        });
+        Ok(verified.collect())
+    });
+    let verified: Vec<Vec<Verified>> = verified.collect::<Result<_, Error>>()?;
+    Ok(verified.into_iter().flatten().collect())
+}
+
+/// What the likeliest way to lie on each other says.
+fn of_pair(
+    pair: &[&Candidate],
+    first: &Subject,
+    second: &Subject,
+    room: &mut Room,
+) -> Option<Verified> {
+    let (a, b) = (pair[0].wanted.min(pair[0].found), pair[0].wanted.max(pair[0].found));
+    let mut best: Option<(Verdict, Map)> = None;
+    for candidate in pair {
+        let (wanted, found) = if candidate.wanted == a { (first, second) } else { (second, first) };
+        let Some(evidence) = compare(wanted, found, &candidate.start, room) else {
+            continue;
+        };
+        let map =
+            if candidate.wanted == a { Some(evidence.map) } else { inverse(&evidence.map) };
+        let (verdict, Some(map)) = (Verdict::of(&evidence), map) else { continue };
+        if best.is_none_or(|(known, _)| verdict.log_odds > known.log_odds) {
+            best = Some((verdict, map));
+        }
+        if verdict.is_certain() {
+            break;
+        }
+    }
+    let (verdict, map) = best.filter(|(verdict, _)| verdict.is_alike())?;
+    let kind = if verdict.is_certain() {
+        let content = |subject: &Subject| {
+            subject.content.as_ref().map_or(Region::WHOLE, |(region, _)| *region)
+        };
+        let contents = [content(first), content(second)];
+        Kind::of(&Placing::of(&map, [first.aspect, second.aspect], contents))
+    } else {
+        Kind::LookAlike
+    };
+    Some(Verified { a, b, kind, score: verdict.score(), map })
+}

@@ -1,0 +1,356 @@
+//! Laying one picture over another: an affine motion, a gain and an offset by Gauss-Newton steps.
+//!
+//! Inverse compositional (Baker and Matthews, Lucas-Kanade 20 years on, 2004): the slopes are those
+//! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
+
+use super::plane::Plane;
+
+/// The map `x' = a x + b y + c`, `y' = d x + e y + f`.
+pub type Map = [f32; 6];
+
+/// Leaves every point where it is.
+pub const IDENTITY: Map = [1.0, 0.0, 0.0, 0.0, 1.0, 0.0];
+
+/// Where a point goes.
+#[inline]
+pub fn at(map: &Map, x: f32, y: f32) -> (f32, f32) {
+    (map[0] * x + map[1] * y + map[2], map[3] * x + map[4] * y + map[5])
+}
+
+/// `first`, then `second`.
+pub fn then(first: &Map, second: &Map) -> Map {
+    let ([a, b, c, d, e, f], [p, q, r, s, t, u]) = (*first, *second);
+    [
+        p * a + q * d,
+        p * b + q * e,
+        p * c + q * f + r,
+        s * a + t * d,
+        s * b + t * e,
+        s * c + t * f + u,
+    ]
+}
+
+/// The map that undoes `map`; none when it flattens the plane.
+pub fn inverse(map: &Map) -> Option<Map> {
+    let [a, b, c, d, e, f] = *map;
+    let determinant = a * e - b * d;
+    if !determinant.is_finite() || determinant.abs() < 1e-6 {
+        return None;
+    }
+    let [a, b, d, e] = [a, b, d, e].map(|value| value / determinant);
+    Some([e, -b, b * f - e * c, -d, a, d * c - a * f])
+}
+
+/// Numbers that are worked on side by side.
+const LANES: usize = 8;
+/// What is solved for: six of the motion, the gain and the offset.
+const UNKNOWNS: usize = 8;
+
+/// What does not move: a picture sampled on a square grid, with its slopes.
+pub struct Template {
+    side: usize,
+    /// Row-major, as are all below.
+    values: Vec<f32>,
+    /// How the value changes with each number of the motion.
+    slopes: [Vec<f32>; 6],
+}
+
+impl Template {
+    /// The part of `plane` that `region` shows to the square from -0.5 to 0.5, in `side` x `side`
+    /// samples; `side` is a multiple of four.
+    pub fn of(plane: &Plane, region: &Map, side: usize) -> Self {
+        let step = 1.0 / side as f32;
+        let place = |index: usize| (index as f32 + 0.5) * step - 0.5;
+        let mut values = Vec::with_capacity(side * side);
+        plane.sample(region, side, &mut values);
+        let mut slopes = [0; 6].map(|_| Vec::with_capacity(side * side));
+        for row in 0..side {
+            let (above, below) = (row.saturating_sub(1), (row + 1).min(side - 1));
+            for column in 0..side {
+                let (left, right) = (column.saturating_sub(1), (column + 1).min(side - 1));
+                let across = (values[row * side + right] - values[row * side + left])
+                    / ((right - left) as f32 * step);
+                let down = (values[below * side + column] - values[above * side + column])
+                    / ((below - above) as f32 * step);
+                let (x, y) = (place(column), place(row));
+                for (slopes, slope) in slopes
+                    .iter_mut()
+                    .zip([across * x, across * y, across, down * x, down * y, down])
+                {
+                    slopes.push(slope);
+                }
+            }
+        }
+        Template { side, values, slopes }
+    }
+}
+
+/// How a template lies on a picture.
+#[derive(Clone, Copy, Debug)]
+pub struct Alignment {
+    /// From the template to the picture.
+    pub map: Map,
+    /// The picture's values, times this and plus `offset`, are the template's.
+    pub gain: f32,
+    /// In levels.
+    pub offset: f32,
+    /// The share of the template that lies on the picture, 0 to 1.
+    pub overlap: f32,
+    /// Mean distance of the values there, as a share of the template's deviation; 0 fits exactly.
+    pub misfit: f32,
+}
+
+/// Room for the work of one alignment, used again and again.
+#[derive(Default)]
+pub struct Workspace {
+    sampled: Vec<f32>,
+    weights: Vec<f32>,
+    weighted: Vec<f32>,
+    residuals: Vec<f32>,
+}
+
+/// Moves the template over `picture` from `start`, in at most `steps` steps. None when it slides off
+/// or the two have nothing to hold on to.
+pub fn align(
+    template: &Template,
+    picture: &Plane,
+    start: &Map,
+    steps: usize,
+    room: &mut Workspace,
+) -> Option<Alignment> {
+    let mut map = *start;
+    let (mut gain, mut offset) = (1.0, 0.0);
+    let mut is_first = true;
+    for _ in 0..steps {
+        sample(template, picture, &map, room);
+        if is_first {
+            // Without gain and offset there are no residuals to weigh by.
+            (gain, offset) = tone(template, room)?;
+            is_first = false;
+        }
+        weigh(template, gain, offset, room);
+        let solution = solve(template, room)?;
+        (gain, offset) = (solution[6], solution[7]);
+        if gain.is_nan() || gain <= 0.0 {
+            return None;
+        }
+        let motion = [
+            1.0 + solution[0],
+            solution[1],
+            solution[2],
+            solution[3],
+            1.0 + solution[4],
+            solution[5],
+        ];
+        map = then(&inverse(&motion)?, &map);
+        let moved = solution[..6].iter().fold(0.0f32, |most, value| most.max(value.abs()));
+        if moved.is_nan() || moved > 1.0 {
+            return None;
+        }
+        if moved < 2e-3 {
+            break;
+        }
+    }
+    sample(template, picture, &map, room);
+    let sums = moments(&template.values, &template.values, &room.weights);
+    let overlap = sums.weight / room.weights.len() as f32;
+    let variance = (sums.xx - sums.x * sums.x / sums.weight) / sums.weight;
+    let misfit = weigh(template, gain, offset, room) / variance.max(1.0).sqrt();
+    Some(Alignment { map, gain, offset, overlap, misfit })
+}
+
+/// The values of the picture where the template's samples lie; what lies outside weighs nothing.
+fn sample(template: &Template, picture: &Plane, map: &Map, room: &mut Workspace) {
+    picture.sample(map, template.side, &mut room.sampled);
+    inside(map, template.side, &mut room.weights);
+}
+
+/// 1 for each of a grid of `count` x `count` points that `map` brings onto a picture, 0 for others.
+pub fn inside(map: &Map, count: usize, into: &mut Vec<f32>) {
+    into.clear();
+    let step = 1.0 / count as f32;
+    for row in 0..count {
+        let v = (row as f32 + 0.5) * step - 0.5;
+        into.extend((0..count).map(|column| {
+            let u = (column as f32 + 0.5) * step - 0.5;
+            let (x, y) = at(map, u, v);
+            f32::from(u8::from(x.abs() <= 0.5 && y.abs() <= 0.5))
+        }));
+    }
+}
+
+/// Gain and offset by least squares, before anything is known of what does not fit.
+fn tone(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
+    let sums = moments(&room.sampled, &template.values, &room.weights);
+    let variance = sums.xx - sums.x * sums.x / sums.weight;
+    if sums.weight < 0.5 * room.weights.len() as f32 || variance <= sums.weight {
+        return None;
+    }
+    let gain = (sums.xy - sums.x * sums.y / sums.weight) / variance;
+    Some((gain, (sums.y - gain * sums.x) / sums.weight + GREY - gain * GREY))
+}
+
+/// Geman and McClure's weights: a sample that fits three times worse than the mean hardly counts.
+/// The mean distance is returned, in levels.
+fn weigh(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> f32 {
+    room.residuals.resize(room.sampled.len(), 0.0);
+    let mut sums = [0.0f32; LANES];
+    let mut counts = [0.0f32; LANES];
+    let lanes = template
+        .values
+        .as_chunks::<LANES>()
+        .0
+        .iter()
+        .zip(room.sampled.as_chunks::<LANES>().0)
+        .zip(room.weights.as_chunks::<LANES>().0)
+        .zip(room.residuals.as_chunks_mut::<LANES>().0);
+    for (((values, sampled), weights), residuals) in lanes {
+        for lane in 0..LANES {
+            residuals[lane] = values[lane] - gain * sampled[lane] - offset;
+            sums[lane] += residuals[lane].abs() * weights[lane];
+            counts[lane] += weights[lane];
+        }
+    }
+    let mean = sums.iter().sum::<f32>() / counts.iter().sum::<f32>().max(1.0);
+    // Never below one level: rounding alone leaves as much.
+    let scale = (2.0 * mean).max(1.0);
+    for (weight, residual) in room.weights.iter_mut().zip(&room.residuals) {
+        let ratio = residual / scale;
+        let term = 1.0 / (1.0 + ratio * ratio);
+        *weight *= term * term;
+    }
+    mean
+}
+
+/// One step: the numbers that bring template and picture together, by weighted least squares.
+fn solve(template: &Template, room: &mut Workspace) -> Option<[f32; UNKNOWNS]> {
+    let count = room.sampled.len();
+    let Workspace { sampled, weights, weighted, .. } = room;
+    weighted.resize(count, 0.0);
+    // Unknown motion d, gain g, offset o: value + slopes d = g sampled + o.
+    let mut normal = [[0.0f32; UNKNOWNS]; UNKNOWNS];
+    let mut right = [0.0f32; UNKNOWNS];
+    for first in 0..UNKNOWNS {
+        match first {
+            0..6 => multiply(&template.slopes[first], weights, weighted),
+            6 => multiply(sampled, weights, weighted),
+            _ => weighted.copy_from_slice(weights),
+        }
+        for (second, slopes) in template.slopes.iter().enumerate().take(first + 1) {
+            normal[first][second] = product(weighted, slopes);
+        }
+        if first >= 6 {
+            normal[first][6] = product(weighted, sampled);
+        }
+        if first == 7 {
+            normal[7][7] = weights.iter().sum();
+        }
+        right[first] = product(weighted, &template.values);
+    }
+    // The signs that were left away: gain and offset stand on the other side.
+    for row in normal.iter_mut().skip(6) {
+        for value in row.iter_mut().take(6) {
+            *value = -*value;
+        }
+    }
+    for value in &mut right[..6] {
+        *value = -*value;
+    }
+    // A little stiffness, where nothing in the picture tells how far to go.
+    let stiffness = 1e-3 * (0..6).map(|at| normal[at][at]).sum::<f32>() / 6.0;
+    for at in 0..6 {
+        normal[at][at] += stiffness;
+    }
+    cholesky(normal, right)
+}
+
+fn multiply(a: &[f32], b: &[f32], into: &mut [f32]) {
+    for ((a, b), into) in a.iter().zip(b).zip(into) {
+        *into = a * b;
+    }
+}
+
+fn product(a: &[f32], b: &[f32]) -> f32 {
+    let mut sums = [0.0f32; LANES];
+    for (a, b) in a.as_chunks::<LANES>().0.iter().zip(b.as_chunks::<LANES>().0) {
+        for lane in 0..LANES {
+            sums[lane] += a[lane] * b[lane];
+        }
+    }
+    sums.iter().sum()
+}
+
+/// Solves a symmetric positive definite system of which the lower half is given.
+fn cholesky(
+    mut lower: [[f32; UNKNOWNS]; UNKNOWNS],
+    mut right: [f32; UNKNOWNS],
+) -> Option<[f32; UNKNOWNS]> {
+    for row in 0..UNKNOWNS {
+        for column in 0..=row {
+            let known: f32 = (0..column).map(|at| lower[row][at] * lower[column][at]).sum();
+            let value = lower[row][column] - known;
+            if row == column {
+                if value.is_nan() || value <= 1e-9 {
+                    return None;
+                }
+                lower[row][row] = value.sqrt();
+            } else {
+                lower[row][column] = value / lower[column][column];
+            }
+        }
+        let known: f32 = (0..row).map(|at| lower[row][at] * right[at]).sum();
+        right[row] = (right[row] - known) / lower[row][row];
+    }
+    for row in (0..UNKNOWNS).rev() {
+        let known: f32 = (row + 1..UNKNOWNS).map(|at| lower[at][row] * right[at]).sum();
+        right[row] = (right[row] - known) / lower[row][row];
+    }
+    Some(right)
+}
+
+/// Weighted sums of two lists of values, both less [`GREY`].
+pub struct Moments {
+    pub weight: f32,
+    pub x: f32,
+    pub y: f32,
+    pub xx: f32,
+    pub yy: f32,
+    pub xy: f32,
+}
+
+/// Middle grey, in levels.
+const GREY: f32 = 128.0;
+
+/// The weighted sums of `x` and `y`.
+pub fn moments(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
+    let mut sums = [[0.0f32; LANES]; 6];
+    let lanes = x
+        .as_chunks::<LANES>()
+        .0
+        .iter()
+        .zip(y.as_chunks::<LANES>().0)
+        .zip(weights.as_chunks::<LANES>().0);
+    for ((x, y), weights) in lanes {
+        for lane in 0..LANES {
+            // About middle grey, so that the squares stay small and exact.
+            let (x, y, weight) = (x[lane] - GREY, y[lane] - GREY, weights[lane]);
+            sums[0][lane] += weight;
+            sums[1][lane] += weight * x;
+            sums[2][lane] += weight * y;
+            sums[3][lane] += weight * x * x;
+            sums[4][lane] += weight * y * y;
+            sums[5][lane] += weight * x * y;
+        }
+    }
+    let [weight, x, y, xx, yy, xy] = sums.map(|lanes| lanes.iter().sum());
+    Moments { weight, x, y, xx, yy, xy }
+}
+
+/// Weighted correlation of two lists, -1 to 1; 0 where one of them does not vary.
+pub fn correlation(x: &[f32], y: &[f32], weights: &[f32]) -> f32 {
+    let sums = moments(x, y, weights);
+    let weight = sums.weight.max(f32::MIN_POSITIVE);
+    let (xx, yy) = (sums.xx - sums.x * sums.x / weight, sums.yy - sums.y * sums.y / weight);
+    let together = sums.xy - sums.x * sums.y / weight;
+    if xx <= 0.1 * weight || yy <= 0.1 * weight { 0.0 } else { together / (xx * yy).sqrt() }
+}

@@ -1,0 +1,335 @@
+//! What speaks for and against two pictures being the same, once one is laid over the other.
+
+use super::align::{self, Alignment, Map, Template, Workspace, correlation, inverse, then};
+use super::plane::Planes;
+use super::verdict::{LEAST, MOST};
+use super::view::{Subject, Turn, View};
+
+/// Samples along each side when two pictures are compared in detail.
+const DETAIL: usize = 48;
+/// Samples along each side when their colours are.
+const CHROMA: usize = 16;
+/// Where the search for the right place begins and where it ends.
+const COARSE: usize = 16;
+const FINE: usize = 32;
+/// Misfits above which it is given up: after a first few steps, before the fine ones, and after.
+const GIVE_UP: [f32; 3] = [0.6, 0.45, 0.45];
+/// The share of a picture that must lie on the other.
+const LEAST_OVERLAP: f32 = 0.6;
+
+/// Levels above which a detail is seen.
+const SEEN_LEVELS: f32 = 4.0;
+
+/// Numbers that are weighed together.
+pub const EVIDENCE: usize = 20;
+
+/// What speaks for and against.
+#[derive(Clone, Copy, Debug)]
+pub struct Evidence {
+    /// In this order: `ln(1 - r)` of the correlations of all values, of those that fit, and of middle and
+    /// fine details; share of samples that fit; `ln` of the mean misfit, of the contrast, and of the
+    /// strength of middle and fine details; how unlike that strength is; how much of the colours fits, how
+    /// much colour there is, and how far it is apart; overlap; how strong the gain and the offset are;
+    /// `ln(1 - r)` of middle details with what does not fit; `ln` of the share of seen details; by how much
+    /// angles and sides are changed. `scripts/fit-likeness.py` names them.
+    pub numbers: [f32; EVIDENCE],
+    /// From the picture wanted to the one found, both the square from -0.5 to 0.5.
+    pub map: Map,
+}
+
+/// The part of the picture wanted that is compared.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Start {
+    /// From the square to the picture wanted: what is laid over the other.
+    pub view: Map,
+    /// From the square to the picture found: where it may lie.
+    pub map: Map,
+    /// What is compared in the end; the view itself where that is all.
+    pub whole: Map,
+    /// Whether the border of the picture wanted is painted over.
+    pub is_content: bool,
+}
+
+impl Start {
+    /// The view that was looked for, and where what was found lies on its picture.
+    pub fn of(view: &View, map: Map) -> Self {
+        Start { view: view.map, map, whole: view.whole, is_content: view.is_content }
+    }
+
+    /// The whole picture wanted, where `map` brings it.
+    pub fn along(map: Map) -> Self {
+        Start { view: align::IDENTITY, map, whole: align::IDENTITY, is_content: false }
+    }
+
+    /// Both pictures whole, each turned into its normal position.
+    pub fn whole(wanted: Turn, found: Turn) -> Self {
+        let view = wanted.map();
+        Start { view, map: found.map(), whole: align::IDENTITY, is_content: false }
+    }
+}
+
+/// Lays `wanted` over `found`. None when nothing fits.
+pub fn compare(
+    wanted: &Subject,
+    found: &Subject,
+    start: &Start,
+    room: &mut Room,
+) -> Option<Evidence> {
+    let planes = wanted.planes(start.is_content);
+    let coarse = Template::of(&planes.half, &start.view, COARSE);
+    let first = align::align(&coarse, &found.all.half, &start.map, 3, &mut room.work)?;
+    if first.misfit > GIVE_UP[0] {
+        return None;
+    }
+    let second = align::align(&coarse, &found.all.half, &first.map, 5, &mut room.work)?;
+    if second.misfit > GIVE_UP[1] || second.overlap < LEAST_OVERLAP {
+        return None;
+    }
+    let map = then(&then(&start.whole, &inverse(&start.view)?), &second.map);
+    let fine = Template::of(&planes.luma, &start.whole, FINE);
+    let third = align::align(&fine, &found.all.luma, &map, 4, &mut room.work)?;
+    if third.misfit > GIVE_UP[2] || third.overlap < LEAST_OVERLAP {
+        return None;
+    }
+    Some(detail(planes, &found.all, &start.whole, &third, [wanted.aspect, found.aspect], room))
+}
+
+/// Room for the work of one comparison, used again and again.
+#[derive(Default)]
+pub struct Room {
+    work: Workspace,
+    wanted: Vec<f32>,
+    found: Vec<f32>,
+    weights: Vec<f32>,
+    inside: Vec<f32>,
+    chroma: [Vec<f32>; 5],
+}
+
+fn detail(
+    wanted: &Planes,
+    found: &Planes,
+    view: &Map,
+    alignment: &Alignment,
+    aspects: [f32; 2],
+    room: &mut Room,
+) -> Evidence {
+    let map = then(&inverse(view).expect("views are not flat"), &alignment.map);
+    let Room { wanted: a, found: b, weights, inside: inside_weights, chroma, .. } = room;
+    wanted.luma.sample(view, DETAIL, a);
+    found.luma.sample(&alignment.map, DETAIL, b);
+    align::inside(&alignment.map, DETAIL, weights);
+    let mut residuals = 0.0;
+    for ((a, b), weight) in a.iter().zip(b.iter_mut()).zip(weights.iter()) {
+        *b = *b * alignment.gain + alignment.offset;
+        residuals += (a - *b).abs() * weight;
+    }
+    let (chroma_fit, chroma_there, chroma_apart) = {
+        let [a_blue, a_red, b_blue, b_red, inside] = chroma;
+        wanted.chroma[0].sample(view, CHROMA, a_blue);
+        wanted.chroma[1].sample(view, CHROMA, a_red);
+        found.chroma[0].sample(&alignment.map, CHROMA, b_blue);
+        found.chroma[1].sample(&alignment.map, CHROMA, b_red);
+        align::inside(&alignment.map, CHROMA, inside);
+        let mut sums = Chroma::default();
+        for at in 0..CHROMA * CHROMA {
+            if inside[at] > 0.0 {
+                sums.add([a_blue[at] - 128.0, a_red[at] - 128.0], [b_blue[at] - 128.0, b_red[at] - 128.0]);
+            }
+        }
+        sums.fit()
+    };
+    let inside = weights.iter().sum::<f32>().max(1.0);
+    let mean_residual = residuals / inside;
+    let whole = correlation(a, b, weights);
+    let contrast = deviation(a, weights).min(deviation(b, weights));
+    inside_weights.clone_from(weights);
+    // The samples that fit well; a mark or a logo is among the others.
+    let level = (0.3 * contrast).max(4.0);
+    let mut fitting = 0.0;
+    for (index, weight) in weights.iter_mut().enumerate() {
+        let fits = (a[index] - b[index]).abs() < level;
+        fitting += *weight * f32::from(u8::from(fits));
+        let ratio = (a[index] - b[index]) / (2.0 * level);
+        let term = 1.0 / (1.0 + ratio * ratio);
+        *weight *= term * term;
+    }
+    let robust = correlation(a, b, weights);
+    let (half_a, half_b) = (shrunk(a), shrunk(b));
+    let (half_weights, half_inside) = (shrunk(weights), shrunk(inside_weights));
+    let bands_a = [without_neighbours(&half_a, DETAIL / 2), without_neighbours(a, DETAIL)];
+    let bands_b = [without_neighbours(&half_b, DETAIL / 2), without_neighbours(b, DETAIL)];
+    let middle = correlation_of_details(&bands_a[0], &bands_b[0], &half_weights);
+    let finest = correlation_of_details(&bands_a[1], &bands_b[1], weights);
+    let plain_middle = correlation_of_details(&bands_a[0], &bands_b[0], &half_inside);
+    let structure = structure(&bands_a[0], &half_inside).min(structure(&bands_b[0], &half_inside));
+    let energy = |band: &[f32], weights: &[f32]| {
+        let sum: f32 = band.iter().zip(weights).map(|(value, weight)| value * value * weight).sum();
+        (sum / weights.iter().sum::<f32>().max(1.0)).sqrt()
+    };
+    let middle_energy = [energy(&bands_a[0], &half_weights), energy(&bands_b[0], &half_weights)];
+    let finest_energy = [energy(&bands_a[1], weights), energy(&bands_b[1], weights)];
+    let (shear, stretch) = distortion(&map, aspects);
+    let ratio = |pair: [f32; 2]| ((pair[0] + 0.5) / (pair[1] + 0.5)).ln().abs();
+    let unlikely = |value: f32| (1.0 - value.clamp(-1.0, 0.9999)).ln();
+    let numbers = [
+        unlikely(whole),
+        unlikely(robust),
+        unlikely(middle),
+        unlikely(finest),
+        fitting / inside,
+        (mean_residual / contrast.max(1.0)).max(1e-3).ln(),
+        contrast.max(1.0).ln(),
+        (middle_energy[0].min(middle_energy[1]) + 0.5).ln(),
+        (finest_energy[0].min(finest_energy[1]) + 0.5).ln(),
+        ratio(middle_energy),
+        chroma_fit,
+        chroma_there,
+        chroma_apart,
+        alignment.overlap,
+        alignment.gain.ln().abs(),
+        alignment.offset.abs() / 100.0,
+        unlikely(plain_middle),
+        (structure + 0.01).ln(),
+        shear,
+        stretch,
+    ];
+    let numbers = std::array::from_fn(|at| numbers[at].clamp(LEAST[at], MOST[at]));
+    Evidence { numbers, map }
+}
+
+/// By how much a map bends right angles, as the cosine of what they become, and by how much it
+/// stretches one side more than the other, as a logarithm. Copies do little of either.
+fn distortion(map: &Map, aspects: [f32; 2]) -> (f32, f32) {
+    let [a, b, _, d, e, _] = *map;
+    // In pixels: the squares of the map are as wide as the pictures are.
+    let (a, b, d, e) = (a * aspects[1] / aspects[0], b * aspects[1], d / aspects[0], e);
+    let (across, down) = (a.hypot(d).max(1e-3), b.hypot(e).max(1e-3));
+    (((a * b + d * e) / (across * down)).abs(), (across / down).ln().abs())
+}
+
+/// The share of samples whose detail is seen, 0 to 1.
+fn structure(details: &[f32], weights: &[f32]) -> f32 {
+    let seen = details.iter().zip(weights).map(|(detail, weight)| {
+        if detail.abs() > SEEN_LEVELS { *weight } else { 0.0 }
+    });
+    seen.sum::<f32>() / weights.iter().sum::<f32>().max(1.0)
+}
+
+fn deviation(values: &[f32], weights: &[f32]) -> f32 {
+    let sums = align::moments(values, values, weights);
+    let weight = sums.weight.max(1.0);
+    ((sums.xx - sums.x * sums.x / weight) / weight).max(0.0).sqrt()
+}
+
+/// Half as many rows and columns: the mean of each four values.
+fn shrunk(values: &[f32]) -> Vec<f32> {
+    let half = DETAIL / 2;
+    let mut shrunk = Vec::with_capacity(half * half);
+    for rows in values.chunks_exact(2 * DETAIL) {
+        let (above, below) = rows.split_at(DETAIL);
+        let pairs = above.as_chunks::<2>().0.iter().zip(below.as_chunks::<2>().0);
+        shrunk.extend(pairs.map(|(a, b)| (a[0] + a[1] + b[0] + b[1]) / 4.0));
+    }
+    shrunk
+}
+
+/// Each value less the mean of the 5 x 5 around it: what is left of a picture is its detail.
+fn without_neighbours(values: &[f32], side: usize) -> Vec<f32> {
+    // Five values to the left and right; beyond the edge its value again.
+    let mut across = vec![0.0; values.len()];
+    let mut padded = vec![0.0; side + 4];
+    for (row, sums) in values.chunks_exact(side).zip(across.chunks_exact_mut(side)) {
+        padded[..2].fill(row[0]);
+        padded[2..side + 2].copy_from_slice(row);
+        padded[side + 2..].fill(row[side - 1]);
+        for (x, sum) in sums.iter_mut().enumerate() {
+            let five = &padded[x..x + 5];
+            *sum = five[0] + five[1] + five[2] + five[3] + five[4];
+        }
+    }
+    let mut details = Vec::with_capacity(values.len());
+    for y in 0..side {
+        let row = |d: usize| &across[(y + d).saturating_sub(2).min(side - 1) * side..][..side];
+        let (rows, here) = ([row(0), row(1), row(2), row(3), row(4)], &values[y * side..][..side]);
+        details.extend((0..side).map(|x| {
+            here[x] - (rows[0][x] + rows[1][x] + rows[2][x] + rows[3][x] + rows[4][x]) / 25.0
+        }));
+    }
+    details
+}
+
+/// Correlation of what varies around zero.
+fn correlation_of_details(a: &[f32], b: &[f32], weights: &[f32]) -> f32 {
+    let mut sums = [[0.0f32; 8]; 4];
+    let lanes = a.as_chunks::<8>().0.iter().zip(b.as_chunks::<8>().0).zip(weights.as_chunks::<8>().0);
+    for ((a, b), weights) in lanes {
+        for lane in 0..8 {
+            let (a, b, weight) = (a[lane], b[lane], weights[lane]);
+            sums[0][lane] += weight * a * a;
+            sums[1][lane] += weight * b * b;
+            sums[2][lane] += weight * a * b;
+            sums[3][lane] += weight;
+        }
+    }
+    let [aa, bb, ab, weight] = sums.map(|lanes| lanes.iter().sum::<f32>());
+    // Half a level of chance on each value: where there is no detail, there is none to agree on.
+    let floor = 0.25 * weight;
+    ab / ((aa + floor) * (bb + floor)).sqrt().max(f32::MIN_POSITIVE)
+}
+
+/// Sums of two pictures' chroma at the same places.
+#[derive(Default)]
+struct Chroma {
+    count: f32,
+    a: [f32; 2],
+    b: [f32; 2],
+    aa: [f32; 3],
+    bb: f32,
+    ab: [[f32; 2]; 2],
+    apart: f32,
+}
+
+impl Chroma {
+    fn add(&mut self, a: [f32; 2], b: [f32; 2]) {
+        self.count += 1.0;
+        for at in 0..2 {
+            self.a[at] += a[at];
+            self.b[at] += b[at];
+            self.ab[at][0] += a[0] * b[at];
+            self.ab[at][1] += a[1] * b[at];
+            self.apart += (a[at] - b[at]).abs();
+        }
+        self.aa[0] += a[0] * a[0];
+        self.aa[1] += a[0] * a[1];
+        self.aa[2] += a[1] * a[1];
+        self.bb += b[0] * b[0] + b[1] * b[1];
+    }
+
+    /// How much of the variation of one picture's chroma is a linear function of the other's, 0 to
+    /// 1; how much chroma varies in both; and how far the colours are apart.
+    fn fit(&self) -> (f32, f32, f32) {
+        let count = self.count.max(1.0);
+        let within = |sum: f32, a: f32, b: f32| (sum - a * b / count) / count;
+        let aa = [
+            within(self.aa[0], self.a[0], self.a[0]),
+            within(self.aa[1], self.a[0], self.a[1]),
+            within(self.aa[2], self.a[1], self.a[1]),
+        ];
+        let bb = within(self.bb, self.b[0], self.b[0]) - self.b[1] * self.b[1] / count / count;
+        // Two levels of chance: grey pictures have no chroma to agree on.
+        let (xx, xy, yy) = (aa[0] + 4.0, aa[1], aa[2] + 4.0);
+        let determinant = xx * yy - xy * xy;
+        let mut explained = 0.0;
+        for at in 0..2 {
+            let (x, y) = (
+                within(self.ab[at][0], self.a[0], self.b[at]),
+                within(self.ab[at][1], self.a[1], self.b[at]),
+            );
+            explained += (x * x * yy - 2.0 * x * y * xy + y * y * xx) / determinant;
+        }
+        let varies = (aa[0] + aa[2]).min(bb);
+        let fit = explained / (bb + 8.0);
+        let there = (varies / (varies + 64.0)).clamp(0.0, 1.0);
+        (fit.clamp(0.0, 1.0) * there, there, (1.0 + self.apart / count / 2.0).ln())
+    }
+}

@@ -1,0 +1,113 @@
+//! Which part of a picture is its content, and which a border of one colour.
+
+use super::plane::Planes;
+
+/// A rectangle of a picture whose whole is the square from -0.5 to 0.5.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Region {
+    /// The left edge.
+    pub left: f32,
+    /// The top edge.
+    pub top: f32,
+    /// The right edge.
+    pub right: f32,
+    /// The bottom edge.
+    pub bottom: f32,
+}
+
+/// Levels by which the cells of a border may differ from its mean: compression leaves this much.
+const BORDER_LEVELS: f32 = 6.0;
+/// A content smaller than this share of a side is taken for no content.
+const LEAST_CONTENT: f32 = 0.2;
+
+impl Region {
+    /// The whole picture.
+    pub const WHOLE: Region = Region { left: -0.5, top: -0.5, right: 0.5, bottom: 0.5 };
+
+    /// Width, as a share of the picture's.
+    pub fn width(&self) -> f32 {
+        self.right - self.left
+    }
+
+    /// Height, as a share of the picture's.
+    pub fn height(&self) -> f32 {
+        self.bottom - self.top
+    }
+
+    /// What lies within the border of one colour; none where there is no border, or nothing else.
+    pub fn within_border(planes: &Planes) -> Option<Region> {
+        let side = planes.luma.side() as f32;
+        let [left, right] = [false, true].map(|from_end| Edge { planes, upright: true, from_end });
+        let [top, bottom] = [false, true].map(|from_end| Edge { planes, upright: false, from_end });
+        let [left, right, top, bottom] = [left, right, top, bottom].map(|edge| edge.border());
+        let most = (1.0 - LEAST_CONTENT) * side;
+        if left + right + top + bottom == 0.0 || left + right > most || top + bottom > most {
+            return None;
+        }
+        Some(Region {
+            left: left / side - 0.5,
+            top: top / side - 0.5,
+            right: 0.5 - right / side,
+            bottom: 0.5 - bottom / side,
+        })
+    }
+}
+
+/// One of the four edges of a picture, looked at line after line from the outside.
+struct Edge<'a> {
+    planes: &'a Planes,
+    /// Its lines are columns.
+    upright: bool,
+    /// It is the right or the lower one.
+    from_end: bool,
+}
+
+impl Edge<'_> {
+    fn cell(&self, side: usize, line: usize, along: usize) -> (usize, usize) {
+        let line = if self.from_end { side - 1 - line } else { line };
+        if self.upright { (along, line) } else { (line, along) }
+    }
+
+    fn luma(&self, line: usize) -> impl Iterator<Item = f32> {
+        let plane = &self.planes.luma;
+        let cells = (0..plane.side()).map(move |along| self.cell(plane.side(), line, along));
+        cells.map(|(row, column)| plane.row(row)[column])
+    }
+
+    /// How many lines belong to the border. The line in which it ends, and the next one, into which
+    /// averaging has carried it, count by how far they are from its colour.
+    fn border(&self) -> f32 {
+        let side = self.planes.luma.side();
+        let mean = self.luma(0).sum::<f32>() / side as f32;
+        let is_plain = |line: &usize| self.is_plain(*line, mean);
+        let whole = (0..side).take_while(is_plain).count();
+        if whole == 0 || whole + 2 >= side {
+            return whole as f32;
+        }
+        let distance = |line: usize| self.luma(line).map(|value| (value - mean).abs()).sum::<f32>();
+        let inside = distance(whole + 2).max(distance(whole + 1));
+        let rest = |line: usize| (1.0 - distance(line) / inside).max(0.0);
+        whole as f32 + rest(whole) + rest(whole + 1)
+    }
+
+    /// Whether all cells of a line have nearly the luma `mean`, and all the same chroma.
+    fn is_plain(&self, line: usize, mean: f32) -> bool {
+        if self.luma(line).any(|value| (value - mean).abs() > BORDER_LEVELS) {
+            return false;
+        }
+        // Chroma is coarser: it is looked at where all that it is the mean of is plain in luma.
+        let side = self.planes.chroma[0].side();
+        let shrink = self.planes.luma.side() / side;
+        if (line + 1) % shrink != 0 {
+            return true;
+        }
+        self.planes.chroma.iter().all(|plane| {
+            let cells = (0..side).map(|along| self.cell(side, line / shrink, along));
+            let values = cells.map(|(row, column)| plane.row(row)[column]);
+            let (least, most) = values.fold((f32::MAX, f32::MIN), |(least, most), value| {
+                (least.min(value), most.max(value))
+            });
+            most - least <= 2.0 * BORDER_LEVELS
+        })
+    }
+}

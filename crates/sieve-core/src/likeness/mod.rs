@@ -1,0 +1,24 @@
+//! LIKENESS: whether two pictures show the same thing, and how one lies on the other.
+//!
+//! [`looked_for`] and [`looked_among`] give short vectors of the views that two copies may have in
+//! common, for a search to find. What is found is laid over each other by [`compare`], and a
+//! [`Verdict`] weighs how well it fits.
+
+mod align;
+mod evidence;
+mod frame;
+mod placing;
+mod plane;
+mod verdict;
+mod view;
+
+pub use align::Map;
+pub(crate) use align::{inverse, then};
+pub use evidence::{EVIDENCE, Evidence, Room, Start, compare};
+pub use frame::Region;
+pub use placing::Placing;
+pub use plane::{Plane, Planes};
+pub use verdict::Verdict;
+pub use view::{
+    DIMENSIONS, Subject, Turn, Vector, View, cosine, least_product, looked_among, looked_for, moment,
+};

@@ -1,0 +1,292 @@
+//! Views: the parts of a picture that a copy may show, each as a short vector.
+//!
+//! Low frequencies move little when a view is off by a few percent, so that few views find every
+//! crop; what they find is laid over each other exactly afterwards.
+
+use std::f32::consts::PI;
+use std::sync::LazyLock;
+
+use super::align::{Map, then};
+use super::frame::Region;
+use super::plane::{Plane, Planes};
+use crate::measuring::Thumbnail;
+
+/// Numbers in the vector of a view; the last few are 0.
+pub const DIMENSIONS: usize = 32;
+/// Samples along each side of a view.
+const SAMPLES: usize = 16;
+/// The highest sum of frequencies, across and down, that is kept.
+const HIGHEST: usize = 6;
+/// What the unit is in whole numbers.
+const UNIT: f32 = 127.0;
+/// Standard deviation, in levels, of the low frequencies below which a view shows nothing.
+const LEAST_CONTRAST: f32 = 1.0;
+
+/// A unit vector in units of 1 / 127.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Vector(pub [i8; DIMENSIONS]);
+
+impl Vector {
+    /// The cosine of the angle between two, times 127 x 127.
+    #[inline]
+    pub fn product(&self, other: &Vector) -> i32 {
+        let products = self.0.iter().zip(&other.0);
+        products.map(|(&a, &b)| i32::from(i16::from(a) * i16::from(b))).sum()
+    }
+}
+
+/// The cosine that a [`Vector::product`] stands for.
+pub fn cosine(product: i32) -> f32 {
+    product as f32 / (UNIT * UNIT)
+}
+
+/// The cosine below which two views are not worth laying over each other: of known copies 1 % of the
+/// hardest lie below, and half of the other pairs above 0.8.
+const LEAST_COSINE: f32 = 0.86;
+
+/// The product of that cosine.
+pub fn least_product() -> i32 {
+    (LEAST_COSINE * UNIT * UNIT) as i32
+}
+
+/// One of the eight ways to turn and mirror a square.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Turn {
+    /// Mirrored left to right.
+    pub flip_x: bool,
+    /// Mirrored top to bottom.
+    pub flip_y: bool,
+    /// Then reflected at the diagonal.
+    pub transpose: bool,
+}
+
+impl Turn {
+    /// From the turned square to the one that was turned.
+    pub fn map(self) -> Map {
+        let (x, y) = (if self.flip_x { -1.0 } else { 1.0 }, if self.flip_y { -1.0 } else { 1.0 });
+        if self.transpose { [0.0, x, 0.0, y, 0.0, 0.0] } else { [x, 0.0, 0.0, 0.0, y, 0.0] }
+    }
+}
+
+/// A part of a picture in its normal position, and how it looks.
+#[derive(Clone, Copy, Debug)]
+pub struct View {
+    /// From the square from -0.5 to 0.5 to the picture.
+    pub map: Map,
+    /// What is compared once the view has been found: the view, or more than it.
+    pub whole: Map,
+    /// Whether the border is painted over.
+    pub is_content: bool,
+    /// How it looks.
+    pub vector: Vector,
+}
+
+/// The frequencies (across, down) of each number.
+static FREQUENCIES: LazyLock<Vec<(usize, usize)>> = LazyLock::new(|| {
+    let all = (0..=HIGHEST).flat_map(|down| (0..=HIGHEST - down).map(move |across| (across, down)));
+    all.filter(|&sum| sum != (0, 0)).collect()
+});
+
+/// The cosine transform: how much of each frequency there is at each sample.
+static BASIS: LazyLock<[[f32; HIGHEST + 1]; SAMPLES]> = LazyLock::new(|| {
+    std::array::from_fn(|at| {
+        std::array::from_fn(|frequency| {
+            let scale = if frequency == 0 { 1.0 } else { 2.0 } / SAMPLES as f32;
+            let angle = PI * (2 * at + 1) as f32 * frequency as f32 / (2 * SAMPLES) as f32;
+            (scale.sqrt() * angle.cos() * 1e6).round() / 1e6
+        })
+    })
+});
+
+/// What a region of a picture looks like, before it is turned.
+struct Look {
+    /// One for each of [`FREQUENCIES`], of unit length together.
+    numbers: Vec<f32>,
+}
+
+impl Look {
+    /// None when there is nothing to see.
+    fn of(plane: &Plane, region: &Map) -> Option<Self> {
+        let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
+        let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
+        plane.sample(region, SAMPLES, &mut values);
+        for (row, down) in values.chunks_exact(SAMPLES).zip(BASIS.iter()) {
+            let mut across = [0.0f32; HIGHEST + 1];
+            for (value, basis) in row.iter().zip(BASIS.iter()) {
+                for (sum, weight) in across.iter_mut().zip(basis) {
+                    *sum += value * weight;
+                }
+            }
+            for (low, weight) in low.iter_mut().zip(down) {
+                for (low, value) in low.iter_mut().zip(across) {
+                    *low += value * weight;
+                }
+            }
+        }
+        let frequencies = FREQUENCIES.iter();
+        let plain: f32 = frequencies.clone().map(|&(u, v)| low[v][u] * low[v][u]).sum();
+        if plain.sqrt() < LEAST_CONTRAST * SAMPLES as f32 {
+            return None;
+        }
+        // Pictures have less of the higher frequencies; each shall count about alike.
+        let weighted =
+            |&(u, v): &(usize, usize)| low[v][u] * ((u * u + v * v) as f32).sqrt().sqrt();
+        let mut numbers: Vec<f32> = frequencies.map(weighted).collect();
+        let length = numbers.iter().map(|value| value * value).sum::<f32>().sqrt();
+        numbers.iter_mut().for_each(|value| *value /= length);
+        Some(Look { numbers })
+    }
+
+    fn number(&self, across: usize, down: usize) -> f32 {
+        let at = FREQUENCIES.iter().position(|&found| found == (across, down));
+        self.numbers[at.expect("one of the lowest")]
+    }
+
+    /// The turns after which the picture leans neither left nor up, and varies more across than
+    /// down; all that do so within `doubt`, the surest first.
+    fn normal_turns(&self, doubt: f32) -> Vec<Turn> {
+        let (across, down) = (self.number(1, 0), self.number(0, 1));
+        let ways = |value: f32| {
+            let second = (value.abs() < doubt).then_some(value >= 0.0);
+            std::iter::once(value < 0.0).chain(second)
+        };
+        let mut turns = Vec::new();
+        let transposed = down.abs() > across.abs();
+        let other = ((down.abs() - across.abs()).abs() < doubt).then_some(!transposed);
+        for transpose in std::iter::once(transposed).chain(other) {
+            for flip_x in ways(across) {
+                turns.extend(ways(down).map(|flip_y| Turn { flip_x, flip_y, transpose }));
+            }
+        }
+        turns
+    }
+
+    fn turned(&self, turn: Turn) -> Vector {
+        let mut vector = [0i8; DIMENSIONS];
+        for (number, &(u, v)) in vector.iter_mut().zip(FREQUENCIES.iter()) {
+            // Mirroring changes the signs of odd frequencies; transposing exchanges them.
+            let (u, v) = if turn.transpose { (v, u) } else { (u, v) };
+            let is_negative = (turn.flip_x && u % 2 == 1) != (turn.flip_y && v % 2 == 1);
+            let value = self.numbers[index(u, v)] * UNIT;
+            *number = (if is_negative { -value } else { value }).round() as i8;
+        }
+        Vector(vector)
+    }
+}
+
+/// Where the frequencies stand in [`FREQUENCIES`].
+fn index(across: usize, down: usize) -> usize {
+    // Row after row, each one shorter than the one before; (0, 0) is left out.
+    (0..down).map(|row| HIGHEST + 1 - row).sum::<usize>() + across - 1
+}
+
+/// How far from zero a lean may be and yet be the other way in a copy.
+const DOUBT: f32 = 0.10;
+/// Sides of the windows, as shares of the picture's, and positions along each side.
+const WINDOWS: [(f32, usize); 2] = [(0.92, 2), (0.84, 3)];
+/// Side of the middle part that is compared under small turns.
+const MIDDLE: f32 = 0.82;
+/// The small turns, in degrees.
+const TILTS: [f32; 4] = [-8.0, -4.0, 4.0, 8.0];
+
+fn window(side: f32, x: f32, y: f32) -> Map {
+    [side, 0.0, x, 0.0, side, y]
+}
+
+/// The map of a region.
+pub fn of_region(region: &Region) -> Map {
+    let (x, y) = ((region.left + region.right) / 2.0, (region.top + region.bottom) / 2.0);
+    [region.width(), 0.0, x, 0.0, region.height(), y]
+}
+
+/// The middle, tilted; `aspect` is width over height.
+fn tilted(degrees: f32, aspect: f32) -> Map {
+    let (sin, cos) = degrees.to_radians().sin_cos();
+    let turn = [cos, -sin / aspect, 0.0, sin * aspect, cos, 0.0];
+    then(&window(MIDDLE, 0.0, 0.0), &turn)
+}
+
+/// A picture, and what lies within its border.
+#[derive(Clone, Debug)]
+pub struct Subject {
+    /// All of it.
+    pub all: Planes,
+    /// Where its content lies, with the planes of that; none where there is no border.
+    pub content: Option<(Region, Planes)>,
+    /// Width over height.
+    pub aspect: f32,
+}
+
+impl Subject {
+    /// The picture of a thumbnail; `aspect` is its width over its height.
+    pub fn of(thumbnail: &Thumbnail, aspect: f32) -> Self {
+        let all = Planes::of(thumbnail);
+        let content = Region::within_border(&all).map(|region| (region, all.within(&region)));
+        Subject { all, content, aspect }
+    }
+
+    /// The planes that a view shows.
+    pub fn planes(&self, is_content: bool) -> &Planes {
+        match &self.content {
+            Some((_, planes)) if is_content => planes,
+            _ => &self.all,
+        }
+    }
+}
+
+/// What is looked for: the whole picture, what is within its border, and its middle, each in every
+/// position that its copy may be taken for.
+pub fn looked_for(subject: &Subject) -> Vec<View> {
+    let all = window(1.0, 0.0, 0.0);
+    let content = subject.content.as_ref().map(|(region, _)| of_region(region));
+    let regions = [
+        Some((all, all, false)),
+        content.map(|content| (content, content, true)),
+        Some((window(MIDDLE, 0.0, 0.0), all, false)),
+    ];
+    let views = regions.into_iter().flatten().flat_map(|(region, whole, is_content)| {
+        let look = Look::of(&subject.planes(is_content).half, &region);
+        look.into_iter().flat_map(move |look| {
+            let turns = look.normal_turns(DOUBT).into_iter();
+            let views = turns.map(|turn| View {
+                map: then(&turn.map(), &region),
+                whole,
+                is_content,
+                vector: look.turned(turn),
+            });
+            views.collect::<Vec<_>>()
+        })
+    });
+    views.collect()
+}
+
+/// What is looked among: the whole picture, what is within its border, the windows that a crop may
+/// show, and its middle under small turns, each in its normal position.
+pub fn looked_among(subject: &Subject) -> Vec<View> {
+    let mut regions = vec![(window(1.0, 0.0, 0.0), false)];
+    regions.extend(subject.content.as_ref().map(|(region, _)| (of_region(region), true)));
+    for (side, positions) in WINDOWS {
+        let place = |at: usize| (1.0 - side) * (at as f32 / (positions - 1) as f32 - 0.5);
+        for y in 0..positions {
+            regions.extend((0..positions).map(|x| (window(side, place(x), place(y)), false)));
+        }
+    }
+    regions.extend(TILTS.iter().map(|&degrees| (tilted(degrees, subject.aspect), false)));
+    let views = regions.into_iter().filter_map(|(region, is_content)| {
+        let look = Look::of(&subject.planes(is_content).half, &region)?;
+        let turn = look.normal_turns(0.0)[0];
+        let (map, vector) = (then(&turn.map(), &region), look.turned(turn));
+        Some(View { map, whole: region, is_content, vector })
+    });
+    views.collect()
+}
+
+/// How alike two pictures are as they stand, as frames of one moment are: the cosine of their whole
+/// views, -1 to 1. None when one of them shows nothing.
+pub fn moment(a: &Subject, b: &Subject) -> Option<f32> {
+    let whole = window(1.0, 0.0, 0.0);
+    let vector = |subject: &Subject| {
+        Some(Look::of(&subject.all.half, &whole)?.turned(Turn::default()))
+    };
+    Some(cosine(vector(a)?.product(&vector(b)?)))
+}
