@@ -21,7 +21,8 @@ pub enum Nearness {
     Name,
 }
 
-/// Pairs of pictures that may be of one moment, told by what is known of their files.
+/// Pairs of pictures of one size that may be of one moment, told by what is known of their files.
+/// What was taken at the same instant and is not numbered is a copy rather than a frame.
 pub fn neighbours(pictures: &[(&Record, &Measured)]) -> Vec<(u32, u32, Nearness)> {
     let mut by_camera: BTreeMap<&str, Vec<(i64, u32)>> = BTreeMap::new();
     let mut by_name: BTreeMap<(Option<&str>, &str, &str), Vec<(u64, u32)>> = BTreeMap::new();
@@ -44,6 +45,12 @@ pub fn neighbours(pictures: &[(&Record, &Measured)]) -> Vec<(u32, u32, Nearness)
         frames.sort_unstable();
         ahead(frames, |a, b| b - a <= STEPS, |a, b| pairs.push((a, b, Nearness::Name)));
     }
+    pairs.retain(|&(a, b, why)| {
+        let facts = |index: u32| &pictures[index as usize].1.facts;
+        let (a, b) = (facts(a), facts(b));
+        let is_one_size = (a.width_px, a.height_px) == (b.width_px, b.height_px);
+        is_one_size && (why == Nearness::Name || a.captured != b.captured)
+    });
     // Of two reasons the better one.
     pairs.iter_mut().for_each(|pair| (pair.0, pair.1) = (pair.0.min(pair.1), pair.0.max(pair.1)));
     pairs.sort_unstable();

@@ -1,7 +1,7 @@
 //! The whole search: from catalogs to groups.
 
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use rayon::prelude::*;
 
@@ -10,6 +10,7 @@ use super::candidates::{Candidate, Depth, FEW, near, wide};
 use super::grouping::{Link, Links, Membership, group};
 use super::kind::Kind;
 use super::pixels::same_pixels;
+use super::sets::Sets;
 use super::subjects::{Picture, Side, Subjects};
 use super::verify::{Verified, verify};
 use crate::Error;
@@ -178,9 +179,11 @@ pub fn find<'a>(
         verified = looked_up(&mut subjects, leaders, reach, request, watch)?;
     }
     let mut maps: HashMap<(u32, u32), Map> = HashMap::new();
+    let mut still: HashMap<(u32, u32), bool> = HashMap::new();
     for found in &verified {
         links.insert((found.a, found.b), Link { kind: found.kind, score: found.score });
         if found.kind.is_duplicate() {
+            still.insert((found.a, found.b), found.is_still);
             maps.insert((found.a, found.b), found.map);
         }
     }
@@ -188,14 +191,18 @@ pub fn find<'a>(
         each_pair(twins, |a, b| {
             links.insert((a, b), Link { kind: Kind::SamePixels, score: 1.0 });
             maps.insert((a, b), [1.0, 0.0, 0.0, 0.0, 1.0, 0.0]);
+            still.insert((a, b), true);
         });
     }
-    let bursts = bursts(&mut subjects, leaders, &links, reach, watch)?;
+    let bursts = bursts(&mut subjects, leaders, &still, reach, watch)?;
     let allows = |a: u32, b: u32| {
         let picture = |index: u32| &subjects.pictures[index as usize];
         request.within.allows(picture(a), picture(b))
     };
-    links.extend(bursts);
+    for (pair, link) in bursts {
+        links.insert(pair, link);
+        maps.remove(&pair);
+    }
     let mut pairs = copies.expanded(&links, allows);
     pairs.retain(|pair| request.kinds.is_empty() || request.kinds.contains(&pair.kind));
     let groups = groups(&subjects, &pairs, &maps, &copies);
@@ -313,13 +320,15 @@ fn looked_up(
 
 /// Cosines of two frames of a moment, at least: where cameras told the time, and where only names
 /// run, which says less.
-const MOMENT: [f32; 2] = [0.80, 0.90];
+const MOMENT: [f32; 2] = [0.80, 0.92];
 
-/// Pairs of different pictures that are frames of one moment.
+/// Pairs of different pictures that are frames of one moment. Frames of a still hand are laid over each
+/// other without a doubt; what has moved is nevertheless another picture. `still` are the duplicates,
+/// and whether nothing has moved in them.
 fn bursts(
     subjects: &mut Subjects<'_>,
     leaders: &[u32],
-    links: &Links,
+    still: &HashMap<(u32, u32), bool>,
     reach: Reach,
     watch: &dyn Watch,
 ) -> Result<Vec<((u32, u32), Link)>, Error> {
@@ -336,7 +345,7 @@ fn bursts(
     let near: Vec<(u32, u32, Nearness)> = neighbours(&files)
         .into_iter()
         .map(|(a, b, why)| (leaders[a as usize], leaders[b as usize], why))
-        .filter(|&(a, b, _)| links.get(&(a, b)).is_none_or(|link| !link.kind.is_duplicate()))
+        .filter(|&(a, b, _)| still.get(&(a, b)) != Some(&true))
         .collect();
     let needed: Vec<u32> = near.iter().flat_map(|&(a, b, _)| [a, b]).collect();
     subjects.load(&needed, watch)?;
@@ -351,7 +360,25 @@ fn bursts(
         let score = moment(&first, &second).filter(|&score| score >= least)?;
         Some(((a, b), Link { kind: Kind::Burst, score }))
     };
-    Ok(near.par_iter().filter_map(alike).collect())
+    let mut found: Vec<((u32, u32), Link)> = near.par_iter().filter_map(alike).collect();
+    // Frames that lie further apart than was looked belong to the same moment as those between.
+    let mut moments = Sets::new(subjects.pictures.len());
+    found.iter().for_each(|&((a, b), _)| moments.join(a, b));
+    let known: HashSet<(u32, u32)> = found.iter().map(|&(pair, _)| pair).collect();
+    let mut moved: Vec<(u32, u32)> = still
+        .iter()
+        .filter(|&(pair, &is_still)| !is_still && !known.contains(pair))
+        .map(|(&pair, _)| pair)
+        .filter(|&(a, b)| moments.of(a) == moments.of(b))
+        .collect();
+    moved.sort_unstable();
+    subjects.load(&moved.iter().flat_map(|&(a, b)| [a, b]).collect::<Vec<_>>(), watch)?;
+    let looks = &subjects.looks;
+    found.extend(moved.into_iter().filter_map(|(a, b)| {
+        let (first, second) = (looks.subject(a as usize)?, looks.subject(b as usize)?);
+        Some(((a, b), Link { kind: Kind::Burst, score: moment(&first, &second)? }))
+    }));
+    Ok(found)
 }
 
 /// The groups that `pairs` make: duplicates, then bursts, then look-alikes.
@@ -414,7 +441,7 @@ fn groups(
 fn worth(subjects: &Subjects<'_>, index: u32) -> (u64, u64) {
     let Picture { record, measured, .. } = subjects.pictures[index as usize];
     let content = subjects.looks.subject(index as usize).and_then(|subject| subject.content);
-    let share = content.map_or(1.0, |(region, _)| f64::from(region.width() * region.height()));
+    let share = content.map_or(1.0, |region| f64::from(region.width() * region.height()));
     let pixels = f64::from(measured.facts.width_px) * f64::from(measured.facts.height_px) * share;
     ((pixels.max(1.0).ln() * 100.0) as u64, record.size_bytes)
 }

@@ -13,6 +13,8 @@ use crate::measuring::Fingerprint;
 pub const RADIUS_BITS: u32 = 24;
 /// So many chunks that two fingerprints within the radius are within one bit in some chunk.
 const CHUNKS: usize = RADIUS_BITS as usize / 2 + 1;
+/// Of at most so many all are compared with all, which costs less than the tables.
+const FEW: usize = 400;
 /// Bits of a fingerprint.
 const BITS: usize = 256;
 
@@ -32,6 +34,16 @@ pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets) {
     }
     let words: Vec<[u64; 4]> =
         distinct.iter().map(|&index| words(fingerprints[index as usize])).collect();
+    if distinct.len() <= FEW {
+        for (place, name) in distinct.iter().enumerate() {
+            let others = distinct[..place].iter().zip(&words);
+            let is_close = |(_, other): &(&u32, &[u64; 4])| {
+                distance_bits(&words[place], other) <= RADIUS_BITS
+            };
+            others.filter(is_close).for_each(|(other, _)| sets.join(*name, *other));
+        }
+        return;
+    }
     for chunk in 0..CHUNKS {
         let (from, to) = (chunk * BITS / CHUNKS, (chunk + 1) * BITS / CHUNKS);
         meet_in_chunk(&words, &distinct, from, to - from, sets);
@@ -138,6 +150,11 @@ mod tests {
                 flips.iter().for_each(|bit| bits[bit / 8] ^= 1 << (bit % 8));
                 Fingerprint(bits)
             }).collect();
+            // Strangers, so that there are too many to compare all with all.
+            let strangers = (0..500u32).map(|n| Fingerprint(*blake3::hash(&n.to_le_bytes()).as_bytes()));
+            let crowd: Vec<Fingerprint> = fingerprints.iter().copied().chain(strangers).collect();
+            let mut among = Sets::new(crowd.len());
+            meet(&crowd, &mut among);
             let (mut fast, mut slow) = (Sets::new(seeds.len()), Sets::new(seeds.len()));
             meet(&fingerprints, &mut fast);
             for (a, one) in (0u32..).zip(&fingerprints) {
@@ -149,6 +166,7 @@ mod tests {
             }
             let of = |sets: &mut Sets| (0..seeds.len() as u32).map(|a| sets.of(a)).collect::<Vec<_>>();
             prop_assert_eq!(of(&mut fast), of(&mut slow));
+            prop_assert_eq!(of(&mut among), of(&mut slow));
         }
     }
 }

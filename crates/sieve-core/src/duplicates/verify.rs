@@ -21,6 +21,8 @@ pub struct Verified {
     pub score: f32,
     /// From the first to the second.
     pub map: Map,
+    /// Whether nothing has moved and nearly every detail is the same: not another frame.
+    pub is_still: bool,
 }
 
 /// Those of `candidates` that show the same or look alike, by their numbers. `subject` gives the
@@ -67,7 +69,7 @@ fn of_pair(
     room: &mut Room,
 ) -> Option<Verified> {
     let (a, b) = (pair[0].wanted.min(pair[0].found), pair[0].wanted.max(pair[0].found));
-    let mut best: Option<(Verdict, Map)> = None;
+    let mut best: Option<(Verdict, Map, bool)> = None;
     for candidate in pair {
         let (wanted, found) = if candidate.wanted == a { (first, second) } else { (second, first) };
         let Some(evidence) = compare(wanted, found, &candidate.start, room) else {
@@ -76,22 +78,22 @@ fn of_pair(
         let map =
             if candidate.wanted == a { Some(evidence.map) } else { inverse(&evidence.map) };
         let (verdict, Some(map)) = (Verdict::of(&evidence), map) else { continue };
-        if best.is_none_or(|(known, _)| verdict.log_odds > known.log_odds) {
-            best = Some((verdict, map));
+        if best.is_none_or(|(known, ..)| verdict.log_odds > known.log_odds) {
+            best = Some((verdict, map, evidence.is_still()));
         }
         if verdict.is_certain() {
             break;
         }
     }
-    let (verdict, map) = best.filter(|(verdict, _)| verdict.is_alike())?;
+    let (verdict, map, is_still) = best.filter(|(verdict, ..)| verdict.is_alike())?;
     let kind = if verdict.is_certain() {
         let content = |subject: &Subject| {
-            subject.content.as_ref().map_or(Region::WHOLE, |(region, _)| *region)
+            subject.content.unwrap_or(Region::WHOLE)
         };
         let contents = [content(first), content(second)];
         Kind::of(&Placing::of(&map, [first.aspect, second.aspect], contents))
     } else {
         Kind::LookAlike
     };
-    Some(Verified { a, b, kind, score: verdict.score(), map })
+    Some(Verified { a, b, kind, score: verdict.score(), map, is_still })
 }

@@ -12,12 +12,13 @@ pub type Map = [f32; 6];
 pub const IDENTITY: Map = [1.0, 0.0, 0.0, 0.0, 1.0, 0.0];
 
 /// Where a point goes.
-#[inline]
+#[inline(always)]
 pub fn at(map: &Map, x: f32, y: f32) -> (f32, f32) {
     (map[0] * x + map[1] * y + map[2], map[3] * x + map[4] * y + map[5])
 }
 
 /// `first`, then `second`.
+#[inline(always)]
 pub fn then(first: &Map, second: &Map) -> Map {
     let ([a, b, c, d, e, f], [p, q, r, s, t, u]) = (*first, *second);
     [
@@ -31,6 +32,7 @@ pub fn then(first: &Map, second: &Map) -> Map {
 }
 
 /// The map that undoes `map`; none when it flattens the plane.
+#[inline(always)]
 pub fn inverse(map: &Map) -> Option<Map> {
     let [a, b, c, d, e, f] = *map;
     let determinant = a * e - b * d;
@@ -58,6 +60,7 @@ pub struct Template {
 impl Template {
     /// The part of `plane` that `region` shows to the square from -0.5 to 0.5, in `side` x `side`
     /// samples; `side` is a multiple of four.
+    #[inline(always)]
     pub fn of(plane: &Plane, region: &Map, side: usize) -> Self {
         let step = 1.0 / side as f32;
         let place = |index: usize| (index as f32 + 0.5) * step - 0.5;
@@ -111,6 +114,7 @@ pub struct Workspace {
 
 /// Moves the template over `picture` from `start`, in at most `steps` steps. None when it slides off
 /// or the two have nothing to hold on to.
+#[inline(always)]
 pub fn align(
     template: &Template,
     picture: &Plane,
@@ -160,12 +164,14 @@ pub fn align(
 }
 
 /// The values of the picture where the template's samples lie; what lies outside weighs nothing.
+#[inline(always)]
 fn sample(template: &Template, picture: &Plane, map: &Map, room: &mut Workspace) {
     picture.sample(map, template.side, &mut room.sampled);
     inside(map, template.side, &mut room.weights);
 }
 
 /// 1 for each of a grid of `count` x `count` points that `map` brings onto a picture, 0 for others.
+#[inline(always)]
 pub fn inside(map: &Map, count: usize, into: &mut Vec<f32>) {
     into.clear();
     let step = 1.0 / count as f32;
@@ -180,6 +186,7 @@ pub fn inside(map: &Map, count: usize, into: &mut Vec<f32>) {
 }
 
 /// Gain and offset by least squares, before anything is known of what does not fit.
+#[inline(always)]
 fn tone(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
     let sums = moments(&room.sampled, &template.values, &room.weights);
     let variance = sums.xx - sums.x * sums.x / sums.weight;
@@ -192,6 +199,7 @@ fn tone(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
 
 /// Geman and McClure's weights: a sample that fits three times worse than the mean hardly counts.
 /// The mean distance is returned, in levels.
+#[inline(always)]
 fn weigh(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> f32 {
     room.residuals.resize(room.sampled.len(), 0.0);
     let mut sums = [0.0f32; LANES];
@@ -223,6 +231,7 @@ fn weigh(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> f
 }
 
 /// One step: the numbers that bring template and picture together, by weighted least squares.
+#[inline(always)]
 fn solve(template: &Template, room: &mut Workspace) -> Option<[f32; UNKNOWNS]> {
     let count = room.sampled.len();
     let Workspace { sampled, weights, weighted, .. } = room;
@@ -264,12 +273,14 @@ fn solve(template: &Template, room: &mut Workspace) -> Option<[f32; UNKNOWNS]> {
     cholesky(normal, right)
 }
 
+#[inline(always)]
 fn multiply(a: &[f32], b: &[f32], into: &mut [f32]) {
     for ((a, b), into) in a.iter().zip(b).zip(into) {
         *into = a * b;
     }
 }
 
+#[inline(always)]
 fn product(a: &[f32], b: &[f32]) -> f32 {
     let mut sums = [0.0f32; LANES];
     for (a, b) in a.as_chunks::<LANES>().0.iter().zip(b.as_chunks::<LANES>().0) {
@@ -281,6 +292,7 @@ fn product(a: &[f32], b: &[f32]) -> f32 {
 }
 
 /// Solves a symmetric positive definite system of which the lower half is given.
+#[inline(always)]
 fn cholesky(
     mut lower: [[f32; UNKNOWNS]; UNKNOWNS],
     mut right: [f32; UNKNOWNS],
@@ -322,6 +334,7 @@ pub struct Moments {
 const GREY: f32 = 128.0;
 
 /// The weighted sums of `x` and `y`.
+#[inline(always)]
 pub fn moments(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
     let mut sums = [[0.0f32; LANES]; 6];
     let lanes = x
@@ -347,6 +360,7 @@ pub fn moments(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
 }
 
 /// Weighted correlation of two lists, -1 to 1; 0 where one of them does not vary.
+#[inline(always)]
 pub fn correlation(x: &[f32], y: &[f32], weights: &[f32]) -> f32 {
     let sums = moments(x, y, weights);
     let weight = sums.weight.max(f32::MIN_POSITIVE);

@@ -78,6 +78,7 @@ impl Plane {
     /// The values at a grid of `count` x `count` points, row by row, whose square `map` brings to
     /// this plane: between four cells their weighted mean; beyond the outermost centres the value of
     /// the nearest.
+    #[inline(always)]
     pub fn sample(&self, map: &Map, count: usize, into: &mut Vec<f32>) {
         into.resize(count * count, 0.0);
         let (last, stride) = ((self.side - 1) as f32, self.side + 1);

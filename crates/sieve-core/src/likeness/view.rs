@@ -3,6 +3,7 @@
 //! Low frequencies move little when a view is off by a few percent, so that few views find every
 //! crop; what they find is laid over each other exactly afterwards.
 
+use std::borrow::Cow;
 use std::f32::consts::PI;
 use std::sync::LazyLock;
 
@@ -211,8 +212,8 @@ fn tilted(degrees: f32, aspect: f32) -> Map {
 pub struct Subject {
     /// All of it.
     pub all: Planes,
-    /// Where its content lies, with the planes of that; none where there is no border.
-    pub content: Option<(Region, Planes)>,
+    /// Where its content lies; none where there is no border.
+    pub content: Option<Region>,
     /// Width over height.
     pub aspect: f32,
 }
@@ -221,15 +222,14 @@ impl Subject {
     /// The picture of a thumbnail; `aspect` is its width over its height.
     pub fn of(thumbnail: &Thumbnail, aspect: f32) -> Self {
         let all = Planes::of(thumbnail);
-        let content = Region::within_border(&all).map(|region| (region, all.within(&region)));
-        Subject { all, content, aspect }
+        Subject { content: Region::within_border(&all), all, aspect }
     }
 
     /// The planes that a view shows.
-    pub fn planes(&self, is_content: bool) -> &Planes {
+    pub(super) fn planes(&self, is_content: bool) -> Cow<'_, Planes> {
         match &self.content {
-            Some((_, planes)) if is_content => planes,
-            _ => &self.all,
+            Some(region) if is_content => Cow::Owned(self.all.within(region)),
+            _ => Cow::Borrowed(&self.all),
         }
     }
 }
@@ -238,7 +238,7 @@ impl Subject {
 /// position that its copy may be taken for.
 pub fn looked_for(subject: &Subject) -> Vec<View> {
     let all = window(1.0, 0.0, 0.0);
-    let content = subject.content.as_ref().map(|(region, _)| of_region(region));
+    let content = subject.content.as_ref().map(of_region);
     let regions = [
         Some((all, all, false)),
         content.map(|content| (content, content, true)),
@@ -264,7 +264,7 @@ pub fn looked_for(subject: &Subject) -> Vec<View> {
 /// show, and its middle under small turns, each in its normal position.
 pub fn looked_among(subject: &Subject) -> Vec<View> {
     let mut regions = vec![(window(1.0, 0.0, 0.0), false)];
-    regions.extend(subject.content.as_ref().map(|(region, _)| (of_region(region), true)));
+    regions.extend(subject.content.as_ref().map(|region| (of_region(region), true)));
     for (side, positions) in WINDOWS {
         let place = |at: usize| (1.0 - side) * (at as f32 / (positions - 1) as f32 - 0.5);
         for y in 0..positions {

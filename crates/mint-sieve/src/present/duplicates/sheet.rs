@@ -56,7 +56,8 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
                 };
                 let places = [record.split(), record.class()].into_iter().flatten();
                 let place = places.collect::<Vec<_>>().join(" / ");
-                let keep = if member.keep { "keep, " } else { "" };
+                let is_duplicate = group.kind.is_duplicate();
+                let keep = if member.keep && is_duplicate { "keep, " } else { "" };
                 Labelled {
                     record: Some((picture.side, picture.index)),
                     pixels: None,
@@ -65,7 +66,7 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
                         place,
                         format!("{keep}{how}, {}x{}", facts.width_px, facts.height_px),
                     ],
-                    is_marked: member.keep,
+                    is_marked: member.keep && is_duplicate,
                 }
             })
             .collect(),

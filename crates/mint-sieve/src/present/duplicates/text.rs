@@ -127,6 +127,7 @@ fn row(
         row.push(record.split().unwrap_or("-").to_owned());
     }
     let remark = match member.through {
+        _ if matches!(group.kind, Kind::Burst | Kind::LookAlike) => String::new(),
         _ if member.keep => format!("keep: {}", reason(group.why)),
         Some(through) => format!("goes with {} only", answer.path(through)),
         None => String::new(),

@@ -83,20 +83,28 @@ pub fn paint_rows(title: &str, rows: &[TileRow]) -> Pixels {
 fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, y: u32) {
     match &tile.pixels {
         Some(pixels) => {
-            let enlarge =
-                (TILE.0 / pixels.width_px.max(1)).min(TILE.1 / pixels.height_px.max(1)).max(1);
             // Its foot stands on the text.
-            let down = TILE.1.saturating_sub(pixels.height_px * enlarge);
-            canvas.lay(pixels, x, y + down, 1, enlarge);
+            canvas.lay(pixels, x, y + TILE.1 - shown_height(pixels), 1, enlargement(pixels));
         }
         None => canvas.fill(x, y, TILE.0, TILE.1, GONE),
     }
+    let height = tile.pixels.as_ref().map_or(TILE.1, shown_height);
     if tile.is_marked {
-        canvas.fill(x - 4, y, 2, TILE.1, MARKED);
+        canvas.fill(x - 4, y + TILE.1 - height, 2, height, MARKED);
     }
     let colours = [INK, PALE, PALE];
     for (line, (text, colour)) in (0u32..).zip(tile.lines.iter().zip(colours)) {
         let text = SMALL_LETTERS.end_of(text, TILE.0);
         canvas.write(&text, x, y + TILE.1 + 1 + line * LINE, &SMALL_LETTERS, colour);
     }
+}
+
+/// How often each pixel of a small picture is repeated.
+fn enlargement(pixels: &Pixels) -> u32 {
+    (TILE.0 / pixels.width_px.max(1)).min(TILE.1 / pixels.height_px.max(1)).max(1)
+}
+
+/// Rows of the sheet that a fitted picture takes.
+fn shown_height(pixels: &Pixels) -> u32 {
+    (pixels.height_px * enlargement(pixels)).min(TILE.1)
 }
