@@ -19,9 +19,8 @@ fn main() {
     let images: Vec<usize> = (0..catalog.records.len())
         .filter(|&index| catalog.records[index].image().is_some())
         .collect();
-    let thumbnails = catalog
-        .thumbnails(&images, None, &options.limits, &Silent)
-        .expect("nobody stops it");
+    let thumbnails =
+        catalog.thumbnails(&images, None, &options.limits, &Silent).expect("nobody stops it");
     let record = |at: u32| &catalog.records[images[at as usize]];
     let subject = |at: usize| {
         let aspect = record(at as u32).image()?.aspect() as f32;

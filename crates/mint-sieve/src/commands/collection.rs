@@ -52,7 +52,9 @@ pub fn open(
 /// Refuses an output inside of the collection: it is only read.
 pub fn refuse_inside(args: &CollectionArgs, output: &Path) -> Result<(), Failure> {
     let roots = args.roots.iter().map(|root| root.path.as_path());
-    roots.chain(args.reading.pictures.as_deref()).try_for_each(|root| writing::refuse_inside(root, output))
+    roots
+        .chain(args.reading.pictures.as_deref())
+        .try_for_each(|root| writing::refuse_inside(root, output))
 }
 
 /// Lists, reads and measures the collection. What is known of it from an earlier run is not read

@@ -20,9 +20,8 @@ pub fn run(args: &NearestArgs, progress: &Progress) -> Result<Answer, Failure> {
     let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;
     let limits = collection::read_limits(&from);
     let shown = args.image.display();
-    let refused = |why: Trouble| {
-        Failure::input(format!("{shown} cannot be compared: {}", in_words(&why)))
-    };
+    let refused =
+        |why: Trouble| Failure::input(format!("{shown} cannot be compared: {}", in_words(&why)));
     let bytes = reading::bytes_of(&args.image, &limits).map_err(refused)?;
     let image = measuring::measure(&bytes.bytes, &limits).map_err(refused)?;
 

@@ -29,7 +29,11 @@ impl ReadingSettings {
             class_depth: args.reading.class_depth.map(depth),
             label_from: args.reading.label_from.as_ref().map(ToString::to_string),
             columns: args.reading.columns.as_ref().map(columns),
-            pictures: args.reading.pictures.as_ref().map(|folder| folder.to_string_lossy().into_owned()),
+            pictures: args
+                .reading
+                .pictures
+                .as_ref()
+                .map(|folder| folder.to_string_lossy().into_owned()),
             follow_links: args.reading.follow_links,
             max_megapixels: args.reading.max_megapixels,
             max_decoded_mib: args.reading.max_decoded,

@@ -5,10 +5,10 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use serde::Serialize;
 
-use crate::affine::Affine;
 use super::policy::{Axis, Fit, Frame, Kind, Policy};
 use super::tone::{self, Tone};
 use super::warp::{Warped, warp};
+use crate::affine::Affine;
 use crate::reading::Pixels;
 
 /// What was drawn for one picture.

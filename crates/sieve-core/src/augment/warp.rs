@@ -1,7 +1,7 @@
 //! One resampling of a picture through an affine map.
 
-use crate::affine::Affine;
 use super::policy::{Fill, Frame};
+use crate::affine::Affine;
 use crate::reading::Pixels;
 
 /// A frame filled from a picture.

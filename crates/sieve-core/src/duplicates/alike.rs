@@ -4,10 +4,10 @@ use std::cmp::Reverse;
 
 use rayon::prelude::*;
 
+use super::candidates::Candidate;
 use super::kind::Kind;
 use super::subjects::{Picture, Side, Subjects};
 use super::verify::verify;
-use super::candidates::Candidate;
 use crate::Error;
 use crate::likeness::{Start, Subject, View, cosine, looked_among, looked_for};
 use crate::measuring::{Measured, Thumbnail};
@@ -52,19 +52,15 @@ pub fn nearest<'a>(
     let best = |&index: &u32| -> Option<(i32, Candidate)> {
         let subject = looks.subject(index as usize)?;
         let theirs = (looked_for(&subject), looked_among(&subject));
-        let here = most_alike(&wanted, &theirs.1).map(|(product, start)| {
-            (product, Candidate { wanted: own, found: index, start })
-        });
-        let there = most_alike(&theirs.0, &among).map(|(product, start)| {
-            (product, Candidate { wanted: index, found: own, start })
-        });
+        let here = most_alike(&wanted, &theirs.1)
+            .map(|(product, start)| (product, Candidate { wanted: own, found: index, start }));
+        let there = most_alike(&theirs.0, &among)
+            .map(|(product, start)| (product, Candidate { wanted: index, found: own, start }));
         [here, there].into_iter().flatten().max_by_key(|(product, _)| *product)
     };
     let mut found: Vec<(u32, Option<(i32, Candidate)>)> =
         all.par_iter().map(|index| (*index, best(index))).collect();
-    let is_copy = |index: u32| {
-        subjects.pictures[index as usize].measured.digest == image.0.digest
-    };
+    let is_copy = |index: u32| subjects.pictures[index as usize].measured.digest == image.0.digest;
     found.sort_by_key(|(index, best)| {
         (Reverse(is_copy(*index)), Reverse(best.map(|(product, _)| product)), *index)
     });
@@ -76,7 +72,7 @@ pub fn nearest<'a>(
     };
     let verified = verify(&candidates, subject, watch)?;
     let alike = found.into_iter().map(|(index, best)| {
-        let likeness = best.map_or(0.0, |(product, _)| cosine(product));
+        let likeness = best.map_or(0.0, |(product, _)| cosine(product).min(1.0));
         let known = verified.iter().find(|pair| pair.a == index);
         let (kind, score) = match known {
             _ if is_copy(index) => (Some(Kind::SameBytes), 1.0),
@@ -88,7 +84,10 @@ pub fn nearest<'a>(
     let mut alike: Vec<Alike<'a>> = alike.collect();
     alike.sort_by(|a, b| {
         let rank = |alike: &Alike<'_>| alike.kind.unwrap_or(Kind::LookAlike) == Kind::SameBytes;
-        rank(b).cmp(&rank(a)).then(b.score.total_cmp(&a.score)).then(b.likeness.total_cmp(&a.likeness))
+        rank(b)
+            .cmp(&rank(a))
+            .then(b.score.total_cmp(&a.score))
+            .then(b.likeness.total_cmp(&a.likeness))
     });
     alike.truncate(count);
     Ok(alike)

@@ -12,6 +12,9 @@ const STEPS: u64 = 10;
 /// Frames ahead that each is compared with.
 const AHEAD: usize = 3;
 
+/// What numbered files have in common: the class, and what stands before and behind the number.
+type Series<'a> = (Option<&'a str>, &'a str, &'a str);
+
 /// Why two pictures may be of one moment.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Nearness {
@@ -25,7 +28,7 @@ pub enum Nearness {
 /// What was taken at the same instant and is not numbered is a copy rather than a frame.
 pub fn neighbours(pictures: &[(&Record, &Measured)]) -> Vec<(u32, u32, Nearness)> {
     let mut by_camera: BTreeMap<&str, Vec<(i64, u32)>> = BTreeMap::new();
-    let mut by_name: BTreeMap<(Option<&str>, &str, &str), Vec<(u64, u32)>> = BTreeMap::new();
+    let mut by_name: BTreeMap<Series<'_>, Vec<(u64, u32)>> = BTreeMap::new();
     for (index, (record, measured)) in (0u32..).zip(pictures) {
         if let Some(second) = measured.facts.captured.as_deref().and_then(seconds) {
             let camera = measured.facts.camera.as_deref().unwrap_or_default();
@@ -73,17 +76,20 @@ fn ahead<T: Copy>(
 fn running(name: &str) -> Option<(&str, u64, &str)> {
     let stem = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
     let end = stem.rfind(|c: char| c.is_ascii_digit())? + 1;
-    let start = stem[..end].rfind(|c: char| !c.is_ascii_digit()).map_or(0, |at| {
-        at + stem[at..].chars().next().map_or(1, char::len_utf8)
-    });
+    let start = stem[..end]
+        .rfind(|c: char| !c.is_ascii_digit())
+        .map_or(0, |at| at + stem[at..].chars().next().map_or(1, char::len_utf8));
     let number = stem[start..end].parse().ok()?;
     Some((&stem[..start], number, &stem[end..]))
 }
 
 /// Seconds of EXIF's `YYYY:MM:DD hh:mm:ss`, from any one moment.
 fn seconds(captured: &str) -> Option<i64> {
-    let numbers: Option<Vec<i64>> =
-        captured.split(|c: char| !c.is_ascii_digit()).take(6).map(|part| part.parse().ok()).collect();
+    let numbers: Option<Vec<i64>> = captured
+        .split(|c: char| !c.is_ascii_digit())
+        .take(6)
+        .map(|part| part.parse().ok())
+        .collect();
     let [year, month, day, hour, minute, second] = numbers?[..] else { return None };
     // Days of the civil calendar, years beginning in March.
     let (year, month) = if month > 2 { (year, month - 3) } else { (year - 1, month + 9) };

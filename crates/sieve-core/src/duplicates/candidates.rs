@@ -9,7 +9,9 @@ use super::forest::Forest;
 use super::meeting::{RADIUS_BITS, meet};
 use super::sets::Sets;
 use crate::Error;
-use crate::likeness::{Map, Start, Subject, Turn, Vector, View, least_product, looked_among, looked_for};
+use crate::likeness::{
+    Map, Start, Subject, Turn, Vector, View, least_product, looked_among, looked_for,
+};
 use crate::measuring::Fingerprint;
 use crate::progress::Watch;
 
@@ -25,7 +27,7 @@ pub struct Candidate {
 }
 
 /// Sets of at most so many pictures are compared all with all; of larger ones all with a few.
-pub const FEW: usize = 64;
+pub const FEW: usize = 256;
 
 /// What the fingerprints say.
 pub struct Near {
@@ -114,6 +116,9 @@ impl Default for Depth {
     }
 }
 
+/// The product of two views; of equals the first view that was looked for and the first that was found.
+type Best = (i32, Reverse<(usize, u32)>);
+
 /// Candidates that one picture may have; the nearest are kept.
 const MOST: usize = 100;
 
@@ -136,9 +141,9 @@ pub fn wide(
         (looked_for(&subject), looked_among(&subject))
     };
     let views: Vec<(Vec<View>, Vec<View>)> = (0..count).into_par_iter().map(views).collect();
-    let among = (0u32..).zip(&views).flat_map(|(owner, (_, among))| {
-        among.iter().map(move |view| (owner, view))
-    });
+    let among = (0u32..)
+        .zip(&views)
+        .flat_map(|(owner, (_, among))| among.iter().map(move |view| (owner, view)));
     let (owners, vectors): (Vec<(u32, Map)>, Vec<Vector>) =
         among.map(|(owner, view)| ((owner, view.map), view.vector)).unzip();
     let forest = Forest::grow(&vectors, depth.trees);
@@ -148,7 +153,7 @@ pub fn wide(
             if watch.stopped() {
                 return Err(Error::Interrupted);
             }
-            let mut best: HashMap<u32, (i32, Reverse<(usize, u32)>)> = HashMap::new();
+            let mut best: HashMap<u32, Best> = HashMap::new();
             for (number, view) in queries.iter().enumerate() {
                 let take = |index: u32, product: i32| {
                     let owner = owners[index as usize].0;
@@ -160,7 +165,7 @@ pub fn wide(
                 };
                 forest.near(&view.vector, least_product(), depth.looks, search, take);
             }
-            let mut found: Vec<(u32, (i32, Reverse<(usize, u32)>))> = best.into_iter().collect();
+            let mut found: Vec<(u32, Best)> = best.into_iter().collect();
             found.sort_unstable_by_key(|&(owner, (product, _))| (Reverse(product), owner));
             found.truncate(MOST);
             watch.advance(1);

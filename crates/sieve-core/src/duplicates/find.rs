@@ -14,8 +14,8 @@ use super::sets::Sets;
 use super::subjects::{Picture, Side, Subjects};
 use super::verify::{Verified, verify};
 use crate::Error;
-use crate::likeness::{Map, Room, Start, Subject, compare, inverse, moment, then};
 use crate::likeness::Verdict;
+use crate::likeness::{Map, Room, Start, Subject, compare, inverse, moment, then};
 use crate::measuring::{Digest, Fingerprint};
 use crate::progress::Watch;
 
@@ -105,7 +105,7 @@ pub struct Pair {
 pub struct Found<'a> {
     /// All pictures that were compared.
     pub pictures: Vec<Picture<'a>>,
-    /// Pairs that were verified one by one, sorted by their numbers. In sets of more than 64 pictures
+    /// Pairs that were verified one by one, sorted by their numbers. In sets of more than 256 pictures
     /// with nearly the same fingerprint only those with the one that stands for them.
     pub pairs: Vec<Pair>,
     /// The groups that the pairs make, worst first: label conflicts, then across splits, then by
@@ -180,6 +180,7 @@ pub fn find<'a>(
     }
     let mut maps: HashMap<(u32, u32), Map> = HashMap::new();
     let mut still: HashMap<(u32, u32), bool> = HashMap::new();
+    let mut twins_of: HashSet<(u32, u32)> = HashSet::new();
     for found in &verified {
         links.insert((found.a, found.b), Link { kind: found.kind, score: found.score });
         if found.kind.is_duplicate() {
@@ -191,10 +192,11 @@ pub fn find<'a>(
         each_pair(twins, |a, b| {
             links.insert((a, b), Link { kind: Kind::SamePixels, score: 1.0 });
             maps.insert((a, b), [1.0, 0.0, 0.0, 0.0, 1.0, 0.0]);
-            still.insert((a, b), true);
+            still.remove(&(a, b));
+            twins_of.insert((a, b));
         });
     }
-    let bursts = bursts(&mut subjects, leaders, &still, reach, watch)?;
+    let bursts = bursts(&mut subjects, leaders, &still, &twins_of, reach, watch)?;
     let allows = |a: u32, b: u32| {
         let picture = |index: u32| &subjects.pictures[index as usize];
         request.within.allows(picture(a), picture(b))
@@ -286,8 +288,10 @@ fn looked_up(
     request: &Request,
     watch: &dyn Watch,
 ) -> Result<Vec<Verified>, Error> {
-    let fingerprints: Vec<Fingerprint> =
-        leaders.iter().map(|&index| subjects.pictures[index as usize].measured.fingerprint).collect();
+    let fingerprints: Vec<Fingerprint> = leaders
+        .iter()
+        .map(|&index| subjects.pictures[index as usize].measured.fingerprint)
+        .collect();
     let mut met = near(&fingerprints);
     if reach == Reach::Wide {
         subjects.load(leaders, watch)?;
@@ -324,16 +328,17 @@ const MOMENT: [f32; 2] = [0.80, 0.92];
 
 /// Pairs of different pictures that are frames of one moment. Frames of a still hand are laid over each
 /// other without a doubt; what has moved is nevertheless another picture. `still` are the duplicates,
-/// and whether nothing has moved in them.
+/// and whether nothing has moved in them; `twins` have the same pixels.
 fn bursts(
     subjects: &mut Subjects<'_>,
     leaders: &[u32],
     still: &HashMap<(u32, u32), bool>,
+    twins: &HashSet<(u32, u32)>,
     reach: Reach,
     watch: &dyn Watch,
-) -> Result<Vec<((u32, u32), Link)>, Error> {
+) -> Result<Links, Error> {
     if reach == Reach::Same {
-        return Ok(Vec::new());
+        return Ok(Links::new());
     }
     let files: Vec<_> = leaders
         .iter()
@@ -345,7 +350,7 @@ fn bursts(
     let near: Vec<(u32, u32, Nearness)> = neighbours(&files)
         .into_iter()
         .map(|(a, b, why)| (leaders[a as usize], leaders[b as usize], why))
-        .filter(|&(a, b, _)| still.get(&(a, b)) != Some(&true))
+        .filter(|&(a, b, _)| still.get(&(a, b)) != Some(&true) && !twins.contains(&(a, b)))
         .collect();
     let needed: Vec<u32> = near.iter().flat_map(|&(a, b, _)| [a, b]).collect();
     subjects.load(&needed, watch)?;
@@ -361,24 +366,25 @@ fn bursts(
         Some(((a, b), Link { kind: Kind::Burst, score }))
     };
     let mut found: Vec<((u32, u32), Link)> = near.par_iter().filter_map(alike).collect();
-    // Frames that lie further apart than was looked belong to the same moment as those between.
+    // Frames that lie further apart than was looked belong to the same moment as those between, and
+    // so do two between which nothing has moved.
     let mut moments = Sets::new(subjects.pictures.len());
     found.iter().for_each(|&((a, b), _)| moments.join(a, b));
     let known: HashSet<(u32, u32)> = found.iter().map(|&(pair, _)| pair).collect();
-    let mut moved: Vec<(u32, u32)> = still
-        .iter()
-        .filter(|&(pair, &is_still)| !is_still && !known.contains(pair))
-        .map(|(&pair, _)| pair)
+    let mut others: Vec<(u32, u32)> = still
+        .keys()
+        .filter(|pair| !known.contains(pair))
+        .copied()
         .filter(|&(a, b)| moments.of(a) == moments.of(b))
         .collect();
-    moved.sort_unstable();
-    subjects.load(&moved.iter().flat_map(|&(a, b)| [a, b]).collect::<Vec<_>>(), watch)?;
+    others.sort_unstable();
+    subjects.load(&others.iter().flat_map(|&(a, b)| [a, b]).collect::<Vec<_>>(), watch)?;
     let looks = &subjects.looks;
-    found.extend(moved.into_iter().filter_map(|(a, b)| {
+    found.extend(others.into_iter().filter_map(|(a, b)| {
         let (first, second) = (looks.subject(a as usize)?, looks.subject(b as usize)?);
         Some(((a, b), Link { kind: Kind::Burst, score: moment(&first, &second)? }))
     }));
-    Ok(found)
+    Ok(found.into_iter().collect())
 }
 
 /// The groups that `pairs` make: duplicates, then bursts, then look-alikes.
@@ -392,9 +398,7 @@ fn groups(
     let mut room = Room::default();
     let of = |is_wanted: &dyn Fn(Kind) -> bool| -> Links {
         let wanted = pairs.iter().filter(|pair| is_wanted(pair.kind));
-        wanted
-            .map(|pair| ((pair.a, pair.b), Link { kind: pair.kind, score: pair.score }))
-            .collect()
+        wanted.map(|pair| ((pair.a, pair.b), Link { kind: pair.kind, score: pair.score })).collect()
     };
     let count = subjects.pictures.len();
     // What no search has found is laid over each other once more, by way of a third.
@@ -410,11 +414,13 @@ fn groups(
     let mut again = |a: u32, b: u32| -> Option<Link> {
         let (a, b) = (leader(a), leader(b));
         let onward: HashMap<u32, Map> = ways.get(&b)?.iter().copied().collect();
-        let (from, back) = ways.get(&a)?.iter().find_map(|(third, map)| {
-            Some((map, inverse(onward.get(third)?)?))
-        })?;
+        let (from, back) = ways
+            .get(&a)?
+            .iter()
+            .find_map(|(third, map)| Some((map, inverse(onward.get(third)?)?)))?;
         let start = Start::along(then(from, &back));
-        let (first, second) = (subjects.looks.subject(a as usize)?, subjects.looks.subject(b as usize)?);
+        let (first, second) =
+            (subjects.looks.subject(a as usize)?, subjects.looks.subject(b as usize)?);
         let evidence = compare(&first, &second, &start, &mut room)?;
         let verdict = Verdict::of(&evidence);
         verdict.is_certain().then(|| Link { kind: Kind::Part, score: verdict.score() })

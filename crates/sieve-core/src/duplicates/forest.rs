@@ -186,11 +186,7 @@ fn divide(
 }
 
 /// The line between two means of a sample, of unit length.
-fn direction(
-    vectors: &[Vector],
-    members: &[u32],
-    draws: &mut ChaCha8Rng,
-) -> [f32; DIMENSIONS] {
+fn direction(vectors: &[Vector], members: &[u32], draws: &mut ChaCha8Rng) -> [f32; DIMENSIONS] {
     let mut pick = || {
         let index = members[draws.random_range(0..members.len())];
         vectors[index as usize].0.map(f32::from)
@@ -222,4 +218,52 @@ fn direction(
         return line;
     }
     line.map(|value| value / length)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Vectors in crowds around a few.
+    fn vectors(count: usize) -> Vec<Vector> {
+        let mut draws = ChaCha8Rng::seed_from_u64(7);
+        let mut draw = |spread: f32| -> [f32; DIMENSIONS] {
+            std::array::from_fn(
+                |at| if at < 27 { draws.random_range(-spread..spread) } else { 0.0 },
+            )
+        };
+        let centres: Vec<[f32; DIMENSIONS]> = (0..count / 20).map(|_| draw(1.0)).collect();
+        let around = |index: usize, draw: &mut dyn FnMut(f32) -> [f32; DIMENSIONS]| {
+            let (centre, off) = (centres[index % centres.len()], draw(0.3));
+            let sum: [f32; DIMENSIONS] = std::array::from_fn(|at| centre[at] + off[at]);
+            let length = product(&sum, &sum).sqrt();
+            Vector(sum.map(|value| (value / length * 127.0).round() as i8))
+        };
+        (0..count).map(|index| around(index, &mut draw)).collect()
+    }
+
+    #[test]
+    fn few_looks_find_nearly_all_that_all_looks_find() {
+        let vectors = vectors(20_000);
+        let forest = Forest::grow(&vectors, 4);
+        let mut search = forest.search();
+        let mut found = |wanted: &Vector, looks: usize| {
+            let mut found = Vec::new();
+            forest.near(wanted, 13_900, looks, &mut search, |index, product| {
+                assert_eq!(product, wanted.product(&vectors[index as usize]));
+                found.push(index);
+            });
+            found.sort_unstable();
+            found
+        };
+        let (mut few, mut all) = (0, 0);
+        for wanted in vectors.iter().step_by(500) {
+            few += found(wanted, 2000).len();
+            all += found(wanted, usize::MAX).len();
+        }
+        assert!(all > 400 && few * 100 >= all * 99, "{few} of {all}");
+        let twice = Forest::grow(&vectors, 4);
+        let same = forest.trees.iter().zip(&twice.trees).all(|(a, b)| a.members == b.members);
+        assert!(same, "the same vectors give the same trees");
+    }
 }

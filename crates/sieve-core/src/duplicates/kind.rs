@@ -68,9 +68,11 @@ impl Kind {
             return Kind::Turned;
         }
         // What of a picture is not on the other, and is no border either, was cut off.
-        let is_cut = placing.shared.iter().zip(placing.shared_content).any(|(all, content)| {
-            *all < ALL_OF_IT && content < ALL_OF_IT
-        });
+        let is_cut = placing
+            .shared
+            .iter()
+            .zip(placing.shared_content)
+            .any(|(all, content)| *all < ALL_OF_IT && content < ALL_OF_IT);
         if is_cut {
             Kind::Part
         } else if placing.shared.iter().any(|&all| all < ALL_OF_IT) {

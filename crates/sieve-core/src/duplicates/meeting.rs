@@ -37,9 +37,8 @@ pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets) {
     if distinct.len() <= FEW {
         for (place, name) in distinct.iter().enumerate() {
             let others = distinct[..place].iter().zip(&words);
-            let is_close = |(_, other): &(&u32, &[u64; 4])| {
-                distance_bits(&words[place], other) <= RADIUS_BITS
-            };
+            let is_close =
+                |(_, other): &(&u32, &[u64; 4])| distance_bits(&words[place], other) <= RADIUS_BITS;
             others.filter(is_close).for_each(|(other, _)| sets.join(*name, *other));
         }
         return;
@@ -140,6 +139,8 @@ mod tests {
     use proptest::prelude::*;
 
     proptest! {
+        #![proptest_config(ProptestConfig::with_cases(16))]
+
         #[test]
         fn sets_are_those_of_comparing_all_with_all(
             seeds in prop::collection::vec((0u8..4, prop::collection::vec(0usize..255, 0..40)), 2..40),

@@ -94,7 +94,8 @@ impl Looks {
 
     /// Whether the thumbnails of two pictures differ by at most `levels` anywhere.
     pub fn are_nearly(&self, a: u32, b: u32, levels: u8) -> bool {
-        let (Some(a), Some(b)) = (&self.thumbnails[a as usize], &self.thumbnails[b as usize]) else {
+        let (Some(a), Some(b)) = (&self.thumbnails[a as usize], &self.thumbnails[b as usize])
+        else {
             return false;
         };
         a.0.iter().zip(&b.0).all(|(a, b)| a.abs_diff(*b) <= levels)

@@ -75,8 +75,7 @@ fn of_pair(
         let Some(evidence) = compare(wanted, found, &candidate.start, room) else {
             continue;
         };
-        let map =
-            if candidate.wanted == a { Some(evidence.map) } else { inverse(&evidence.map) };
+        let map = if candidate.wanted == a { Some(evidence.map) } else { inverse(&evidence.map) };
         let (verdict, Some(map)) = (Verdict::of(&evidence), map) else { continue };
         if best.is_none_or(|(known, ..)| verdict.log_odds > known.log_odds) {
             best = Some((verdict, map, evidence.is_still()));
@@ -87,9 +86,7 @@ fn of_pair(
     }
     let (verdict, map, is_still) = best.filter(|(verdict, ..)| verdict.is_alike())?;
     let kind = if verdict.is_certain() {
-        let content = |subject: &Subject| {
-            subject.content.unwrap_or(Region::WHOLE)
-        };
+        let content = |subject: &Subject| subject.content.unwrap_or(Region::WHOLE);
         let contents = [content(first), content(second)];
         Kind::of(&Placing::of(&map, [first.aspect, second.aspect], contents))
     } else {

@@ -76,10 +76,14 @@ impl Template {
                 let down = (values[below * side + column] - values[above * side + column])
                     / ((below - above) as f32 * step);
                 let (x, y) = (place(column), place(row));
-                for (slopes, slope) in slopes
-                    .iter_mut()
-                    .zip([across * x, across * y, across, down * x, down * y, down])
-                {
+                for (slopes, slope) in slopes.iter_mut().zip([
+                    across * x,
+                    across * y,
+                    across,
+                    down * x,
+                    down * y,
+                    down,
+                ]) {
                     slopes.push(slope);
                 }
             }
@@ -267,8 +271,8 @@ fn solve(template: &Template, room: &mut Workspace) -> Option<[f32; UNKNOWNS]> {
     }
     // A little stiffness, where nothing in the picture tells how far to go.
     let stiffness = 1e-3 * (0..6).map(|at| normal[at][at]).sum::<f32>() / 6.0;
-    for at in 0..6 {
-        normal[at][at] += stiffness;
+    for (at, row) in normal.iter_mut().enumerate().take(6) {
+        row[at] += stiffness;
     }
     cholesky(normal, right)
 }

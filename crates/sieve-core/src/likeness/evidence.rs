@@ -182,7 +182,10 @@ fn detail(
         let mut sums = Chroma::default();
         for at in 0..CHROMA * CHROMA {
             if inside[at] > 0.0 {
-                sums.add([a_blue[at] - 128.0, a_red[at] - 128.0], [b_blue[at] - 128.0, b_red[at] - 128.0]);
+                sums.add(
+                    [a_blue[at] - 128.0, a_red[at] - 128.0],
+                    [b_blue[at] - 128.0, b_red[at] - 128.0],
+                );
             }
         }
         sums.fit()
@@ -297,9 +300,10 @@ fn distortion(map: &Map, aspects: [f32; 2]) -> Distortion {
 /// The share of samples whose detail is seen, 0 to 1.
 #[inline(always)]
 fn structure(details: &[f32], weights: &[f32]) -> f32 {
-    let seen = details.iter().zip(weights).map(|(detail, weight)| {
-        if detail.abs() > SEEN_LEVELS { *weight } else { 0.0 }
-    });
+    let seen = details
+        .iter()
+        .zip(weights)
+        .map(|(detail, weight)| if detail.abs() > SEEN_LEVELS { *weight } else { 0.0 });
     seen.sum::<f32>() / weights.iter().sum::<f32>().max(1.0)
 }
 
@@ -353,7 +357,8 @@ fn without_neighbours(values: &[f32], side: usize) -> Vec<f32> {
 #[inline(always)]
 fn correlation_of_details(a: &[f32], b: &[f32], weights: &[f32]) -> f32 {
     let mut sums = [[0.0f32; 8]; 4];
-    let lanes = a.as_chunks::<8>().0.iter().zip(b.as_chunks::<8>().0).zip(weights.as_chunks::<8>().0);
+    let lanes =
+        a.as_chunks::<8>().0.iter().zip(b.as_chunks::<8>().0).zip(weights.as_chunks::<8>().0);
     for ((a, b), weights) in lanes {
         for lane in 0..8 {
             let (a, b, weight) = (a[lane], b[lane], weights[lane]);

@@ -98,7 +98,7 @@ impl Edge<'_> {
         // Chroma is coarser: it is looked at where all that it is the mean of is plain in luma.
         let side = self.planes.chroma[0].side();
         let shrink = self.planes.luma.side() / side;
-        if (line + 1) % shrink != 0 {
+        if !(line + 1).is_multiple_of(shrink) {
             return true;
         }
         self.planes.chroma.iter().all(|plane| {

@@ -9,6 +9,8 @@ mod evidence;
 mod frame;
 mod placing;
 mod plane;
+#[cfg(test)]
+mod tests;
 mod verdict;
 mod view;
 
@@ -20,5 +22,6 @@ pub use placing::Placing;
 pub use plane::{Plane, Planes};
 pub use verdict::Verdict;
 pub use view::{
-    DIMENSIONS, Subject, Turn, Vector, View, cosine, least_product, looked_among, looked_for, moment,
+    DIMENSIONS, Subject, Turn, Vector, View, cosine, least_product, looked_among, looked_for,
+    moment,
 };

@@ -87,9 +87,8 @@ impl Plane {
         let step = 1.0 / count as f32;
         let [a, b, c, d, e, f] = *map;
         let (right, below) = ([a, d].map(|v| v * step * scale), [b, e].map(|v| v * step * scale));
-        let start = [(a, b, c), (d, e, f)].map(|(x, y, shift)| {
-            ((x + y) * (0.5 * step - 0.5) + shift + 0.5) * scale - 0.5
-        });
+        let start = [(a, b, c), (d, e, f)]
+            .map(|(x, y, shift)| ((x + y) * (0.5 * step - 0.5) + shift + 0.5) * scale - 0.5);
         for (row, values) in into.chunks_exact_mut(count).enumerate() {
             let row = row as f32;
             let first = [start[0] + below[0] * row, start[1] + below[1] * row];

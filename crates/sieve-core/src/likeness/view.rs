@@ -285,8 +285,7 @@ pub fn looked_among(subject: &Subject) -> Vec<View> {
 /// views, -1 to 1. None when one of them shows nothing.
 pub fn moment(a: &Subject, b: &Subject) -> Option<f32> {
     let whole = window(1.0, 0.0, 0.0);
-    let vector = |subject: &Subject| {
-        Some(Look::of(&subject.all.half, &whole)?.turned(Turn::default()))
-    };
-    Some(cosine(vector(a)?.product(&vector(b)?)))
+    let vector =
+        |subject: &Subject| Some(Look::of(&subject.all.half, &whole)?.turned(Turn::default()));
+    Some(cosine(vector(a)?.product(&vector(b)?)).min(1.0))
 }

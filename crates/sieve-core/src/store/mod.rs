@@ -220,13 +220,11 @@ impl Store {
         paths: &[&RelPath],
         thumbnails: &mut [Option<Thumbnail>],
     ) -> rusqlite::Result<()> {
-        let mut query =
-            self.connection.prepare("SELECT planes FROM thumbnails WHERE path = ?")?;
+        let mut query = self.connection.prepare("SELECT planes FROM thumbnails WHERE path = ?")?;
         for (path, thumbnail) in paths.iter().zip(thumbnails) {
             let mut rows = query.query([row::Key::of(path)])?;
             let planes: Option<Vec<u8>> = rows.next()?.map(|row| row.get(0)).transpose()?;
-            *thumbnail =
-                planes.filter(|planes| planes.len() == Thumbnail::BYTES).map(Thumbnail);
+            *thumbnail = planes.filter(|planes| planes.len() == Thumbnail::BYTES).map(Thumbnail);
         }
         Ok(())
     }

@@ -65,12 +65,13 @@ impl Concern {
     const ALL: [Concern; 5] =
         [Concern::Conflict, Concern::Leak, Concern::Copies, Concern::Burst, Concern::Alike];
 
-    fn of(group: &Group) -> Self {
+    /// Classes and splits of two collections say nothing about each other.
+    fn of(group: &Group, is_one: bool) -> Self {
         match group.kind {
             Kind::Burst => Concern::Burst,
             Kind::LookAlike => Concern::Alike,
-            _ if group.label_conflict => Concern::Conflict,
-            _ if group.across_splits => Concern::Leak,
+            _ if is_one && group.label_conflict => Concern::Conflict,
+            _ if is_one && group.across_splits => Concern::Leak,
             _ => Concern::Copies,
         }
     }

@@ -33,7 +33,7 @@ pub fn rows(answer: &Duplicates<'_>) -> Vec<TileRow> {
 
 fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
     let most = if answer.args.all { usize::MAX } else { COLUMNS };
-    let concern = match Concern::of(group) {
+    let concern = match Concern::of(group, answer.sides.len() == 1) {
         Concern::Conflict => ", under several classes",
         Concern::Leak => ", in several splits",
         _ => "",

@@ -8,8 +8,20 @@ use super::{Duplicates, reason};
 pub fn csv(answer: &Duplicates<'_>) -> String {
     let mut table = csv::Writer::from_writer(Vec::new());
     let head = [
-        "group", "kind", "score", "label_conflict", "across_splits", "path", "class", "split",
-        "width_px", "height_px", "size_bytes", "keep", "why", "goes_with",
+        "group",
+        "kind",
+        "score",
+        "label_conflict",
+        "across_splits",
+        "path",
+        "class",
+        "split",
+        "width_px",
+        "height_px",
+        "size_bytes",
+        "keep",
+        "why",
+        "goes_with",
     ];
     table.write_record(head).expect("memory takes what is written");
     for (number, group) in (1..).zip(&answer.found.groups) {
@@ -44,7 +56,9 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
 /// `path_a` is below the first and `path_b` below the second.
 pub fn pairs(answer: &Duplicates<'_>) -> Vec<u8> {
     let mut table = csv::Writer::from_writer(Vec::new());
-    table.write_record(["path_a", "path_b", "kind", "score"]).expect("memory takes what is written");
+    table
+        .write_record(["path_a", "path_b", "kind", "score"])
+        .expect("memory takes what is written");
     for Pair { a, b, kind, score } in answer.pairs() {
         let path = |number: &u32| answer.picture(*number).record.path.as_str();
         let row = [path(a), path(b), kind.name(), &format!("{score:.4}")];

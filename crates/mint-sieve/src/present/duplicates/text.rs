@@ -20,7 +20,7 @@ pub fn text(answer: &Duplicates<'_>) -> String {
     for concern in Concern::ALL {
         let groups = answer.found.groups.iter().enumerate();
         let of_it: Vec<(usize, &Group)> = groups
-            .filter(|(_, group)| Concern::of(group) == concern)
+            .filter(|(_, group)| Concern::of(group, answer.sides.len() == 1) == concern)
             .map(|(index, group)| (index + 1, group))
             .collect();
         if !of_it.is_empty() {
@@ -54,7 +54,12 @@ fn what_was_done(answer: &Duplicates<'_>) -> String {
         Reach::Near => "copies; --reach wide also finds crops, frames and tilts",
         Reach::Same => "the same bytes and pixels only; --reach near and wide find more",
     };
-    let _ = writeln!(text, "{} compared, reach {}: {farther}", counts.join(" and "), found.reach.name());
+    let _ = writeln!(
+        text,
+        "{} compared, reach {}: {farther}",
+        counts.join(" and "),
+        found.reach.name()
+    );
     let mut kinds: Vec<String> = Vec::new();
     for kind in Kind::ALL {
         let groups = found.groups.iter().filter(|group| group.kind == kind).count();

@@ -11,9 +11,7 @@ use crate::args::{CollectionArgs, NearestArgs};
 use crate::present::sheet::{Labelled, TileRow};
 use crate::present::style::FAINT;
 use crate::present::table::{Align, aligned};
-use crate::present::{
-    ReadingSettings, collection_words, envelope, heading, next_step, safe,
-};
+use crate::present::{ReadingSettings, collection_words, envelope, heading, next_step, safe};
 
 /// What was asked and what was found.
 pub struct Nearest<'a> {
@@ -197,7 +195,11 @@ pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
     let asked = Labelled {
         record: None,
         pixels: None,
-        lines: [answer.image_name(), "asked for".into(), format!("{}x{}", facts.width_px, facts.height_px)],
+        lines: [
+            answer.image_name(),
+            "asked for".into(),
+            format!("{}x{}", facts.width_px, facts.height_px),
+        ],
         is_marked: true,
     };
     let found = answer.found.iter().map(|alike| {

@@ -64,7 +64,13 @@ pub fn paint_rows(title: &str, rows: &[TileRow]) -> Pixels {
     let width = 2 * MARGIN + most * (TILE.0 + GAP) - GAP;
     let total = TITLE + rows.iter().map(height).sum::<u32>() + MARGIN;
     let mut canvas = Canvas::new(width, total, PAPER);
-    canvas.write(&TITLE_LETTERS.end_of(title, width - 2 * MARGIN), MARGIN, GAP, &TITLE_LETTERS, INK);
+    canvas.write(
+        &TITLE_LETTERS.end_of(title, width - 2 * MARGIN),
+        MARGIN,
+        GAP,
+        &TITLE_LETTERS,
+        INK,
+    );
     let mut top = TITLE;
     for row in rows {
         let head = NAME_LETTERS.end_of(&row.head, width - 2 * MARGIN);

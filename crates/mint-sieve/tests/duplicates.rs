@@ -1,0 +1,122 @@
+//! `duplicates` and `nearest` on painted leaves and copies of them.
+
+mod support;
+
+use std::fs;
+use std::path::Path;
+
+use support::Workspace;
+
+/// The demo's leaves: copies of every kind are planted among them.
+fn shed(workspace: &Workspace, arrangement: &[&str]) -> String {
+    let mut words = vec!["demo", "shed"];
+    words.extend(arrangement);
+    workspace.says(&words);
+    "shed/collection".to_owned()
+}
+
+#[test]
+fn what_was_planted_is_found_with_its_kind_and_nothing_else_is() {
+    let workspace = Workspace::new();
+    let collection = shed(&workspace, &[]);
+    let answer = workspace.says(&["duplicates", &collection]);
+    insta::assert_snapshot!("duplicates_of_the_demo", answer);
+    let kinds = "same-bytes,same-pixels,near,turned,framed,part,burst";
+    let call = ["duplicates", &collection, "--kinds", kinds];
+    let found = workspace.json(&call);
+    // Every fault of these kinds that the demo lists, with its partner, is in one group.
+    let planted = fs::read_to_string(workspace.path("shed/planted.csv")).unwrap();
+    let reach = [
+        "same-bytes",
+        "same-pixels",
+        "resaved",
+        "resized",
+        "cropped",
+        "mirrored",
+        "turned",
+        "label-conflict",
+        "burst",
+    ];
+    let groups: Vec<Vec<&str>> = found["groups"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|group| {
+            group["images"]
+                .as_array()
+                .unwrap()
+                .iter()
+                .map(|i| i["path"].as_str().unwrap())
+                .collect()
+        })
+        .collect();
+    let mut members = 0;
+    for row in planted.lines().skip(1) {
+        let cells: Vec<&str> = row.split(',').collect();
+        if reach.contains(&cells[1]) {
+            let together = groups.iter().any(|g| g.contains(&cells[0]) && g.contains(&cells[2]));
+            assert!(together, "{row}");
+            members += 1;
+        }
+    }
+    assert!(members >= 14, "the demo plants them: {members}");
+    let listed: usize = groups.iter().map(Vec::len).sum();
+    assert!(listed <= 2 * members, "nothing else is in a group: {groups:?}");
+    // The same answer on one thread, from the catalog, and without one.
+    let again = [&call[..], &["--threads", "1", "--no-catalog"]].concat();
+    assert_eq!(workspace.json(&again), found);
+}
+
+#[test]
+fn pairs_sheets_and_tables_are_written() {
+    let workspace = Workspace::new();
+    let collection = shed(&workspace, &["--pre-split"]);
+    let call = ["duplicates", &collection, "--kinds", "same-bytes,near,turned,part,burst"];
+    let outputs = ["--pairs", "pairs.csv", "--sheet", "sheet.png", "--format", "csv"];
+    let table = workspace.says(&[&call[..], &outputs].concat());
+    insta::assert_snapshot!("duplicates_table", table);
+    insta::assert_snapshot!(
+        "duplicates_pairs",
+        fs::read_to_string(workspace.path("pairs.csv")).unwrap()
+    );
+    let sheet = fs::read(workspace.path("sheet.png")).unwrap();
+    assert!(sheet.starts_with(b"\x89PNG") && sheet.len() > 20_000);
+    // Outputs are never written over, nor into the collection.
+    let again = workspace.run(&[&call[..], &outputs].concat());
+    assert_eq!(again.status, 3, "{}", again.stderr);
+    let inside = format!("{collection}/pairs.csv");
+    assert_eq!(workspace.run(&["duplicates", &collection, "--pairs", &inside]).status, 2);
+    let within = workspace.json(&["duplicates", &collection, "--within", "split"]);
+    let groups = within["groups"].as_array().unwrap().clone();
+    assert!(groups.iter().all(|group| group["across_splits"] == false));
+}
+
+#[test]
+fn another_collection_is_compared_and_the_nearest_are_shown() {
+    let workspace = Workspace::new();
+    let collection = shed(&workspace, &[]);
+    fs::create_dir_all(workspace.path("batch/new")).unwrap();
+    let copy = |from: &str, to: &str| {
+        fs::copy(workspace.path(&collection).join(from), workspace.path(to)).unwrap();
+    };
+    copy("sage/sage-014-small.jpg", "batch/new/a.jpg");
+    copy("thyme/thyme-031-flip.jpg", "batch/new/b.jpg");
+    let call = ["duplicates", &collection, "--against", "batch"];
+    insta::assert_snapshot!("duplicates_against", workspace.says(&call));
+    workspace.says(&[&call[..], &["--pairs", "p.csv", "--format", "csv"]].concat());
+    let pairs = fs::read_to_string(workspace.path("p.csv")).unwrap();
+    assert!(
+        pairs.lines().skip(1).all(|row| row.split(',').nth(1).unwrap().starts_with("new/")),
+        "{pairs}"
+    );
+    let call = ["nearest", "batch/new/b.jpg", "--in", &collection, "--count", "5"];
+    insta::assert_snapshot!("nearest", workspace.says(&call));
+    let found = workspace.json(&call);
+    assert_eq!(found["nearest"][0]["path"], "thyme/thyme-031-flip.jpg");
+    assert_eq!(found["nearest"][1]["kind"], "turned");
+    workspace.says(&[&call[..], &["--sheet", "nearest.png", "--format", "csv"]].concat());
+    assert!(Path::new(&workspace.path("nearest.png")).exists());
+    let missing = workspace.run(&["nearest", "nobody.jpg", "--in", &collection]);
+    assert_eq!(missing.status, 3);
+    insta::assert_snapshot!("nearest_of_nothing", missing.stderr);
+}
