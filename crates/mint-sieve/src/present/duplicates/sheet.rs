@@ -52,19 +52,21 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
                 let (record, facts) = (picture.record, &picture.measured.facts);
                 let how = match (member.kind, member.score) {
                     (Some(kind), Some(score)) => format!("{} {score:.3}", kind.name()),
-                    _ => "compared with".to_owned(),
+                    _ => String::new(),
                 };
                 let places = [record.split(), record.class()].into_iter().flatten();
                 let place = places.collect::<Vec<_>>().join(" / ");
                 let is_duplicate = group.kind.is_duplicate();
-                let keep = if member.keep && is_duplicate { "keep, " } else { "" };
+                let keep = if member.keep && is_duplicate { "keep" } else { "" };
+                let size = format!("{}x{}", facts.width_px, facts.height_px);
+                let words = [keep, &how, &size].into_iter().filter(|word| !word.is_empty());
                 Labelled {
                     record: Some((picture.side, picture.index)),
                     pixels: None,
                     lines: [
                         record.path.file_name().to_owned(),
                         place,
-                        format!("{keep}{how}, {}x{}", facts.width_px, facts.height_px),
+                        words.collect::<Vec<_>>().join(", "),
                     ],
                     is_marked: member.keep && is_duplicate,
                 }

@@ -7,7 +7,7 @@ use sieve_core::duplicates::{Group, Kind, Member, Reach};
 use super::{Concern, Duplicates, reason};
 use crate::present::style::{ERROR, FAINT, HEADING, WARNING};
 use crate::present::table::{Align, aligned};
-use crate::present::{collection_words, counted, heading, next_step, safe, splits_folder};
+use crate::present::{collection_words, counted, heading, next_step, safe};
 
 /// Groups of each concern that are shown without `--all`.
 const MOST_GROUPS: usize = 4;
@@ -160,10 +160,6 @@ fn next(answer: &Duplicates<'_>) -> String {
         let mut options: Vec<&str> = against.iter().flat_map(|a| ["--against", a]).collect();
         options.extend(["--sheet", "duplicates.png"]);
         return next_step("look at them:", &words("duplicates", &options));
-    }
-    if answer.sides[0].catalog.collection.splits.is_empty() && against.is_none() {
-        let to = splits_folder(&args.collection.roots[0].path);
-        return next_step("build splits that keep them together:", &words("split", &["--to", &to]));
     }
     next_step("see what else is wrong:", &words("audit", &[]))
 }
