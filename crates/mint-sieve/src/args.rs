@@ -305,6 +305,17 @@ pub enum Within {
     Split,
 }
 
+impl Within {
+    /// The word that is typed.
+    pub fn name(self) -> &'static str {
+        match self {
+            Within::All => "all",
+            Within::Class => "class",
+            Within::Split => "split",
+        }
+    }
+}
+
 /// How far is looked, as it is typed.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum Reach {

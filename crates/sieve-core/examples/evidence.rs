@@ -6,7 +6,7 @@
 use rayon::prelude::*;
 use sieve_core::catalog;
 use sieve_core::collection::{self, Request};
-use sieve_core::duplicates::{Candidate, Depth, wide_candidates};
+use sieve_core::duplicates::{Candidate, wide_candidates};
 use sieve_core::likeness::{Room, Subject, compare};
 use sieve_core::progress::Silent;
 
@@ -27,8 +27,7 @@ fn main() {
         Some(Subject::of(thumbnails[at].as_ref()?, aspect))
     };
     let all = |_, _| true;
-    let candidates = wide_candidates(images.len(), subject, all, Depth::default(), &Silent)
-        .expect("nobody stops it");
+    let candidates = wide_candidates(images.len(), subject, all, &Silent).expect("nobody stops it");
     eprintln!("{} pictures, {} candidates", images.len(), candidates.len());
     let row = |room: &mut Room, candidate: &Candidate| {
         let Candidate { wanted, found, start } = candidate;

@@ -50,6 +50,7 @@ pub mod nearest;
 pub mod progress;
 pub mod reading;
 pub mod sampling;
+pub mod sets;
 pub mod splitting;
 pub mod store;
 

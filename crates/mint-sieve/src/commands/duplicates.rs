@@ -46,7 +46,6 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
             Within::Split => duplicates::Within::Split,
         },
         kinds: args.kinds.clone(),
-        ..Request::default()
     };
     let found = duplicates::find(&sides, &request, progress)?;
     progress.end();

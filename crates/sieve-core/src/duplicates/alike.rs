@@ -49,7 +49,12 @@ pub fn nearest<'a>(
     // The picture asked for is called by the number after the last.
     let own = subjects.pictures.len() as u32;
     let looks = &subjects.looks;
+    watch.begin("comparing pictures", Some(all.len() as u64));
     let best = |&index: &u32| -> Option<(i32, Candidate)> {
+        watch.advance(1);
+        if watch.stopped() {
+            return None;
+        }
         let subject = looks.subject(index as usize)?;
         let theirs = (looked_for(&subject), looked_among(&subject));
         let here = most_alike(&wanted, &theirs.1)
@@ -60,6 +65,9 @@ pub fn nearest<'a>(
     };
     let mut found: Vec<(u32, Option<(i32, Candidate)>)> =
         all.par_iter().map(|index| (*index, best(index))).collect();
+    if watch.stopped() {
+        return Err(Error::Interrupted);
+    }
     let is_copy = |index: u32| subjects.pictures[index as usize].measured.digest == image.0.digest;
     found.sort_by_key(|(index, best)| {
         (Reverse(is_copy(*index)), Reverse(best.map(|(product, _)| product)), *index)

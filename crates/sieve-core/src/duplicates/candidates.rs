@@ -7,13 +7,14 @@ use rayon::prelude::*;
 
 use super::forest::Forest;
 use super::meeting::{RADIUS_BITS, meet};
-use super::sets::Sets;
 use crate::Error;
+use crate::affine::Affine;
 use crate::likeness::{
-    Map, Start, Subject, Turn, Vector, View, least_product, looked_among, looked_for,
+    Start, Subject, Turn, Vector, View, least_product, looked_among, looked_for,
 };
 use crate::measuring::Fingerprint;
 use crate::progress::Watch;
+use crate::sets::Sets;
 
 /// Two pictures that may be alike, and where the one looked for may lie on the other.
 #[derive(Clone, Copy, Debug)]
@@ -39,11 +40,16 @@ pub struct Near {
 }
 
 /// Pairs of pictures whose fingerprints meet: as they are, mirrored or turned.
-pub fn near(fingerprints: &[Fingerprint]) -> Near {
+///
+/// # Errors
+///
+/// When `watch` asks to stop.
+pub fn near(fingerprints: &[Fingerprint], watch: &dyn Watch) -> Result<Near, Error> {
+    watch.begin("comparing fingerprints", None);
     let count = fingerprints.len();
     let mut near = Near { candidates: Vec::new(), is_stood_for: vec![false; count] };
     let mut sets = Sets::new(count);
-    meet(fingerprints, &mut sets);
+    meet(fingerprints, &mut sets, watch)?;
     for set in sets.groups() {
         let name = |&index: &u32| (index, fingerprints[index as usize], Turn::default());
         let members: Vec<(u32, Fingerprint, Turn)> = set.iter().map(name).collect();
@@ -67,12 +73,12 @@ pub fn near(fingerprints: &[Fingerprint]) -> Near {
     }
     let turned: Vec<Fingerprint> = normal.iter().map(|&(_, fingerprint, _)| fingerprint).collect();
     let mut sets = Sets::new(turned.len());
-    meet(&turned, &mut sets);
+    meet(&turned, &mut sets, watch)?;
     for set in sets.groups() {
         let members: Vec<_> = set.iter().map(|&index| normal[index as usize]).collect();
         pair_up(&members, &mut near.candidates);
     }
-    near
+    Ok(near)
 }
 
 /// Pairs the members of a set: all with all when they are few, otherwise each with one that is close
@@ -100,21 +106,11 @@ fn pair_up(members: &[(u32, Fingerprint, Turn)], into: &mut Vec<Candidate>) -> V
     leaders.iter().map(|leader| leader.0).collect()
 }
 
-/// How far the vectors are searched.
-#[derive(Clone, Copy, Debug)]
-pub struct Depth {
-    /// Trees of the forest.
-    pub trees: usize,
-    /// Vectors that are looked at for each view, of all that there are.
-    pub looks: usize,
-}
-
-impl Default for Depth {
-    /// Kept 99.9 % of what looking at all finds: `cargo bench --bench duplicates`.
-    fn default() -> Self {
-        Depth { trees: 4, looks: 2000 }
-    }
-}
+/// Trees of the forest.
+const TREES: usize = 4;
+/// Views that are looked at for each that is looked for: a test of the forest holds this to 99 % of what
+/// looking at all finds.
+const LOOKS: usize = 2000;
 
 /// The product of two views; of equals the first view that was looked for and the first that was found.
 type Best = (i32, Reverse<(usize, u32)>);
@@ -132,7 +128,6 @@ pub fn wide(
     count: usize,
     subject: impl Fn(usize) -> Option<Subject> + Sync,
     is_wanted: impl Fn(u32, u32) -> bool + Sync,
-    depth: Depth,
     watch: &dyn Watch,
 ) -> Result<Vec<Candidate>, Error> {
     let views = |index: usize| {
@@ -144,9 +139,9 @@ pub fn wide(
     let among = (0u32..)
         .zip(&views)
         .flat_map(|(owner, (_, among))| among.iter().map(move |view| (owner, view)));
-    let (owners, vectors): (Vec<(u32, Map)>, Vec<Vector>) =
+    let (owners, vectors): (Vec<(u32, Affine)>, Vec<Vector>) =
         among.map(|(owner, view)| ((owner, view.map), view.vector)).unzip();
-    let forest = Forest::grow(&vectors, depth.trees);
+    let forest = Forest::grow(&vectors, TREES);
     let found = views.par_iter().enumerate().map_init(
         || forest.search(),
         |search, (wanted, (queries, _))| {
@@ -163,7 +158,7 @@ pub fn wide(
                         *known = here.max(*known);
                     }
                 };
-                forest.near(&view.vector, least_product(), depth.looks, search, take);
+                forest.near(&view.vector, least_product(), LOOKS, search, take);
             }
             let mut found: Vec<(u32, Best)> = best.into_iter().collect();
             found.sort_unstable_by_key(|&(owner, (product, _))| (Reverse(product), owner));

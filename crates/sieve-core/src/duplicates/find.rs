@@ -6,18 +6,18 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::burst::{Nearness, neighbours};
-use super::candidates::{Candidate, Depth, FEW, near, wide};
+use super::candidates::{Candidate, FEW, near, wide};
 use super::grouping::{Link, Links, Membership, group};
 use super::kind::Kind;
 use super::pixels::same_pixels;
-use super::sets::Sets;
 use super::subjects::{Picture, Side, Subjects};
-use super::verify::{Verified, verify};
+use super::verify::{Verified, of_pair, verify};
 use crate::Error;
-use crate::likeness::Verdict;
-use crate::likeness::{Map, Room, Start, Subject, compare, inverse, moment, then};
+use crate::affine::Affine;
+use crate::likeness::{Room, Start, Subject, moment};
 use crate::measuring::{Digest, Fingerprint};
 use crate::progress::Watch;
+use crate::sets::Sets;
 
 /// How far to look.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -83,8 +83,6 @@ pub struct Request {
     pub within: Within,
     /// The kinds that are wanted; none for all.
     pub kinds: Vec<Kind>,
-    /// How thoroughly the wide search looks.
-    pub depth: Depth,
 }
 
 /// Two pictures that are there twice, or alike.
@@ -178,36 +176,31 @@ pub fn find<'a>(
     if reach > Reach::Same {
         verified = looked_up(&mut subjects, leaders, reach, request, watch)?;
     }
-    let mut maps: HashMap<(u32, u32), Map> = HashMap::new();
-    let mut still: HashMap<(u32, u32), bool> = HashMap::new();
-    let mut twins_of: HashSet<(u32, u32)> = HashSet::new();
-    for found in &verified {
+    let mut same: HashMap<(u32, u32), Verified> = HashMap::new();
+    for found in verified {
         links.insert((found.a, found.b), Link { kind: found.kind, score: found.score });
         if found.kind.is_duplicate() {
-            still.insert((found.a, found.b), found.is_still);
-            maps.insert((found.a, found.b), found.map);
+            same.insert((found.a, found.b), found);
         }
     }
     for twins in &twins {
         each_pair(twins, |a, b| {
-            links.insert((a, b), Link { kind: Kind::SamePixels, score: 1.0 });
-            maps.insert((a, b), [1.0, 0.0, 0.0, 0.0, 1.0, 0.0]);
-            still.remove(&(a, b));
-            twins_of.insert((a, b));
+            let twin = Verified::twins(a, b);
+            links.insert((a, b), Link { kind: twin.kind, score: twin.score });
+            same.insert((a, b), twin);
         });
     }
-    let bursts = bursts(&mut subjects, leaders, &still, &twins_of, reach, watch)?;
+    for (pair, link) in bursts(&mut subjects, leaders, &same, reach, watch)? {
+        links.insert(pair, link);
+        same.remove(&pair);
+    }
     let allows = |a: u32, b: u32| {
         let picture = |index: u32| &subjects.pictures[index as usize];
         request.within.allows(picture(a), picture(b))
     };
-    for (pair, link) in bursts {
-        links.insert(pair, link);
-        maps.remove(&pair);
-    }
     let mut pairs = copies.expanded(&links, allows);
     pairs.retain(|pair| request.kinds.is_empty() || request.kinds.contains(&pair.kind));
-    let groups = groups(&subjects, &pairs, &maps, &copies);
+    let groups = groups(&subjects, &pairs, &same, &copies);
     Ok(Found { groups, pairs, pictures: subjects.pictures, reach })
 }
 
@@ -292,7 +285,7 @@ fn looked_up(
         .iter()
         .map(|&index| subjects.pictures[index as usize].measured.fingerprint)
         .collect();
-    let mut met = near(&fingerprints);
+    let mut met = near(&fingerprints, watch)?;
     if reach == Reach::Wide {
         subjects.load(leaders, watch)?;
         watch.begin("looking for copies", Some(2 * leaders.len() as u64));
@@ -304,7 +297,7 @@ fn looked_up(
             let picture = |at: u32| &pictures[leaders[at as usize] as usize];
             request.within != Within::Across || picture(a).side != picture(b).side
         };
-        let found = wide(leaders.len(), subject, allows, request.depth, watch)?;
+        let found = wide(leaders.len(), subject, allows, watch)?;
         met.candidates.extend(found);
     }
     let mut candidates = met.candidates;
@@ -327,13 +320,11 @@ fn looked_up(
 const MOMENT: [f32; 2] = [0.80, 0.92];
 
 /// Pairs of different pictures that are frames of one moment. Frames of a still hand are laid over each
-/// other without a doubt; what has moved is nevertheless another picture. `still` are the duplicates,
-/// and whether nothing has moved in them; `twins` have the same pixels.
+/// other without a doubt; what has moved is nevertheless another picture. `same` are the duplicates.
 fn bursts(
     subjects: &mut Subjects<'_>,
     leaders: &[u32],
-    still: &HashMap<(u32, u32), bool>,
-    twins: &HashSet<(u32, u32)>,
+    same: &HashMap<(u32, u32), Verified>,
     reach: Reach,
     watch: &dyn Watch,
 ) -> Result<Links, Error> {
@@ -350,7 +341,7 @@ fn bursts(
     let near: Vec<(u32, u32, Nearness)> = neighbours(&files)
         .into_iter()
         .map(|(a, b, why)| (leaders[a as usize], leaders[b as usize], why))
-        .filter(|&(a, b, _)| still.get(&(a, b)) != Some(&true) && !twins.contains(&(a, b)))
+        .filter(|&(a, b, _)| same.get(&(a, b)).is_none_or(|pair| !pair.is_still))
         .collect();
     let needed: Vec<u32> = near.iter().flat_map(|&(a, b, _)| [a, b]).collect();
     subjects.load(&needed, watch)?;
@@ -371,10 +362,10 @@ fn bursts(
     let mut moments = Sets::new(subjects.pictures.len());
     found.iter().for_each(|&((a, b), _)| moments.join(a, b));
     let known: HashSet<(u32, u32)> = found.iter().map(|&(pair, _)| pair).collect();
-    let mut others: Vec<(u32, u32)> = still
-        .keys()
-        .filter(|pair| !known.contains(pair))
-        .copied()
+    let mut others: Vec<(u32, u32)> = same
+        .iter()
+        .filter(|(pair, same)| same.kind != Kind::SamePixels && !known.contains(pair))
+        .map(|(pair, _)| *pair)
         .filter(|&(a, b)| moments.of(a) == moments.of(b))
         .collect();
     others.sort_unstable();
@@ -391,7 +382,7 @@ fn bursts(
 fn groups(
     subjects: &Subjects<'_>,
     pairs: &[Pair],
-    maps: &HashMap<(u32, u32), Map>,
+    same: &HashMap<(u32, u32), Verified>,
     copies: &Copies,
 ) -> Vec<Group> {
     let rank = |index: u32| Reverse(worth(subjects, index));
@@ -403,27 +394,26 @@ fn groups(
     let count = subjects.pictures.len();
     // What no search has found is laid over each other once more, by way of a third.
     let leader = |index: u32| copies.leader[index as usize];
-    let mut ways: HashMap<u32, Vec<(u32, Map)>> = HashMap::new();
-    for (&(a, b), map) in maps {
+    let mut ways: HashMap<u32, Vec<(u32, Affine)>> = HashMap::new();
+    for (&(a, b), Verified { map, .. }) in same {
         ways.entry(a).or_default().push((b, *map));
-        if let Some(back) = inverse(map) {
+        if let Some(back) = map.inverse() {
             ways.entry(b).or_default().push((a, back));
         }
     }
     ways.values_mut().for_each(|ways| ways.sort_by_key(|(to, _)| *to));
     let mut again = |a: u32, b: u32| -> Option<Link> {
-        let (a, b) = (leader(a), leader(b));
-        let onward: HashMap<u32, Map> = ways.get(&b)?.iter().copied().collect();
+        let (a, b) = (leader(a).min(leader(b)), leader(a).max(leader(b)));
+        let onward: HashMap<u32, Affine> = ways.get(&b)?.iter().copied().collect();
         let (from, back) = ways
             .get(&a)?
             .iter()
-            .find_map(|(third, map)| Some((map, inverse(onward.get(third)?)?)))?;
-        let start = Start::along(then(from, &back));
+            .find_map(|(third, map)| Some((map, onward.get(third)?.inverse()?)))?;
+        let candidate = Candidate { wanted: a, found: b, start: Start::along(from.then(back)) };
         let (first, second) =
             (subjects.looks.subject(a as usize)?, subjects.looks.subject(b as usize)?);
-        let evidence = compare(&first, &second, &start, &mut room)?;
-        let verdict = Verdict::of(&evidence);
-        verdict.is_certain().then(|| Link { kind: Kind::Part, score: verdict.score() })
+        let found = of_pair(&[&candidate], &first, &second, &mut room)?;
+        found.kind.is_duplicate().then_some(Link { kind: found.kind, score: found.score })
     };
     let duplicates = group(count, &mut of(&Kind::is_duplicate), rank, &mut again);
     let bursts = group(count, &mut of(&|kind| kind == Kind::Burst), rank, |_, _| None);
@@ -452,14 +442,14 @@ fn worth(subjects: &Subjects<'_>, index: u32) -> (u64, u64) {
     ((pixels.max(1.0).ln() * 100.0) as u64, record.size_bytes)
 }
 
+/// Whether not all names are the same.
+fn differ<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
+    let first = names.next();
+    names.any(|name| Some(name) != first)
+}
+
 fn finished(subjects: &Subjects<'_>, members: &[Membership]) -> Group {
     let picture = |member: &Membership| &subjects.pictures[member.picture as usize];
-    let differ = |of: &dyn Fn(&Picture<'_>) -> Option<String>| {
-        let mut names: Vec<String> = members.iter().filter_map(|m| of(picture(m))).collect();
-        names.sort();
-        names.dedup();
-        names.len() > 1
-    };
     let mut ranked: Vec<((u64, u64), u32)> =
         members.iter().map(|member| (worth(subjects, member.picture), member.picture)).collect();
     ranked.sort_unstable_by_key(|&(worth, picture)| (Reverse(worth), picture));
@@ -484,8 +474,8 @@ fn finished(subjects: &Subjects<'_>, members: &[Membership]) -> Group {
     Group {
         kind: links().map(|link| link.kind).max().unwrap_or(Kind::SameBytes),
         score: links().map(|link| link.score).fold(1.0, f32::min),
-        label_conflict: differ(&|picture| picture.record.class().map(str::to_owned)),
-        across_splits: differ(&|picture| picture.record.split().map(str::to_owned)),
+        label_conflict: differ(members.iter().filter_map(|member| picture(member).record.class())),
+        across_splits: differ(members.iter().filter_map(|member| picture(member).record.split())),
         members: listed,
         why,
     }

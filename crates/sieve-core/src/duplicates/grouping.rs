@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 use std::collections::HashMap;
 
 use super::kind::Kind;
-use super::sets::Sets;
+use crate::sets::Sets;
 
 /// What is known of two pictures.
 #[derive(Clone, Copy, Debug, PartialEq)]

@@ -4,10 +4,12 @@
 //! of some chunk; so for each chunk only those are compared whose chunks are equal or one bit apart
 //! (multi-index hashing: Norouzi, Punjani and Fleet, 2012). Only who belongs together is kept: a
 //! fingerprint is compared with those of other sets alone, and a set is joined at the first hit, so
-//! that thousands of nearly the same cost no more than as many that are the same.
+//! that thousands of nearly the same are not compared all with all.
 
-use super::sets::Sets;
+use crate::Error;
 use crate::measuring::Fingerprint;
+use crate::progress::Watch;
+use crate::sets::Sets;
 
 /// Bits in which two fingerprints may differ and still meet.
 pub const RADIUS_BITS: u32 = 24;
@@ -19,7 +21,11 @@ const FEW: usize = 400;
 const BITS: usize = 256;
 
 /// Joins in `sets` all of `fingerprints` that are at most [`RADIUS_BITS`] apart.
-pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets) {
+///
+/// # Errors
+///
+/// When `watch` asks to stop.
+pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets, watch: &dyn Watch) -> Result<(), Error> {
     // The same fingerprint counts once.
     let mut order: Vec<u32> = (0..fingerprints.len() as u32).collect();
     order.sort_unstable_by_key(|&index| (fingerprints[index as usize], index));
@@ -41,12 +47,16 @@ pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets) {
                 |(_, other): &(&u32, &[u64; 4])| distance_bits(&words[place], other) <= RADIUS_BITS;
             others.filter(is_close).for_each(|(other, _)| sets.join(*name, *other));
         }
-        return;
+        return Ok(());
     }
     for chunk in 0..CHUNKS {
+        if watch.stopped() {
+            return Err(Error::Interrupted);
+        }
         let (from, to) = (chunk * BITS / CHUNKS, (chunk + 1) * BITS / CHUNKS);
         meet_in_chunk(&words, &distinct, from, to - from, sets);
     }
+    Ok(())
 }
 
 fn words(fingerprint: Fingerprint) -> [u64; 4] {
@@ -136,6 +146,7 @@ fn join_within(near: &[u32], own: usize, words: &[[u64; 4]], names: &[u32], sets
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::progress::Silent;
     use proptest::prelude::*;
 
     proptest! {
@@ -155,9 +166,9 @@ mod tests {
             let strangers = (0..500u32).map(|n| Fingerprint(*blake3::hash(&n.to_le_bytes()).as_bytes()));
             let crowd: Vec<Fingerprint> = fingerprints.iter().copied().chain(strangers).collect();
             let mut among = Sets::new(crowd.len());
-            meet(&crowd, &mut among);
+            meet(&crowd, &mut among, &Silent).unwrap();
             let (mut fast, mut slow) = (Sets::new(seeds.len()), Sets::new(seeds.len()));
-            meet(&fingerprints, &mut fast);
+            meet(&fingerprints, &mut fast, &Silent).unwrap();
             for (a, one) in (0u32..).zip(&fingerprints) {
                 for (b, other) in (0u32..).zip(&fingerprints) {
                     if one.distance_bits(*other) <= RADIUS_BITS {

@@ -17,16 +17,14 @@ mod grouping;
 mod kind;
 mod meeting;
 mod pixels;
-mod sets;
 mod subjects;
 mod verify;
 
 pub use alike::{Alike, nearest};
-pub use candidates::{Candidate, Depth, near as near_candidates, wide as wide_candidates};
+pub use candidates::{Candidate, wide as wide_candidates};
 pub use find::{Found, Group, Member, Pair, Reach, Request, Why, Within, find};
 pub use kind::Kind;
 pub use meeting::{RADIUS_BITS, meet};
-pub use sets::Sets;
 pub use subjects::{Picture, Side};
 
 use std::collections::HashMap;

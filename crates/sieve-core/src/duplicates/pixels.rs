@@ -3,13 +3,13 @@
 use std::collections::BTreeMap;
 
 use super::meeting::meet;
-use super::sets::Sets;
 use super::subjects::Subjects;
 use crate::Error;
 use crate::collection::Located;
 use crate::measuring::{Digest, Fingerprint};
 use crate::progress::Watch;
 use crate::reading::{self, FileBytes, Trouble};
+use crate::sets::Sets;
 
 /// Levels by which the thumbnails of two pictures with the same pixels may differ: a JPEG is measured
 /// at a smaller scale than the same picture in a lossless file.
@@ -29,6 +29,10 @@ pub fn same_pixels(
     let mut by_size: BTreeMap<(u32, u32), Vec<u32>> = BTreeMap::new();
     for &index in among {
         let facts = &subjects.pictures[index as usize].measured.facts;
+        // What is transparent was laid on white: other pictures may look the same then.
+        if facts.colour.may_be_transparent() {
+            continue;
+        }
         by_size.entry((facts.width_px, facts.height_px)).or_default().push(index);
     }
     let mut sets: Vec<Vec<u32>> = Vec::new();
@@ -36,7 +40,7 @@ pub fn same_pixels(
         let fingerprint = |&index: &u32| subjects.pictures[index as usize].measured.fingerprint;
         let fingerprints: Vec<Fingerprint> = members.iter().map(fingerprint).collect();
         let mut met = Sets::new(members.len());
-        meet(&fingerprints, &mut met);
+        meet(&fingerprints, &mut met, watch)?;
         let named = |set: Vec<u32>| set.iter().map(|&at| members[at as usize]).collect();
         sets.extend(met.groups().into_iter().map(named));
     }

@@ -5,7 +5,8 @@ use rayon::prelude::*;
 use super::candidates::Candidate;
 use super::kind::Kind;
 use crate::Error;
-use crate::likeness::{Map, Placing, Region, Room, Subject, Verdict, compare, inverse};
+use crate::affine::Affine;
+use crate::likeness::{Placing, Region, Room, Subject, Verdict, compare};
 use crate::progress::Watch;
 
 /// Two pictures that surely show the same, or look alike.
@@ -20,9 +21,17 @@ pub struct Verified {
     /// The chance that both show the same picture, 0 to 1.
     pub score: f32,
     /// From the first to the second.
-    pub map: Map,
+    pub map: Affine,
     /// Whether nothing has moved and nearly every detail is the same: not another frame.
     pub is_still: bool,
+}
+
+impl Verified {
+    /// Two pictures with the same pixels.
+    pub fn twins(a: u32, b: u32) -> Self {
+        let map = Affine::IDENTITY;
+        Verified { a, b, kind: Kind::SamePixels, score: 1.0, map, is_still: true }
+    }
 }
 
 /// Those of `candidates` that show the same or look alike, by their numbers. `subject` gives the
@@ -61,21 +70,22 @@ pub fn verify(
     Ok(verified.into_iter().flatten().collect())
 }
 
-/// What the likeliest way to lie on each other says.
-fn of_pair(
+/// What the likeliest way to lie on each other says of two pictures, which all of `pair` are about;
+/// `first` is the one with the smaller number.
+pub fn of_pair(
     pair: &[&Candidate],
     first: &Subject,
     second: &Subject,
     room: &mut Room,
 ) -> Option<Verified> {
     let (a, b) = (pair[0].wanted.min(pair[0].found), pair[0].wanted.max(pair[0].found));
-    let mut best: Option<(Verdict, Map, bool)> = None;
+    let mut best: Option<(Verdict, Affine, bool)> = None;
     for candidate in pair {
         let (wanted, found) = if candidate.wanted == a { (first, second) } else { (second, first) };
         let Some(evidence) = compare(wanted, found, &candidate.start, room) else {
             continue;
         };
-        let map = if candidate.wanted == a { Some(evidence.map) } else { inverse(&evidence.map) };
+        let map = if candidate.wanted == a { Some(evidence.map) } else { evidence.map.inverse() };
         let (verdict, Some(map)) = (Verdict::of(&evidence), map) else { continue };
         if best.is_none_or(|(known, ..)| verdict.log_odds > known.log_odds) {
             best = Some((verdict, map, evidence.is_still()));

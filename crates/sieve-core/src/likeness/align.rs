@@ -4,44 +4,7 @@
 //! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
 
 use super::plane::Plane;
-
-/// The map `x' = a x + b y + c`, `y' = d x + e y + f`.
-pub type Map = [f32; 6];
-
-/// Leaves every point where it is.
-pub const IDENTITY: Map = [1.0, 0.0, 0.0, 0.0, 1.0, 0.0];
-
-/// Where a point goes.
-#[inline(always)]
-pub fn at(map: &Map, x: f32, y: f32) -> (f32, f32) {
-    (map[0] * x + map[1] * y + map[2], map[3] * x + map[4] * y + map[5])
-}
-
-/// `first`, then `second`.
-#[inline(always)]
-pub fn then(first: &Map, second: &Map) -> Map {
-    let ([a, b, c, d, e, f], [p, q, r, s, t, u]) = (*first, *second);
-    [
-        p * a + q * d,
-        p * b + q * e,
-        p * c + q * f + r,
-        s * a + t * d,
-        s * b + t * e,
-        s * c + t * f + u,
-    ]
-}
-
-/// The map that undoes `map`; none when it flattens the plane.
-#[inline(always)]
-pub fn inverse(map: &Map) -> Option<Map> {
-    let [a, b, c, d, e, f] = *map;
-    let determinant = a * e - b * d;
-    if !determinant.is_finite() || determinant.abs() < 1e-6 {
-        return None;
-    }
-    let [a, b, d, e] = [a, b, d, e].map(|value| value / determinant);
-    Some([e, -b, b * f - e * c, -d, a, d * c - a * f])
-}
+use crate::affine::Affine;
 
 /// Numbers that are worked on side by side.
 const LANES: usize = 8;
@@ -61,7 +24,7 @@ impl Template {
     /// The part of `plane` that `region` shows to the square from -0.5 to 0.5, in `side` x `side`
     /// samples; `side` is a multiple of four.
     #[inline(always)]
-    pub fn of(plane: &Plane, region: &Map, side: usize) -> Self {
+    pub fn of(plane: &Plane, region: &Affine, side: usize) -> Self {
         let step = 1.0 / side as f32;
         let place = |index: usize| (index as f32 + 0.5) * step - 0.5;
         let mut values = Vec::with_capacity(side * side);
@@ -96,7 +59,7 @@ impl Template {
 #[derive(Clone, Copy, Debug)]
 pub struct Alignment {
     /// From the template to the picture.
-    pub map: Map,
+    pub map: Affine,
     /// The picture's values, times this and plus `offset`, are the template's.
     pub gain: f32,
     /// In levels.
@@ -122,7 +85,7 @@ pub struct Workspace {
 pub fn align(
     template: &Template,
     picture: &Plane,
-    start: &Map,
+    start: &Affine,
     steps: usize,
     room: &mut Workspace,
 ) -> Option<Alignment> {
@@ -142,15 +105,9 @@ pub fn align(
         if gain.is_nan() || gain <= 0.0 {
             return None;
         }
-        let motion = [
-            1.0 + solution[0],
-            solution[1],
-            solution[2],
-            solution[3],
-            1.0 + solution[4],
-            solution[5],
-        ];
-        map = then(&inverse(&motion)?, &map);
+        let motion: [f64; 6] =
+            std::array::from_fn(|at| Affine::IDENTITY.0[at] + f64::from(solution[at]));
+        map = Affine(motion).inverse()?.then(map);
         let moved = solution[..6].iter().fold(0.0f32, |most, value| most.max(value.abs()));
         if moved.is_nan() || moved > 1.0 {
             return None;
@@ -169,21 +126,22 @@ pub fn align(
 
 /// The values of the picture where the template's samples lie; what lies outside weighs nothing.
 #[inline(always)]
-fn sample(template: &Template, picture: &Plane, map: &Map, room: &mut Workspace) {
+fn sample(template: &Template, picture: &Plane, map: &Affine, room: &mut Workspace) {
     picture.sample(map, template.side, &mut room.sampled);
     inside(map, template.side, &mut room.weights);
 }
 
 /// 1 for each of a grid of `count` x `count` points that `map` brings onto a picture, 0 for others.
 #[inline(always)]
-pub fn inside(map: &Map, count: usize, into: &mut Vec<f32>) {
+pub fn inside(map: &Affine, count: usize, into: &mut Vec<f32>) {
     into.clear();
     let step = 1.0 / count as f32;
+    let [a, b, c, d, e, f] = map.0.map(|value| value as f32);
     for row in 0..count {
         let v = (row as f32 + 0.5) * step - 0.5;
         into.extend((0..count).map(|column| {
             let u = (column as f32 + 0.5) * step - 0.5;
-            let (x, y) = at(map, u, v);
+            let (x, y) = (a * u + b * v + c, d * u + e * v + f);
             f32::from(u8::from(x.abs() <= 0.5 && y.abs() <= 0.5))
         }));
     }

@@ -1,9 +1,11 @@
 //! What speaks for and against two pictures being the same, once one is laid over the other.
 
-use super::align::{self, Alignment, Map, Template, Workspace, correlation, inverse, then};
+use super::align::{self, Alignment, Template, Workspace, correlation};
 use super::plane::Planes;
 use super::verdict::{LEAST, MOST};
 use super::view::{Subject, Turn, View};
+use crate::affine::Affine;
+use crate::measuring::halved;
 
 /// Samples along each side when two pictures are compared in detail.
 const DETAIL: usize = 48;
@@ -34,21 +36,21 @@ pub struct Evidence {
     /// angles and sides are changed. `scripts/fit-likeness.py` names them.
     pub numbers: [f32; EVIDENCE],
     /// From the picture wanted to the one found, both the square from -0.5 to 0.5.
-    pub map: Map,
+    pub map: Affine,
     /// In how many ways one had to be changed to lie on the other: mirrored or turned by quarters,
     /// tilted, cropped or framed, squeezed; 0 to 4. The more, the easier something fits by chance.
     pub departures: u8,
 }
 
 /// A share of a side that counts as no motion.
-const STILL: f32 = 0.004;
+const STILL: f64 = 0.004;
 /// `ln(1 - r)` of pictures of which one was only saved again: r = 0.997.
 const SAVED_AGAIN: f32 = -5.8;
 
 impl Evidence {
     /// Whether nothing has moved, and the pictures correlate as they do when one was only saved again.
     pub fn is_still(&self) -> bool {
-        let moved = self.map.iter().zip(align::IDENTITY).any(|(a, b)| (a - b).abs() > STILL);
+        let moved = self.map.0.iter().zip(Affine::IDENTITY.0).any(|(a, b)| (a - b).abs() > STILL);
         !moved && self.numbers[0] < SAVED_AGAIN
     }
 }
@@ -57,30 +59,30 @@ impl Evidence {
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Start {
     /// From the square to the picture wanted: what is laid over the other.
-    pub view: Map,
+    pub view: Affine,
     /// From the square to the picture found: where it may lie.
-    pub map: Map,
+    pub map: Affine,
     /// What is compared in the end; the view itself where that is all.
-    pub whole: Map,
+    pub whole: Affine,
     /// Whether the border of the picture wanted is painted over.
     pub is_content: bool,
 }
 
 impl Start {
     /// The view that was looked for, and where what was found lies on its picture.
-    pub fn of(view: &View, map: Map) -> Self {
+    pub fn of(view: &View, map: Affine) -> Self {
         Start { view: view.map, map, whole: view.whole, is_content: view.is_content }
     }
 
     /// The whole picture wanted, where `map` brings it.
-    pub fn along(map: Map) -> Self {
-        Start { view: align::IDENTITY, map, whole: align::IDENTITY, is_content: false }
+    pub fn along(map: Affine) -> Self {
+        Start { view: Affine::IDENTITY, map, whole: Affine::IDENTITY, is_content: false }
     }
 
     /// Both pictures whole, each turned into its normal position.
     pub fn whole(wanted: Turn, found: Turn) -> Self {
         let view = wanted.map();
-        Start { view, map: found.map(), whole: align::IDENTITY, is_content: false }
+        Start { view, map: found.map(), whole: Affine::IDENTITY, is_content: false }
     }
 }
 
@@ -100,7 +102,7 @@ pub fn compare(
 }
 
 /// The same sums of the same numbers in the same order, so the same evidence, but eight lanes at a
-/// time: half the time.
+/// time.
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2")]
 fn compare_eight_wide(
@@ -129,7 +131,7 @@ fn compare_anywhere(
     if second.misfit > GIVE_UP[1] || second.overlap < LEAST_OVERLAP {
         return None;
     }
-    let map = then(&then(&start.whole, &inverse(&start.view)?), &second.map);
+    let map = start.whole.then(start.view.inverse()?).then(second.map);
     let fine = Template::of(&planes.luma, &start.whole, FINE);
     let third = align::align(&fine, &found.all.luma, &map, 4, &mut room.work)?;
     if third.misfit > GIVE_UP[2] || third.overlap < LEAST_OVERLAP {
@@ -153,12 +155,12 @@ pub struct Room {
 fn detail(
     wanted: &Planes,
     found: &Planes,
-    view: &Map,
+    view: &Affine,
     alignment: &Alignment,
     aspects: [f32; 2],
     room: &mut Room,
 ) -> Option<Evidence> {
-    let map = then(&inverse(view)?, &alignment.map);
+    let map = view.inverse()?.then(alignment.map);
     let distortion = distortion(&map, aspects);
     if !distortion.is_of_a_copy() {
         return None;
@@ -206,8 +208,8 @@ fn detail(
         *weight *= term * term;
     }
     let robust = correlation(a, b, weights);
-    let (half_a, half_b) = (shrunk(a), shrunk(b));
-    let (half_weights, half_inside) = (shrunk(weights), shrunk(inside_weights));
+    let (half_a, half_b) = (halved(a, DETAIL), halved(b, DETAIL));
+    let (half_weights, half_inside) = (halved(weights, DETAIL), halved(inside_weights, DETAIL));
     let bands_a = [without_neighbours(&half_a, DETAIL / 2), without_neighbours(a, DETAIL)];
     let bands_b = [without_neighbours(&half_b, DETAIL / 2), without_neighbours(b, DETAIL)];
     let middle = correlation_of_details(&bands_a[0], &bands_b[0], &half_weights);
@@ -280,8 +282,8 @@ impl Distortion {
 }
 
 #[inline(always)]
-fn distortion(map: &Map, aspects: [f32; 2]) -> Distortion {
-    let [a, b, _, d, e, _] = *map;
+fn distortion(map: &Affine, aspects: [f32; 2]) -> Distortion {
+    let [a, b, _, d, e, _] = map.0.map(|value| value as f32);
     let scale = 0.5 * (a * e - b * d).abs().max(1e-6).ln().abs();
     let is_turned = a * e - b * d < 0.0 || a < b.abs().max(d.abs());
     // In pixels: the squares of the map are as wide as the pictures are.
@@ -312,19 +314,6 @@ fn deviation(values: &[f32], weights: &[f32]) -> f32 {
     let sums = align::moments(values, values, weights);
     let weight = sums.weight.max(1.0);
     ((sums.xx - sums.x * sums.x / weight) / weight).max(0.0).sqrt()
-}
-
-/// Half as many rows and columns: the mean of each four values.
-#[inline(always)]
-fn shrunk(values: &[f32]) -> Vec<f32> {
-    let half = DETAIL / 2;
-    let mut shrunk = Vec::with_capacity(half * half);
-    for rows in values.chunks_exact(2 * DETAIL) {
-        let (above, below) = rows.split_at(DETAIL);
-        let pairs = above.as_chunks::<2>().0.iter().zip(below.as_chunks::<2>().0);
-        shrunk.extend(pairs.map(|(a, b)| (a[0] + a[1] + b[0] + b[1]) / 4.0));
-    }
-    shrunk
 }
 
 /// Each value less the mean of the 5 x 5 around it: what is left of a picture is its detail.

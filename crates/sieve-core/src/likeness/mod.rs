@@ -14,12 +14,10 @@ mod tests;
 mod verdict;
 mod view;
 
-pub use align::Map;
-pub(crate) use align::{inverse, then};
 pub use evidence::{EVIDENCE, Evidence, Room, Start, compare};
 pub use frame::Region;
 pub use placing::Placing;
-pub use plane::{Plane, Planes};
+pub use plane::Planes;
 pub use verdict::Verdict;
 pub use view::{
     DIMENSIONS, Subject, Turn, Vector, View, cosine, least_product, looked_among, looked_for,

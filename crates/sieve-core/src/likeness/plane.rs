@@ -1,7 +1,7 @@
 //! A picture as planes of numbers that can be looked up between their cells.
 
-use super::align::Map;
 use super::frame::Region;
+use crate::affine::Affine;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
 
 /// Points that are looked up side by side.
@@ -17,11 +17,6 @@ pub struct Plane {
 }
 
 impl Plane {
-    /// `values` in rows of `side`, of which there are as many.
-    pub fn of(side: usize, values: &[f32]) -> Self {
-        Plane::of_rows(side, values.chunks_exact(side).map(|row| row.iter().copied()))
-    }
-
     fn of_bytes(side: usize, bytes: &[u8]) -> Self {
         Plane::of_rows(side, bytes.chunks_exact(side).map(|row| row.iter().copied().map(f32::from)))
     }
@@ -79,13 +74,13 @@ impl Plane {
     /// this plane: between four cells their weighted mean; beyond the outermost centres the value of
     /// the nearest.
     #[inline(always)]
-    pub fn sample(&self, map: &Map, count: usize, into: &mut Vec<f32>) {
+    pub fn sample(&self, map: &Affine, count: usize, into: &mut Vec<f32>) {
         into.resize(count * count, 0.0);
         let (last, stride) = ((self.side - 1) as f32, self.side + 1);
         // The map in cells, so that points become places in one step.
         let scale = self.side as f32;
         let step = 1.0 / count as f32;
-        let [a, b, c, d, e, f] = *map;
+        let [a, b, c, d, e, f] = map.0.map(|value| value as f32);
         let (right, below) = ([a, d].map(|v| v * step * scale), [b, e].map(|v| v * step * scale));
         let start = [(a, b, c), (d, e, f)]
             .map(|(x, y, shift)| ((x + y) * (0.5 * step - 0.5) + shift + 0.5) * scale - 0.5);

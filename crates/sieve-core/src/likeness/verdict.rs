@@ -7,8 +7,8 @@
 
 use super::evidence::{EVIDENCE, Evidence};
 
-/// Log odds from which two pictures count as the same: a chance of 0.982. Of other pairs of drawings,
-/// which are the harder ones, about 3 of a million are above (`scripts/fit-likeness.py --check`).
+/// Log odds from which two pictures count as the same: a chance of 0.982. docs/duplicates.md says how
+/// many copies and how many others are above.
 const CERTAIN: f32 = 4.0;
 /// What each way of changing a picture beyond the first takes from the log odds: copies are mirrored,
 /// tilted, cropped or squeezed, but seldom two of these at once, while single things on plain ground

@@ -7,9 +7,9 @@ use std::borrow::Cow;
 use std::f32::consts::PI;
 use std::sync::LazyLock;
 
-use super::align::{Map, then};
 use super::frame::Region;
 use super::plane::{Plane, Planes};
+use crate::affine::Affine;
 use crate::measuring::Thumbnail;
 
 /// Numbers in the vector of a view; the last few are 0.
@@ -63,9 +63,9 @@ pub struct Turn {
 
 impl Turn {
     /// From the turned square to the one that was turned.
-    pub fn map(self) -> Map {
+    pub fn map(self) -> Affine {
         let (x, y) = (if self.flip_x { -1.0 } else { 1.0 }, if self.flip_y { -1.0 } else { 1.0 });
-        if self.transpose { [0.0, x, 0.0, y, 0.0, 0.0] } else { [x, 0.0, 0.0, 0.0, y, 0.0] }
+        Affine(if self.transpose { [0.0, x, 0.0, y, 0.0, 0.0] } else { [x, 0.0, 0.0, 0.0, y, 0.0] })
     }
 }
 
@@ -73,9 +73,9 @@ impl Turn {
 #[derive(Clone, Copy, Debug)]
 pub struct View {
     /// From the square from -0.5 to 0.5 to the picture.
-    pub map: Map,
+    pub map: Affine,
     /// What is compared once the view has been found: the view, or more than it.
-    pub whole: Map,
+    pub whole: Affine,
     /// Whether the border is painted over.
     pub is_content: bool,
     /// How it looks.
@@ -107,7 +107,7 @@ struct Look {
 
 impl Look {
     /// None when there is nothing to see.
-    fn of(plane: &Plane, region: &Map) -> Option<Self> {
+    fn of(plane: &Plane, region: &Affine) -> Option<Self> {
         let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
         let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
         plane.sample(region, SAMPLES, &mut values);
@@ -184,27 +184,26 @@ fn index(across: usize, down: usize) -> usize {
 /// How far from zero a lean may be and yet be the other way in a copy.
 const DOUBT: f32 = 0.10;
 /// Sides of the windows, as shares of the picture's, and positions along each side.
-const WINDOWS: [(f32, usize); 2] = [(0.92, 2), (0.84, 3)];
+const WINDOWS: [(f64, usize); 2] = [(0.92, 2), (0.84, 3)];
 /// Side of the middle part that is compared under small turns.
-const MIDDLE: f32 = 0.82;
+const MIDDLE: f64 = 0.82;
 /// The small turns, in degrees.
-const TILTS: [f32; 4] = [-8.0, -4.0, 4.0, 8.0];
+const TILTS: [f64; 4] = [-8.0, -4.0, 4.0, 8.0];
 
-fn window(side: f32, x: f32, y: f32) -> Map {
-    [side, 0.0, x, 0.0, side, y]
+fn window(side: f64, x: f64, y: f64) -> Affine {
+    Affine([side, 0.0, x, 0.0, side, y])
 }
 
 /// The map of a region.
-pub fn of_region(region: &Region) -> Map {
+fn of_region(region: &Region) -> Affine {
     let (x, y) = ((region.left + region.right) / 2.0, (region.top + region.bottom) / 2.0);
-    [region.width(), 0.0, x, 0.0, region.height(), y]
+    Affine([region.width(), 0.0, x, 0.0, region.height(), y].map(f64::from))
 }
 
 /// The middle, tilted; `aspect` is width over height.
-fn tilted(degrees: f32, aspect: f32) -> Map {
+fn tilted(degrees: f64, aspect: f64) -> Affine {
     let (sin, cos) = degrees.to_radians().sin_cos();
-    let turn = [cos, -sin / aspect, 0.0, sin * aspect, cos, 0.0];
-    then(&window(MIDDLE, 0.0, 0.0), &turn)
+    window(MIDDLE, 0.0, 0.0).then(Affine([cos, -sin / aspect, 0.0, sin * aspect, cos, 0.0]))
 }
 
 /// A picture, and what lies within its border.
@@ -237,7 +236,7 @@ impl Subject {
 /// What is looked for: the whole picture, what is within its border, and its middle, each in every
 /// position that its copy may be taken for.
 pub fn looked_for(subject: &Subject) -> Vec<View> {
-    let all = window(1.0, 0.0, 0.0);
+    let all = Affine::IDENTITY;
     let content = subject.content.as_ref().map(of_region);
     let regions = [
         Some((all, all, false)),
@@ -249,7 +248,7 @@ pub fn looked_for(subject: &Subject) -> Vec<View> {
         look.into_iter().flat_map(move |look| {
             let turns = look.normal_turns(DOUBT).into_iter();
             let views = turns.map(|turn| View {
-                map: then(&turn.map(), &region),
+                map: turn.map().then(region),
                 whole,
                 is_content,
                 vector: look.turned(turn),
@@ -263,19 +262,19 @@ pub fn looked_for(subject: &Subject) -> Vec<View> {
 /// What is looked among: the whole picture, what is within its border, the windows that a crop may
 /// show, and its middle under small turns, each in its normal position.
 pub fn looked_among(subject: &Subject) -> Vec<View> {
-    let mut regions = vec![(window(1.0, 0.0, 0.0), false)];
+    let mut regions = vec![(Affine::IDENTITY, false)];
     regions.extend(subject.content.as_ref().map(|region| (of_region(region), true)));
     for (side, positions) in WINDOWS {
-        let place = |at: usize| (1.0 - side) * (at as f32 / (positions - 1) as f32 - 0.5);
+        let place = |at: usize| (1.0 - side) * (at as f64 / (positions - 1) as f64 - 0.5);
         for y in 0..positions {
             regions.extend((0..positions).map(|x| (window(side, place(x), place(y)), false)));
         }
     }
-    regions.extend(TILTS.iter().map(|&degrees| (tilted(degrees, subject.aspect), false)));
+    regions.extend(TILTS.iter().map(|&degrees| (tilted(degrees, subject.aspect.into()), false)));
     let views = regions.into_iter().filter_map(|(region, is_content)| {
         let look = Look::of(&subject.planes(is_content).half, &region)?;
         let turn = look.normal_turns(0.0)[0];
-        let (map, vector) = (then(&turn.map(), &region), look.turned(turn));
+        let (map, vector) = (turn.map().then(region), look.turned(turn));
         Some(View { map, whole: region, is_content, vector })
     });
     views.collect()
@@ -284,7 +283,7 @@ pub fn looked_among(subject: &Subject) -> Vec<View> {
 /// How alike two pictures are as they stand, as frames of one moment are: the cosine of their whole
 /// views, -1 to 1. None when one of them shows nothing.
 pub fn moment(a: &Subject, b: &Subject) -> Option<f32> {
-    let whole = window(1.0, 0.0, 0.0);
+    let whole = Affine::IDENTITY;
     let vector =
         |subject: &Subject| Some(Look::of(&subject.all.half, &whole)?.turned(Turn::default()));
     Some(cosine(vector(a)?.product(&vector(b)?)).min(1.0))

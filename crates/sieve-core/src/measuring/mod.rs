@@ -10,6 +10,7 @@ mod thumbnail;
 
 pub use digest::Digest;
 pub use fingerprint::Fingerprint;
+pub(crate) use grid::halved;
 pub use look::Look;
 pub use thumbnail::{CHROMA_PX, Descriptor, LUMA_PX, Thumbnail};
 

@@ -79,6 +79,11 @@ impl ColourMode {
         ColourMode::Cmyk,
     ];
 
+    /// Whether pixels may be transparent: a table of colours may hold such ones too.
+    pub fn may_be_transparent(self) -> bool {
+        matches!(self, ColourMode::GreyAlpha | ColourMode::Rgba | ColourMode::Palette)
+    }
+
     /// Values that a pixel has in the file.
     pub fn channels(self) -> u64 {
         match self {

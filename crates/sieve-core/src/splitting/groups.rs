@@ -4,42 +4,27 @@ use std::collections::HashMap;
 
 use super::assign::GroupId;
 use crate::measuring::Digest;
+use crate::sets::Sets;
 
 /// The group of each picture, told by its digest and by the group it is said to be of. Groups that
 /// share a picture are one. A group is called by the least digest in it, so its name depends on the
 /// content alone.
 pub(super) fn groups(pictures: &[(Digest, Option<&str>)]) -> Vec<GroupId> {
-    // Each picture points at another of its group, until one points at itself.
-    let mut above: Vec<usize> = (0..pictures.len()).collect();
-    let mut by_digest: HashMap<Digest, usize> = HashMap::new();
-    let mut by_name: HashMap<&str, usize> = HashMap::new();
-    for (index, (digest, name)) in pictures.iter().enumerate() {
-        let copy = *by_digest.entry(*digest).or_insert(index);
-        join(&mut above, copy, index);
+    let mut sets = Sets::new(pictures.len());
+    let mut by_digest: HashMap<Digest, u32> = HashMap::new();
+    let mut by_name: HashMap<&str, u32> = HashMap::new();
+    for (index, (digest, name)) in (0u32..).zip(pictures) {
+        sets.join(*by_digest.entry(*digest).or_insert(index), index);
         if let Some(name) = name {
-            let fellow = *by_name.entry(name).or_insert(index);
-            join(&mut above, fellow, index);
+            sets.join(*by_name.entry(name).or_insert(index), index);
         }
     }
-    let mut least: HashMap<usize, Digest> = HashMap::new();
-    for (index, (digest, _)) in pictures.iter().enumerate() {
-        let known = least.entry(root(&mut above, index)).or_insert(*digest);
+    let mut least: HashMap<u32, Digest> = HashMap::new();
+    for (index, (digest, _)) in (0u32..).zip(pictures) {
+        let known = least.entry(sets.of(index)).or_insert(*digest);
         *known = (*known).min(*digest);
     }
-    (0..pictures.len()).map(|index| GroupId(least[&root(&mut above, index)])).collect()
-}
-
-fn root(above: &mut [usize], mut index: usize) -> usize {
-    while above[index] != index {
-        above[index] = above[above[index]];
-        index = above[index];
-    }
-    index
-}
-
-fn join(above: &mut [usize], a: usize, b: usize) {
-    let (a, b) = (root(above, a), root(above, b));
-    above[a.max(b)] = a.min(b);
+    (0..pictures.len() as u32).map(|index| GroupId(least[&sets.of(index)])).collect()
 }
 
 #[cfg(test)]

@@ -10,7 +10,7 @@ struct Settings {
     #[serde(flatten)]
     reading: ReadingSettings,
     against: Option<String>,
-    within: String,
+    within: &'static str,
     kinds: Vec<&'static str>,
     reach: &'static str,
 }
@@ -70,7 +70,7 @@ pub fn json(answer: &Duplicates<'_>) -> String {
     let settings = Settings {
         reading: ReadingSettings::of(&args.collection),
         against: args.against.as_ref().map(ToString::to_string),
-        within: format!("{:?}", args.within).to_lowercase(),
+        within: args.within.name(),
         kinds: args.kinds.iter().map(|kind| kind.name()).collect(),
         reach: found.reach.name(),
     };

@@ -1,6 +1,6 @@
 //! `duplicates` as tables.
 
-use sieve_core::duplicates::Pair;
+use sieve_core::duplicates::{Kind, Pair};
 
 use super::{Duplicates, reason};
 
@@ -28,7 +28,7 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
         for member in &group.members {
             let (record, facts) =
                 (answer.record(member), &answer.picture(member.picture).measured.facts);
-            let kind = member.kind.unwrap_or(group.kind).name();
+            let kind = member.kind.map_or("", Kind::name);
             let score = member.score.map_or(String::new(), |score| format!("{score:.4}"));
             let row = [
                 number.to_string(),

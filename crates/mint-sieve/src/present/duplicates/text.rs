@@ -32,8 +32,8 @@ pub fn text(answer: &Duplicates<'_>) -> String {
     } else {
         let _ = writeln!(
             text,
-            "\n{FAINT}The score is the chance that both show the same picture; of frames of one moment it is how\n\
-             alike they look, 0 to 1.{FAINT:#}"
+            "\n{FAINT}The score is the chance that both show the same picture; of frames of one moment it is how alike\n\
+             they look, 0 to 1. The picture without a kind is the one that the others are compared with.{FAINT:#}"
         );
     }
     text.push('\n');

@@ -3,6 +3,7 @@
 mod canvas;
 mod layout;
 mod lettering;
+mod look;
 mod png;
 mod preview;
 mod rows;

@@ -6,17 +6,8 @@ use sieve_core::reading::Pixels;
 use super::canvas::{Canvas, Colour};
 use super::layout::{GAP, LINE, Layout, MARGIN};
 use super::lettering::Lettering;
+use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS};
 use crate::present::table::visible;
-
-const PAPER: Colour = [250, 250, 248];
-const INK: Colour = [32, 36, 34];
-const PALE: Colour = [104, 110, 106];
-/// Marks the column without augmentation.
-const PLAIN_BAR: Colour = [64, 124, 96];
-
-const TITLE_LETTERS: Lettering = Lettering::bold(17.0);
-const NAME_LETTERS: Lettering = Lettering::bold(11.0);
-const SMALL_LETTERS: Lettering = Lettering::plain(11.0);
 
 /// One frame on the sheet.
 #[derive(Clone, Debug)]
@@ -64,7 +55,7 @@ pub fn paint(sheet: &Sheet) -> Pixels {
             let (x, y) = layout.place(row, column);
             canvas.lay(&tile.warped.pixels, x, y, layout.shrink, layout.enlarge);
             let lines = if column == 0 {
-                canvas.fill(x - 4, y, 2, layout.tile_height, PLAIN_BAR);
+                canvas.fill(x - 4, y, 2, layout.tile_height, MARK);
                 plain_lines(picture, layout.cell_width)
             } else {
                 drawn_lines(tile, layout.cell_width, layout.lines)

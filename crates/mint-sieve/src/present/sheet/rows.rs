@@ -5,17 +5,10 @@ use sieve_core::reading::Pixels;
 
 use super::canvas::{Canvas, Colour};
 use super::layout::{GAP, LINE, MARGIN, TITLE};
-use super::lettering::Lettering;
+use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS};
 
-const PAPER: Colour = [250, 250, 248];
-const INK: Colour = [32, 36, 34];
-const PALE: Colour = [104, 110, 106];
-const MARKED: Colour = [64, 124, 96];
+/// In place of a picture that cannot be read any more.
 const GONE: Colour = [228, 228, 224];
-
-const TITLE_LETTERS: Lettering = Lettering::bold(17.0);
-const NAME_LETTERS: Lettering = Lettering::bold(12.0);
-const SMALL_LETTERS: Lettering = Lettering::plain(11.0);
 
 /// The room for one picture, in pixels.
 const TILE: (u32, u32) = (148, 111);
@@ -96,7 +89,7 @@ fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, y: u32) {
     }
     let height = tile.pixels.as_ref().map_or(TILE.1, shown_height);
     if tile.is_marked {
-        canvas.fill(x - 4, y + TILE.1 - height, 2, height, MARKED);
+        canvas.fill(x - 4, y + TILE.1 - height, 2, height, MARK);
     }
     let colours = [INK, PALE, PALE];
     for (line, (text, colour)) in (0u32..).zip(tile.lines.iter().zip(colours)) {
