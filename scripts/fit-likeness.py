@@ -2,44 +2,56 @@
 """fit-likeness.py [--check] BENCH=EVIDENCE.csv ... : fits the weights of the verdict on pairs of pictures.
 
 BENCH is a folder of ../shared/eval/make_neardup.py, EVIDENCE.csv what the example `evidence` wrote of
-BENCH/images. A pair of copies of one base is the same picture; a pair of copies of two bases is not, unless the
-benchmark lists the bases as look-alikes: those are left out. All pairs of copies of the same two bases weigh
-together as much as 90 pairs at most, so that one unlucky pair of bases does not decide alone.
+BENCH/images. A pair of copies of one base is the same picture; a pair of copies of two bases is not. Bases that
+the benchmark lists as look-alikes are left out; of a +BENCH they count as two pictures too, unless their
+thumbnails correlate by more than ALIKE. All pairs of copies of the same two bases weigh together as much as 15
+pairs at most, so that one unlucky pair of bases does not decide alone. Marks on a fifth of a side (logo5) are left
+out of every +BENCH: on a drawing they may as well be another drawing.
 
-The model: evidence, each number clamped to what 99.8 % of the pairs have, so that a picture unlike any of these
-cannot run away with it; HIDDEN sums of it through x / (1 + |x|); their sum is the log odds. Fitted by Adam on
-the logistic loss. --check fits on one half of the bases and says how many copies and how many other pairs it
-finds among the other half, and the reverse; without it the weights fitted on all go to
-crates/sieve-core/src/likeness/coefficients.rs. The same inputs give the same weights. Needs numpy.
+Two models of the same kind, one for a glance and one for a close look: evidence, each number clamped to what
+99.8 % of the pairs have, so that a picture unlike any of these cannot run away with it; HIDDEN sums of it through
+x / (1 + |x|); their sum is the log odds. Fitted by Adam on the logistic loss. A glance is promising when its log
+odds are above those of all but LOST of the copies that a close look is sure of. --check fits on one half of the
+bases and says how many copies and how many other pairs it finds among the other half, and the reverse; without
+it the weights fitted on all go to crates/sieve-core/src/likeness/coefficients.rs. The same inputs give the same
+weights. Needs numpy.
 """
 import collections, csv, os, sys, zlib
 import numpy as np
 
 HIDDEN = 12
-MOST_OF_BASES, OTHERS = 30, 3.0
+NUMBERS = 25
+MOST_OF_BASES, OTHERS, ALIKE = 5, 3.0, .995
+LOST = .002
 OUT = os.path.join(os.path.dirname(__file__), '..', 'crates/sieve-core/src/likeness/coefficients.rs')
 
 
 class Bench:
     def __init__(self, argument):
         self.name, evidence = argument.rsplit('=', 1)
+        self.siblings = self.name.startswith('+')
+        self.name = self.name.removeprefix('+')
         self.rows = list(csv.DictReader(open(f'{self.name}/truth.csv')))
         info = {r['path']: (r['base_id'], r['transform']) for r in self.rows}
         alike = set()
         for r in csv.DictReader(open(f'{self.name}/hard_negatives.csv')):
-            alike |= {(r['base_a'], r['base_b']), (r['base_b'], r['base_a'])}
-        numbers, same, self.pairs, self.copies, bases = [], [], [], [], []
+            if not self.siblings or float(r['ncc']) > ALIKE:
+                alike |= {(r['base_a'], r['base_b']), (r['base_b'], r['base_a'])}
+        numbers, same, self.departures, self.pairs, self.copies, bases = [], [], [], [], [], []
         for line in open(evidence):
-            a, b, *values = line.rstrip().split(',')
+            a, b, departures, *values = line.rstrip().split(',')
             (i, one), (j, other) = info[a], info[b]
-            if i != j and (i, j) in alike:
+            if i != j and (i, j) in alike or self.siblings and 'logo5' in (one, other):
                 continue
-            numbers.append([float(v) for v in values])
+            numbers.append(np.array(values, np.float32))
             same.append(i == j)
+            self.departures.append(int(departures))
             self.pairs.append((min(a, b), max(a, b)))
             self.copies.append(i == j and 'base' in (one, other))
             bases.append((min(i, j), max(i, j)))
-        self.numbers, self.same = np.array(numbers), np.array(same)
+        numbers = np.array(numbers)
+        self.looks, self.same = [numbers[:, :NUMBERS], numbers[:, NUMBERS:]], np.array(same)
+        self.departures = np.array(self.departures)
         self.half = np.array([half(i) if half(i) == half(j) else -1 for i, j in bases])
         count = collections.Counter(b for b, y in zip(bases, same) if not y)
         self.weights = np.array([1.0 if y else OTHERS * min(1.0, MOST_OF_BASES / count[b]) for b, y in zip(bases, same)])
@@ -59,7 +71,9 @@ def odds(p, x):
 
 def fit(x, y, w, epochs=40, batch=1024, decay=1e-4):
     r = np.random.default_rng(0)
+    x, y, w = (np.asarray(v, np.float32) for v in (x, y, w))
     p = [r.normal(0, x.shape[1] ** -.5, (x.shape[1], HIDDEN)), np.zeros(HIDDEN), r.normal(0, HIDDEN ** -.5, HIDDEN), np.zeros(1)]
+    p = [q.astype(np.float32) for q in p]
     m, v, t = [np.zeros_like(q) for q in p], [np.zeros_like(q) for q in p], 0
     for epoch in range(epochs):
         rate = .005 * (1 - epoch / epochs) + 1e-4
@@ -91,45 +105,68 @@ def report(bench, scores, chosen, which):
     print(f'{os.path.basename(bench.name):12s} ' + ' | '.join(text), flush=True)
 
 
-def main():
-    benches = [Bench(a) for a in sys.argv[1:] if a != '--check']
-    numbers = np.concatenate([b.numbers for b in benches])
-    low, high = np.quantile(numbers, .001, 0), np.quantile(numbers, .999, 0)
-    mean, deviation = np.clip(numbers, low, high).mean(0), np.clip(numbers, low, high).std(0) + 1e-9
-    ready = lambda x: (np.clip(x, low, high) - mean) / deviation
+class Model:
+    """What `look` (0 a glance, 1 close) of the benches says, fitted on one half of their bases or on all."""
 
-    def fitted(which):
+    def __init__(self, benches, look, which):
         chosen = [np.ones(len(b.same), bool) if which is None else b.half == which for b in benches]
         gather = lambda of: np.concatenate([of(b)[c] for b, c in zip(benches, chosen)])
-        return fit(ready(gather(lambda b: b.numbers)), gather(lambda b: b.same).astype(float), gather(lambda b: b.weights))
+        numbers = gather(lambda b: b.looks[look])
+        self.low, self.high = np.quantile(numbers, .001, 0), np.quantile(numbers, .999, 0)
+        clamped = np.clip(numbers, self.low, self.high)
+        self.mean, self.deviation = clamped.mean(0), clamped.std(0) + 1e-9
+        self.look = look
+        self.p = fit(self.ready(numbers), gather(lambda b: b.same).astype(float), gather(lambda b: b.weights))
+
+    def ready(self, numbers):
+        return (np.clip(numbers, self.low, self.high) - self.mean) / self.deviation
+
+    def odds(self, bench, chosen=slice(None)):
+        return odds(self.p, self.ready(bench.looks[self.look][chosen]))
+
+    def code(self, name):
+        inner = self.p[0] / self.deviation[:, None]
+        shifts = self.p[1] - self.mean @ inner
+        limits = ', '.join(line(v) for v in (self.low, self.high))
+        return (f'const {name}: Weights = Weights {{\n    inner: [\n' + ''.join(f'        {line(c)},\n' for c in inner.T)
+                + f'    ],\n    shifts: {line(shifts)},\n    outer: {line(self.p[2])},\n    constant: {line(self.p[3])[1:-1]},\n'
+                + f'    limits: [{limits}],\n}};\n')
+
+
+def line(values):
+    return '[' + ', '.join(np.format_float_positional(np.float32(v), trim='0') for v in values) + ']'
+
+
+def glanced(benches, glance, close, chosen):
+    """The log odds of a glance that are promising, printed with what they spare."""
+    first = [glance.odds(b, c) for b, c in zip(benches, chosen)]
+    sure = np.concatenate([f[(close.odds(b, c) > 4) & b.same[c]] for f, b, c in zip(first, benches, chosen)])
+    least = np.quantile(sure, LOST)
+    for f, b, c in zip(first, benches, chosen):
+        print(f'{os.path.basename(b.name):12s} promising {least:.2f}: other rows {(f[~b.same[c]] > least).mean():.3f}, all rows {(f > least).mean():.3f}')
+    return least
+
+
+def main():
+    benches = [Bench(a) for a in sys.argv[1:] if a != '--check']
     print('log odds: share of copies found, other pairs a million')
     if '--check' in sys.argv:
         for which in (0, 1):
-            p = fitted(which)
-            for b in benches:
-                chosen = b.half == 1 - which
-                report(b, odds(p, ready(b.numbers[chosen])), chosen, 1 - which)
+            glance, close = Model(benches, 0, which), Model(benches, 1, which)
+            chosen = [b.half == 1 - which for b in benches]
+            for b, c in zip(benches, chosen):
+                report(b, close.odds(b, c), c, 1 - which)
+            glanced(benches, glance, close, chosen)
         return
-    p = fitted(None)
-    for b in benches:
-        report(b, odds(p, ready(b.numbers)), np.ones(len(b.same), bool), None)
-    inner = p[0] / deviation[:, None]
-    outer = p[1] - mean @ inner
-
-    def line(values):
-        return '[' + ', '.join(np.format_float_positional(np.float32(v), trim='0') for v in values) + ']'
+    glance, close = Model(benches, 0, None), Model(benches, 1, None)
+    chosen = [np.ones(len(b.same), bool) for b in benches]
+    for b, c in zip(benches, chosen):
+        report(b, close.odds(b), c, None)
+    least = glanced(benches, glance, close, chosen)
     with open(OUT, 'w') as f:
-        f.write('// Written by scripts/fit-likeness.py, which says how.\n\n'
-                '/// Sums that the evidence is brought to.\n'
-                f'const HIDDEN: usize = {HIDDEN};\n'
-                '/// What each sum takes of each number of the evidence.\n'
-                'const INNER: [[f32; EVIDENCE]; HIDDEN] = [\n' + ''.join(f'    {line(c)},\n' for c in inner.T) + '];\n'
-                f'/// What is added to each sum.\nconst SHIFTS: [f32; HIDDEN] = {line(outer)};\n'
-                f'/// What each sum counts.\nconst OUTER: [f32; HIDDEN] = {line(p[2])};\n'
-                f'/// What is added in any case.\nconst CONSTANT: f32 = {line(p[3])[1:-1]};\n'
-                '/// What each number is at least and at most: what the weights were fitted on had no more.\n'
-                f'pub(super) const LEAST: [f32; EVIDENCE] = {line(low)};\n'
-                f'/// See [`LEAST`].\npub(super) const MOST: [f32; EVIDENCE] = {line(high)};\n')
+        f.write('// Written by scripts/fit-likeness.py, which says how.\n\n/// What a glance says.\n' + glance.code('GLANCE')
+                + f'\n/// Log odds above which a glance is worth a close look.\nconst PROMISING: f32 = {least:.3f};\n'
+                + '\n/// What a close look says.\n' + close.code('CLOSE'))
 
 
 if __name__ == '__main__':

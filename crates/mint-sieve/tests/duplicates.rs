@@ -120,3 +120,78 @@ fn another_collection_is_compared_and_the_nearest_are_shown() {
     assert_eq!(missing.status, 3);
     insta::assert_snapshot!("nearest_of_nothing", missing.stderr);
 }
+
+#[test]
+fn names_of_any_kind_come_out_whole() {
+    let workspace = Workspace::new();
+    let names =
+        ["a,b \"c\".png", "new\nline.png", "=1+1.png", "\u{202e}gnp.x.png", "Blätter レ.png"];
+    for (tone, name) in (0u32..).zip(names) {
+        workspace.write(&format!("herbs/sa,ge/{name}"), &support::png(tone / 3));
+        workspace.write(&format!("herbs/bay\tleaf/{tone}-{name}"), &support::png(90 + tone));
+    }
+    let call = ["duplicates", "herbs", "--pairs", "pairs.csv"];
+    insta::assert_snapshot!("duplicates_of_odd_names", workspace.says(&call));
+    insta::assert_snapshot!(
+        "duplicates_of_odd_names_pairs",
+        fs::read_to_string(workspace.path("pairs.csv")).unwrap()
+    );
+    let found = workspace.json(&["duplicates", "herbs", "--kinds", "same-bytes"]);
+    let images = found["groups"][0]["images"].as_array().unwrap();
+    let mut paths: Vec<&str> = images.iter().map(|image| image["path"].as_str().unwrap()).collect();
+    paths.sort_unstable(); // the one to keep comes first
+    let sorted = ["sa,ge/=1+1.png", "sa,ge/a,b \"c\".png", "sa,ge/new\nline.png"];
+    assert_eq!(paths, sorted);
+}
+
+#[test]
+fn calls_that_make_no_sense_are_refused_before_anything_is_read() {
+    let workspace = Workspace::healthy();
+    let calls: [&[&str]; 6] = [
+        &["duplicates", "herbs", "--pairs", "out.csv", "--sheet", "./out.csv"],
+        &["duplicates", "herbs", "--pairs", "nowhere/out.csv"],
+        &["duplicates", "herbs", "--kinds", "near,alike"],
+        &["duplicates", "herbs", "--reach", "far"],
+        &["duplicates", "herbs", "--against", "nobody"],
+        &["nearest", "herbs/sage", "--in", "herbs"],
+    ];
+    let said = calls.map(|call| {
+        let answer = workspace.run(call);
+        assert!(answer.stdout.is_empty() && answer.status > 1, "{call:?}");
+        format!("$ mint-sieve {}\n{}{}", call.join(" "), answer.stderr, answer.status)
+    });
+    insta::assert_snapshot!("duplicates_refused", said.join("\n\n"));
+    assert_eq!(workspace.names(), ["herbs"], "nothing is left behind");
+}
+
+#[test]
+fn files_that_go_and_runs_that_are_killed_or_meet_change_no_answer() {
+    let workspace = Workspace::new();
+    for tone in 0..160 {
+        let picture = support::png(tone);
+        workspace.write(&format!("herbs/sage/{tone}a.png"), &picture);
+        workspace.write(&format!("herbs/bay/{tone}b.jpg"), &support::jpeg(tone));
+    }
+    std::thread::sleep(std::time::Duration::from_millis(80));
+    let before = workspace.files("herbs");
+    let call = ["duplicates", "herbs", "--format", "csv"];
+    let expected = workspace.says(&[&call[..], &["--no-catalog"]].concat());
+    assert!(expected.lines().count() > 160, "{expected}");
+    for milliseconds in [30, 120] {
+        let mut child = workspace.spawn(&call);
+        std::thread::sleep(std::time::Duration::from_millis(milliseconds));
+        child.kill().unwrap();
+        child.wait().unwrap();
+    }
+    let both = [workspace.spawn(&call), workspace.spawn(&call)];
+    for child in both {
+        let output = child.wait_with_output().unwrap();
+        assert_eq!(String::from_utf8(output.stdout).unwrap(), expected);
+    }
+    assert_eq!(workspace.files("herbs"), before, "a collection is never changed");
+    // Pictures that are known but gone are told of, and the others are compared.
+    fs::remove_file(workspace.path("herbs/sage/7a.png")).unwrap();
+    let without = workspace.says(&call);
+    assert!(!without.contains("7a.png") || without.contains("17a.png"));
+    assert!(without.lines().count() < expected.lines().count());
+}

@@ -1,5 +1,5 @@
-//! Writes what speaks for and against each candidate pair of a collection, as CSV: two paths, then the
-//! numbers of the evidence. `scripts/fit-likeness.py` fits the weights of the verdict to it.
+//! Writes what speaks for and against each candidate pair of a collection, as CSV: two paths, in how
+//! many ways one was changed, then the numbers of the evidence at a glance and on a close look. `scripts/fit-likeness.py` fits the weights of the verdict to it.
 //!
 //!     cargo run --release -p sieve-core --example evidence -- FOLDER > evidence.csv
 
@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use sieve_core::catalog;
 use sieve_core::collection::{self, Request};
 use sieve_core::duplicates::{Candidate, wide_candidates};
-use sieve_core::likeness::{Room, Subject, compare};
+use sieve_core::likeness::{Room, Subject, compare_closely};
 use sieve_core::progress::Silent;
 
 fn main() {
@@ -26,14 +26,19 @@ fn main() {
         let aspect = record(at as u32).image()?.aspect() as f32;
         Some(Subject::of(thumbnails[at].as_ref()?, aspect))
     };
+    let subjects: Vec<Option<Subject>> = (0..images.len()).into_par_iter().map(subject).collect();
     let all = |_, _| true;
-    let candidates = wide_candidates(images.len(), subject, all, &Silent).expect("nobody stops it");
+    let candidates = wide_candidates(images.len(), |at| subjects[at].clone(), all, &Silent)
+        .expect("nobody stops it");
     eprintln!("{} pictures, {} candidates", images.len(), candidates.len());
     let row = |room: &mut Room, candidate: &Candidate| {
         let Candidate { wanted, found, start } = candidate;
-        let (a, b) = (subject(*wanted as usize)?, subject(*found as usize)?);
-        let numbers = compare(&a, &b, start, room)?.numbers.map(|number| format!("{number:.4}"));
-        Some(format!("{},{},{}", record(*wanted).path, record(*found).path, numbers.join(",")))
+        let (a, b) = (subjects[*wanted as usize].as_ref()?, subjects[*found as usize].as_ref()?);
+        let looked = compare_closely(a, b, start, room)?;
+        let numbers = looked.iter().flat_map(|evidence| evidence.numbers);
+        let numbers: Vec<String> = numbers.map(|number| format!("{number:.4}")).collect();
+        let (a, b) = (&record(*wanted).path, &record(*found).path);
+        Some(format!("{a},{b},{},{}", looked[1].departures, numbers.join(",")))
     };
     let rows: Vec<Option<String>> = candidates.par_iter().map_init(Room::default, row).collect();
     rows.into_iter().flatten().for_each(|row| println!("{row}"));

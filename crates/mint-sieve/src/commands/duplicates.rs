@@ -18,6 +18,12 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
             collection::refuse_inside(collection, output)?;
         }
     }
+    if let (Some(pairs), Some(sheet)) = (&args.pairs, &args.sheet)
+        && std::path::absolute(pairs).ok() == std::path::absolute(sheet).ok()
+    {
+        return Err(Failure::call(format!("--pairs and --sheet both name {}", sheet.display()))
+            .hint("Give each a file of its own."));
+    }
     // A place that cannot be written fails before the long work, not after it.
     let table = args.pairs.as_deref().map(NewFile::create).transpose()?;
     let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;

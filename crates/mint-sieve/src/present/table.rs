@@ -18,7 +18,8 @@ pub fn aligned(columns: &[Align], rows: Vec<Vec<String>>) -> String {
     let mut table = Table::new();
     table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
     for row in rows {
-        table.add_row(row.iter().map(|cell| safe(cell)));
+        // A name may hold a line break; a row is one line.
+        table.add_row(row.iter().map(|cell| safe(cell).replace('\n', "\\u{a}")));
     }
     for (index, align) in columns.iter().enumerate() {
         if let Some(column) = table.column_mut(index) {

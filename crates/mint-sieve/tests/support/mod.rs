@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::{Command, Output};
+use std::process::{Child, Command, Output, Stdio};
 
 use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
@@ -85,15 +85,25 @@ impl Workspace {
 
     /// Runs the program with these arguments.
     pub fn run(&self, arguments: &[&str]) -> Answer {
+        let Output { status, stdout, stderr } = self.command(arguments).output().unwrap();
+        let text = |bytes| String::from_utf8(bytes).unwrap();
+        Answer { status: status.code().unwrap(), stdout: text(stdout), stderr: text(stderr) }
+    }
+
+    /// Starts the program with these arguments and does not wait for it.
+    pub fn spawn(&self, arguments: &[&str]) -> Child {
+        let mut command = self.command(arguments);
+        command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap()
+    }
+
+    fn command(&self, arguments: &[&str]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_mint-sieve"));
         command.args(arguments).current_dir(self.folder.path());
         command.env("XDG_CACHE_HOME", self.cache.path());
         for name in ["NO_COLOR", "CLICOLOR_FORCE", "RUST_BACKTRACE", "RUST_LOG"] {
             command.env_remove(name);
         }
-        let Output { status, stdout, stderr } = command.output().unwrap();
-        let text = |bytes| String::from_utf8(bytes).unwrap();
-        Answer { status: status.code().unwrap(), stdout: text(stdout), stderr: text(stderr) }
+        command
     }
 
     /// What the program says when it succeeds: nothing on standard error.

@@ -385,7 +385,8 @@ fn groups(
     same: &HashMap<(u32, u32), Verified>,
     copies: &Copies,
 ) -> Vec<Group> {
-    let rank = |index: u32| Reverse(worth(subjects, index));
+    let worth = |index: u32| worth(subjects, copies, index);
+    let rank = |index: u32| Reverse(worth(index));
     let mut room = Room::default();
     let of = |is_wanted: &dyn Fn(Kind) -> bool| -> Links {
         let wanted = pairs.iter().filter(|pair| is_wanted(pair.kind));
@@ -421,7 +422,7 @@ fn groups(
     [duplicates, bursts, alike]
         .into_iter()
         .flat_map(|groups| {
-            let groups = groups.iter().map(|members| finished(subjects, members));
+            let groups = groups.iter().map(|members| finished(subjects, members, &worth));
             let mut groups: Vec<Group> = groups.collect();
             groups.sort_by_key(|group| {
                 let first = group.members.iter().map(|member| member.picture).min();
@@ -434,9 +435,10 @@ fn groups(
 }
 
 /// What decides which picture is kept: its pixels within the border, to a hundredth, and its bytes.
-fn worth(subjects: &Subjects<'_>, index: u32) -> (u64, u64) {
+fn worth(subjects: &Subjects<'_>, copies: &Copies, index: u32) -> (u64, u64) {
     let Picture { record, measured, .. } = subjects.pictures[index as usize];
-    let content = subjects.looks.subject(index as usize).and_then(|subject| subject.content);
+    // Of files with the same bytes only one was looked at.
+    let content = subjects.looks.content(copies.leader[index as usize] as usize);
     let share = content.map_or(1.0, |region| f64::from(region.width() * region.height()));
     let pixels = f64::from(measured.facts.width_px) * f64::from(measured.facts.height_px) * share;
     ((pixels.max(1.0).ln() * 100.0) as u64, record.size_bytes)
@@ -448,10 +450,14 @@ fn differ<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
     names.any(|name| Some(name) != first)
 }
 
-fn finished(subjects: &Subjects<'_>, members: &[Membership]) -> Group {
+fn finished(
+    subjects: &Subjects<'_>,
+    members: &[Membership],
+    worth: &dyn Fn(u32) -> (u64, u64),
+) -> Group {
     let picture = |member: &Membership| &subjects.pictures[member.picture as usize];
     let mut ranked: Vec<((u64, u64), u32)> =
-        members.iter().map(|member| (worth(subjects, member.picture), member.picture)).collect();
+        members.iter().map(|member| (worth(member.picture), member.picture)).collect();
     ranked.sort_unstable_by_key(|&(worth, picture)| (Reverse(worth), picture));
     let best = ranked.first().map(|&(_, picture)| picture);
     let why = match ranked[..] {

@@ -29,6 +29,8 @@ enum Node {
 struct Tree {
     nodes: Vec<Node>,
     members: Vec<u32>,
+    /// The vectors of the members, in their order: those of a leaf lie side by side.
+    vectors: Vec<Vector>,
 }
 
 /// Trees over the same vectors.
@@ -77,7 +79,8 @@ impl<'a> Forest<'a> {
             let mut nodes = Vec::new();
             let mut draws = ChaCha8Rng::seed_from_u64(number as u64);
             divide(vectors, &mut members, 0, &mut nodes, &mut draws);
-            Tree { nodes, members }
+            let vectors = members.iter().map(|&index| vectors[index as usize]).collect();
+            Tree { nodes, members, vectors }
         };
         Forest { vectors, trees: (0..trees).into_par_iter().map(grow).collect() }
     }
@@ -114,7 +117,7 @@ impl<'a> Forest<'a> {
         let mut looked = 0;
         while looked < looks {
             let Some(Open { nearness, tree, mut node }) = open.pop() else { break };
-            let Tree { nodes, members } = &self.trees[tree as usize];
+            let Tree { nodes, members, vectors } = &self.trees[tree as usize];
             let (from, to) = loop {
                 match &nodes[node as usize] {
                     Node::Leaf { from, to } => break (*from as usize, *to as usize),
@@ -128,12 +131,12 @@ impl<'a> Forest<'a> {
                     }
                 }
             };
-            for &index in &members[from..to] {
+            for (&index, vector) in members[from..to].iter().zip(&vectors[from..to]) {
                 if std::mem::replace(&mut seen[index as usize], *query) == *query {
                     continue;
                 }
                 looked += 1;
-                let product = wanted.product(&self.vectors[index as usize]);
+                let product = wanted.product(vector);
                 if product >= least {
                     take(index, product);
                 }

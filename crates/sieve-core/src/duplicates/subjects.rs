@@ -1,8 +1,10 @@
 //! The pictures that are compared, with what is needed of each.
 
+use rayon::prelude::*;
+
 use crate::Error;
 use crate::catalog::{Catalog, Record};
-use crate::likeness::Subject;
+use crate::likeness::{Planes, Region, Subject};
 use crate::measuring::{Measured, Thumbnail};
 use crate::progress::Watch;
 use crate::reading::ReadLimits;
@@ -42,6 +44,8 @@ pub struct Subjects<'a> {
 pub struct Looks {
     thumbnails: Vec<Option<Thumbnail>>,
     aspects: Vec<f32>,
+    /// What lies within the border of each.
+    contents: Vec<Option<Region>>,
 }
 
 impl<'a> Subjects<'a> {
@@ -57,7 +61,8 @@ impl<'a> Subjects<'a> {
         let thumbnails = vec![None; pictures.len()];
         let aspect = |picture: &Picture<'_>| picture.measured.aspect() as f32;
         let aspects = pictures.iter().map(aspect).collect();
-        Subjects { sides, pictures, looks: Looks { thumbnails, aspects } }
+        let contents = vec![None; pictures.len()];
+        Subjects { sides, pictures, looks: Looks { thumbnails, aspects, contents } }
     }
 
     /// Loads the thumbnails of `wanted`. One whose file has gone stays away.
@@ -77,8 +82,13 @@ impl<'a> Subjects<'a> {
             let records: Vec<usize> =
                 here.iter().map(|&index| self.pictures[index as usize].index).collect();
             let loaded = side.catalog.thumbnails(&records, side.store, side.limits, watch)?;
-            for (index, thumbnail) in here.into_iter().zip(loaded) {
+            let contents: Vec<Option<Region>> = loaded
+                .par_iter()
+                .map(|thumbnail| Region::within_border(&Planes::of(thumbnail.as_ref()?)))
+                .collect();
+            for ((index, thumbnail), content) in here.into_iter().zip(loaded).zip(contents) {
                 self.looks.thumbnails[index as usize] = thumbnail;
+                self.looks.contents[index as usize] = content;
             }
         }
         Ok(())
@@ -89,7 +99,13 @@ impl Looks {
     /// A picture's planes, when its thumbnail is loaded.
     pub fn subject(&self, index: usize) -> Option<Subject> {
         let thumbnail = self.thumbnails[index].as_ref()?;
-        Some(Subject::of(thumbnail, self.aspects[index]))
+        let (all, aspect) = (Planes::of(thumbnail), self.aspects[index]);
+        Some(Subject { all, content: self.contents[index], aspect })
+    }
+
+    /// What lies within the border of a picture, when its thumbnail is loaded; none without border.
+    pub fn content(&self, index: usize) -> Option<Region> {
+        self.contents[index]
     }
 
     /// Whether the thumbnails of two pictures differ by at most `levels` anywhere.

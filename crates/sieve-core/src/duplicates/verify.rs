@@ -6,7 +6,7 @@ use super::candidates::Candidate;
 use super::kind::Kind;
 use crate::Error;
 use crate::affine::Affine;
-use crate::likeness::{Placing, Region, Room, Subject, Verdict, compare};
+use crate::likeness::{Placing, Region, Room, Start, Subject, Verdict, compare};
 use crate::progress::Watch;
 
 /// Two pictures that surely show the same, or look alike.
@@ -79,20 +79,33 @@ pub fn of_pair(
     room: &mut Room,
 ) -> Option<Verified> {
     let (a, b) = (pair[0].wanted.min(pair[0].found), pair[0].wanted.max(pair[0].found));
+    let mut attempt = |from_first: bool, start: &Start| {
+        let (wanted, found) = if from_first { (first, second) } else { (second, first) };
+        let evidence = compare(wanted, found, start, room)?;
+        let map = if from_first { evidence.map } else { evidence.map.inverse()? };
+        Some((Verdict::of(&evidence), map, evidence.is_still()))
+    };
     let mut best: Option<(Verdict, Affine, bool)> = None;
-    for candidate in pair {
-        let (wanted, found) = if candidate.wanted == a { (first, second) } else { (second, first) };
-        let Some(evidence) = compare(wanted, found, &candidate.start, room) else {
-            continue;
-        };
-        let map = if candidate.wanted == a { Some(evidence.map) } else { evidence.map.inverse() };
-        let (verdict, Some(map)) = (Verdict::of(&evidence), map) else { continue };
-        if best.is_none_or(|(known, ..)| verdict.log_odds > known.log_odds) {
-            best = Some((verdict, map, evidence.is_still()));
+    let mut keep = |tried: Option<(Verdict, Affine, bool)>| {
+        if let Some((verdict, ..)) = tried
+            && best.is_none_or(|(known, ..)| verdict.log_odds > known.log_odds)
+        {
+            best = tried;
         }
-        if verdict.is_certain() {
+        best
+    };
+    for candidate in pair {
+        let known = keep(attempt(candidate.wanted == a, &candidate.start));
+        if known.is_some_and(|(verdict, ..)| verdict.is_certain()) {
             break;
         }
+    }
+    // In doubt, the whole of each is laid over the other, where it was found to lie.
+    if let Some((verdict, map, _)) = keep(None)
+        && verdict.is_in_doubt()
+    {
+        keep(attempt(true, &Start::along(map)));
+        keep(map.inverse().and_then(|back| attempt(false, &Start::along(back))));
     }
     let (verdict, map, is_still) = best.filter(|(verdict, ..)| verdict.is_alike())?;
     let kind = if verdict.is_certain() {

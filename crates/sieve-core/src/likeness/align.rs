@@ -3,6 +3,7 @@
 //! Inverse compositional (Baker and Matthews, Lucas-Kanade 20 years on, 2004): the slopes are those
 //! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
 
+use super::frame::Region;
 use super::plane::Plane;
 use crate::affine::Affine;
 
@@ -26,29 +27,29 @@ impl Template {
     #[inline(always)]
     pub fn of(plane: &Plane, region: &Affine, side: usize) -> Self {
         let step = 1.0 / side as f32;
-        let place = |index: usize| (index as f32 + 0.5) * step - 0.5;
         let mut values = Vec::with_capacity(side * side);
         plane.sample(region, side, &mut values);
-        let mut slopes = [0; 6].map(|_| Vec::with_capacity(side * side));
+        let places: Vec<f32> = (0..side).map(|index| (index as f32 + 0.5) * step - 0.5).collect();
+        let mut slopes = [0; 6].map(|_| vec![0.0; side * side]);
+        let mut across = vec![0.0; side];
         for row in 0..side {
+            let here = &values[row * side..][..side];
             let (above, below) = (row.saturating_sub(1), (row + 1).min(side - 1));
+            let between = 1.0 / ((below - above) as f32 * step);
+            let (above, below) = (&values[above * side..][..side], &values[below * side..][..side]);
+            across[0] = (here[1] - here[0]) / step;
+            across[side - 1] = (here[side - 1] - here[side - 2]) / step;
+            for (slope, three) in across[1..].iter_mut().zip(here.windows(3)) {
+                *slope = (three[2] - three[0]) / (2.0 * step);
+            }
+            let y = places[row];
+            let [x_x, x_y, x_1, y_x, y_y, y_1] =
+                slopes.each_mut().map(|slopes| &mut slopes[row * side..][..side]);
             for column in 0..side {
-                let (left, right) = (column.saturating_sub(1), (column + 1).min(side - 1));
-                let across = (values[row * side + right] - values[row * side + left])
-                    / ((right - left) as f32 * step);
-                let down = (values[below * side + column] - values[above * side + column])
-                    / ((below - above) as f32 * step);
-                let (x, y) = (place(column), place(row));
-                for (slopes, slope) in slopes.iter_mut().zip([
-                    across * x,
-                    across * y,
-                    across,
-                    down * x,
-                    down * y,
-                    down,
-                ]) {
-                    slopes.push(slope);
-                }
+                let (x, across, down) =
+                    (places[column], across[column], (below[column] - above[column]) * between);
+                (x_x[column], x_y[column], x_1[column]) = (across * x, across * y, across);
+                (y_x[column], y_y[column], y_1[column]) = (down * x, down * y, down);
             }
         }
         Template { side, values, slopes }
@@ -135,15 +136,32 @@ fn sample(template: &Template, picture: &Plane, map: &Affine, room: &mut Workspa
 #[inline(always)]
 pub fn inside(map: &Affine, count: usize, into: &mut Vec<f32>) {
     into.clear();
+    let outermost = 0.5 - 0.5 / count as f64;
+    let corner = |x: f64, y: f64| map.at(x * outermost, y * outermost);
+    let corners = [corner(-1.0, -1.0), corner(1.0, -1.0), corner(-1.0, 1.0), corner(1.0, 1.0)];
+    if corners.iter().all(|(x, y)| x.abs() <= 0.5 && y.abs() <= 0.5) {
+        into.resize(count * count, 1.0);
+    } else {
+        into.resize(count * count, 0.0);
+        add_inside(map, &Region::WHOLE, count, into);
+    }
+}
+
+/// Writes 1 for each of these points that `map` brings into `region`; leaves others.
+#[inline(always)]
+pub fn add_inside(map: &Affine, region: &Region, count: usize, into: &mut [f32]) {
     let step = 1.0 / count as f32;
-    let [a, b, c, d, e, f] = map.0.map(|value| value as f32);
-    for row in 0..count {
+    let [a, b, c, d, e, f] = map.0;
+    let (a, b, c, d, e, f) = (a as f32, b as f32, c as f32, d as f32, e as f32, f as f32);
+    let Region { left, top, right, bottom } = *region;
+    for (row, values) in into.chunks_exact_mut(count).enumerate() {
         let v = (row as f32 + 0.5) * step - 0.5;
-        into.extend((0..count).map(|column| {
+        for (column, value) in values.iter_mut().enumerate() {
             let u = (column as f32 + 0.5) * step - 0.5;
             let (x, y) = (a * u + b * v + c, d * u + e * v + f);
-            f32::from(u8::from(x.abs() <= 0.5 && y.abs() <= 0.5))
-        }));
+            let is_inside = (x >= left) & (x <= right) & (y >= top) & (y <= bottom);
+            *value = if is_inside { 1.0 } else { *value };
+        }
     }
 }
 
@@ -292,6 +310,17 @@ pub struct Moments {
     pub xy: f32,
 }
 
+impl Moments {
+    /// -1 to 1; 0 where one of the lists does not vary.
+    #[inline(always)]
+    pub fn correlation(&self) -> f32 {
+        let weight = self.weight.max(f32::MIN_POSITIVE);
+        let (xx, yy) = (self.xx - self.x * self.x / weight, self.yy - self.y * self.y / weight);
+        let together = self.xy - self.x * self.y / weight;
+        if xx <= 0.1 * weight || yy <= 0.1 * weight { 0.0 } else { together / (xx * yy).sqrt() }
+    }
+}
+
 /// Middle grey, in levels.
 const GREY: f32 = 128.0;
 
@@ -324,9 +353,72 @@ pub fn moments(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
 /// Weighted correlation of two lists, -1 to 1; 0 where one of them does not vary.
 #[inline(always)]
 pub fn correlation(x: &[f32], y: &[f32], weights: &[f32]) -> f32 {
-    let sums = moments(x, y, weights);
-    let weight = sums.weight.max(f32::MIN_POSITIVE);
-    let (xx, yy) = (sums.xx - sums.x * sums.x / weight, sums.yy - sums.y * sums.y / weight);
-    let together = sums.xy - sums.x * sums.y / weight;
-    if xx <= 0.1 * weight || yy <= 0.1 * weight { 0.0 } else { together / (xx * yy).sqrt() }
+    moments(x, y, weights).correlation()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::likeness::Planes;
+    use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
+    use proptest::prelude::*;
+
+    /// Waves of a few lengths, seen through `map` and with another tone.
+    fn waves(map: Affine, gain: f64, offset: f64) -> Planes {
+        let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
+            let place = |at: usize| (at as f64 + 0.5) / LUMA_PX as f64 - 0.5;
+            let (x, y) = map.at(place(at % LUMA_PX), place(at / LUMA_PX));
+            let sum = (9.0 * x + 2.0 * y).sin() + (4.0 * x - 11.0 * y).cos() + (7.0 * x * y).sin();
+            (128.0 + (30.0 * sum) * gain + offset).round() as u8
+        });
+        let bytes: Vec<u8> = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
+        Planes::of(&Thumbnail(bytes.try_into().expect("as many as a thumbnail has")))
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(48))]
+
+        #[test]
+        fn a_small_motion_and_a_change_of_tone_are_found(
+            motion in prop::array::uniform6(-0.06f64..0.06), gain in 0.7f64..1.3, offset in -20.0f64..20.0,
+        ) {
+            let sought = Affine(std::array::from_fn(|at| Affine::IDENTITY.0[at] + motion[at]));
+            // What stands at p in the template stands at sought(p) in the picture.
+            let template = Template::of(&waves(sought, 1.0, 0.0).luma, &Affine::IDENTITY, 32);
+            let picture = waves(Affine::IDENTITY, gain, offset).luma;
+            let mut room = Workspace::default();
+            let found = align(&template, &picture, &Affine::IDENTITY, 12, &mut room).unwrap();
+            for (x, y) in [(-0.4, -0.4), (0.4, -0.4), (0.0, 0.0), (-0.4, 0.4), (0.4, 0.4)] {
+                let ((a, b), (c, d)) = (found.map.at(x, y), sought.at(x, y));
+                // A quarter of a cell of the thumbnail.
+                prop_assert!((a - c).hypot(b - d) < 0.25 / LUMA_PX as f64, "{found:?} {sought:?}");
+            }
+            prop_assert!((f64::from(found.gain) * gain - 1.0).abs() < 0.05);
+            prop_assert!(found.misfit < 0.06 && found.overlap > 0.75);
+        }
+
+        #[test]
+        fn points_are_inside_where_their_map_brings_them_into_the_region(
+            map in prop::array::uniform6(-1.2f64..1.2), edges in prop::array::uniform4(0.0f32..0.5),
+        ) {
+            let map = Affine(map);
+            let region = Region { left: -edges[0], top: -edges[1], right: edges[2], bottom: edges[3] };
+            let mut values = vec![0.0; 64];
+            add_inside(&map, &region, 8, &mut values);
+            let mut whole = Vec::new();
+            inside(&map, 8, &mut whole);
+            for at in 0..64 {
+                let place = |at: usize| (at as f64 + 0.5) / 8.0 - 0.5;
+                let (x, y) = map.at(place(at % 8), place(at / 8));
+                let is_in = |r: &Region, slack: f64| {
+                    x >= f64::from(r.left) - slack && x <= f64::from(r.right) + slack
+                        && y >= f64::from(r.top) - slack && y <= f64::from(r.bottom) + slack
+                };
+                for (region, value) in [(&region, values[at]), (&Region::WHOLE, whole[at])] {
+                    prop_assert!(value == 0.0 || is_in(region, 1e-6));
+                    prop_assert!(value == 1.0 || !is_in(region, -1e-6));
+                }
+            }
+        }
+    }
 }

@@ -71,7 +71,7 @@ impl Edge<'_> {
     fn luma(&self, line: usize) -> impl Iterator<Item = f32> {
         let plane = &self.planes.luma;
         let cells = (0..plane.side()).map(move |along| self.cell(plane.side(), line, along));
-        cells.map(|(row, column)| plane.row(row)[column])
+        cells.map(|(row, column)| f32::from(plane.level(row, column)))
     }
 
     /// How many lines belong to the border. The line in which it ends, and the next one, into which
@@ -103,7 +103,7 @@ impl Edge<'_> {
         }
         self.planes.chroma.iter().all(|plane| {
             let cells = (0..side).map(|along| self.cell(side, line / shrink, along));
-            let values = cells.map(|(row, column)| plane.row(row)[column]);
+            let values = cells.map(|(row, column)| f32::from(plane.level(row, column)));
             let (least, most) = values.fold((f32::MAX, f32::MIN), |(least, most), value| {
                 (least.min(value), most.max(value))
             });

@@ -5,16 +5,19 @@
 //! [`Verdict`] weighs how well it fits.
 
 mod align;
+mod chroma;
+mod compare;
+mod details;
+mod distortion;
 mod evidence;
 mod frame;
 mod placing;
 mod plane;
-#[cfg(test)]
-mod tests;
 mod verdict;
 mod view;
 
-pub use evidence::{EVIDENCE, Evidence, Room, Start, compare};
+pub use compare::{Looked, Room, Start, compare, compare_closely};
+pub use evidence::{EVIDENCE, Evidence};
 pub use frame::Region;
 pub use placing::Placing;
 pub use plane::Planes;

@@ -1,4 +1,4 @@
-//! A picture as planes of numbers that can be looked up between their cells.
+//! A picture as planes of levels that can be looked up between their cells.
 
 use super::frame::Region;
 use crate::affine::Affine;
@@ -7,39 +7,42 @@ use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
 /// Points that are looked up side by side.
 const LANES: usize = 8;
 
-/// A square of values whose whole is the square from -0.5 to 0.5 in `x` (right) and `y` (down).
+/// A square of levels whose whole is the square from -0.5 to 0.5 in `x` (right) and `y` (down).
 #[derive(Clone, Debug)]
 pub struct Plane {
     side: usize,
-    /// Row-major. The last column and the last row are there twice, so that every cell has a
-    /// neighbour to the right and below.
-    values: Vec<f32>,
+    /// Row-major: each cell with its neighbours to the right, below, and below to the right, from the
+    /// lowest byte on, so that one look at memory brings all that lie around a point. In the last
+    /// column and row cells are their own neighbours.
+    cells: Vec<u32>,
 }
 
 impl Plane {
     fn of_bytes(side: usize, bytes: &[u8]) -> Self {
-        Plane::of_rows(side, bytes.chunks_exact(side).map(|row| row.iter().copied().map(f32::from)))
-    }
-
-    fn of_rows(side: usize, rows: impl Iterator<Item = impl Iterator<Item = f32>>) -> Self {
-        let mut values = Vec::with_capacity((side + 1) * (side + 1));
-        for row in rows {
-            values.extend(row);
-            values.push(values[values.len() - 1]);
+        let mut cells = vec![0; side * side];
+        for (row, cells) in cells.chunks_exact_mut(side).enumerate() {
+            let here = &bytes[row * side..][..side];
+            let below = &bytes[(row + 1).min(side - 1) * side..][..side];
+            let cell = |[a, b, c, d]: [u8; 4]| u32::from_le_bytes([a, b, c, d]);
+            let (last, rest) = (side - 1, &mut cells[..side - 1]);
+            for ((cells, here), below) in rest.iter_mut().zip(here.windows(2)).zip(below.windows(2))
+            {
+                *cells = cell([here[0], here[1], below[0], below[1]]);
+            }
+            cells[last] = cell([here[last], here[last], below[last], below[last]]);
         }
-        values.extend_from_within((side - 1) * (side + 1)..);
-        Plane { side, values }
+        Plane { side, cells }
     }
 
-    /// Half as many rows and columns: the mean of each four values.
-    pub fn halved(&self) -> Self {
-        let pairs = self.values.chunks_exact(2 * (self.side + 1));
-        let rows = pairs.map(|rows| {
-            let (above, below) = rows.split_at(self.side + 1);
-            let pairs = above.as_chunks::<2>().0.iter().zip(below.as_chunks::<2>().0);
-            pairs.map(|(a, b)| (a[0] + a[1] + b[0] + b[1]) / 4.0)
-        });
-        Plane::of_rows(self.side / 2, rows)
+    /// Half as many rows and columns: the rounded mean of each four levels.
+    fn halved(&self) -> Self {
+        let side = self.side / 2;
+        let mean = |cell: u32| cell.to_le_bytes().map(u32::from).iter().sum::<u32>() + 2;
+        let rows = self.cells.chunks_exact(2 * self.side);
+        let bytes: Vec<u8> = rows
+            .flat_map(|row| row[..self.side].iter().step_by(2).map(|&cell| (mean(cell) / 4) as u8))
+            .collect();
+        Plane::of_bytes(side, &bytes)
     }
 
     /// The same with what lies outside of `region` and within a cell of its edge painted over by the
@@ -53,11 +56,12 @@ impl Plane {
         };
         let (left, right) = inside(region.left, region.right);
         let (top, bottom) = inside(region.top, region.bottom);
-        let rows = (0..self.side).map(|y| {
-            let row = self.row(y.clamp(top, bottom));
-            (0..self.side).map(move |x| row[x.clamp(left, right)])
-        });
-        Plane::of_rows(self.side, rows)
+        let mut bytes = Vec::with_capacity(self.cells.len());
+        for y in 0..self.side {
+            let row = y.clamp(top, bottom);
+            bytes.extend((0..self.side).map(|x| self.level(row, x.clamp(left, right))));
+        }
+        Plane::of_bytes(self.side, &bytes)
     }
 
     /// Rows, and columns.
@@ -65,57 +69,70 @@ impl Plane {
         self.side
     }
 
-    /// The values of one row.
-    pub fn row(&self, row: usize) -> &[f32] {
-        &self.values[row * (self.side + 1)..][..self.side]
+    /// The level of one cell.
+    pub fn level(&self, row: usize, column: usize) -> u8 {
+        self.cells[row * self.side + column].to_le_bytes()[0]
     }
 
-    /// The values at a grid of `count` x `count` points, row by row, whose square `map` brings to
-    /// this plane: between four cells their weighted mean; beyond the outermost centres the value of
-    /// the nearest.
+    /// The levels at a grid of `count` x `count` points, row by row, whose square `map` brings to
+    /// this plane: between four cells their weighted mean; beyond the outermost centres the level of
+    /// the nearest. `count` is a multiple of eight.
     #[inline(always)]
     pub fn sample(&self, map: &Affine, count: usize, into: &mut Vec<f32>) {
         into.resize(count * count, 0.0);
-        let (last, stride) = ((self.side - 1) as f32, self.side + 1);
+        if count == self.side && *map == Affine::IDENTITY {
+            for (value, cell) in into.iter_mut().zip(&self.cells) {
+                *value = (cell & 255) as i32 as f32;
+            }
+            return;
+        }
+        let (last, side) = ((self.side - 1) as f32, self.side as i32);
         // The map in cells, so that points become places in one step.
         let scale = self.side as f32;
         let step = 1.0 / count as f32;
-        let [a, b, c, d, e, f] = map.0.map(|value| value as f32);
-        let (right, below) = ([a, d].map(|v| v * step * scale), [b, e].map(|v| v * step * scale));
-        let start = [(a, b, c), (d, e, f)]
-            .map(|(x, y, shift)| ((x + y) * (0.5 * step - 0.5) + shift + 0.5) * scale - 0.5);
+        let [a, b, c, d, e, f] = map.0;
+        let (a, b, c, d, e, f) = (a as f32, b as f32, c as f32, d as f32, e as f32, f as f32);
+        let cells = step * scale;
+        let (right, below) = ([a * cells, d * cells], [b * cells, e * cells]);
+        let first = 0.5 * step - 0.5;
+        let start =
+            [((a + b) * first + c + 0.5) * scale - 0.5, ((d + e) * first + f + 0.5) * scale - 0.5];
         for (row, values) in into.chunks_exact_mut(count).enumerate() {
             let row = row as f32;
             let first = [start[0] + below[0] * row, start[1] + below[1] * row];
-            for (chunk, values) in values.chunks_mut(LANES).enumerate() {
-                let mut four = [[0.0f32; LANES]; 4];
+            for (chunk, values) in values.as_chunks_mut::<LANES>().0.iter_mut().enumerate() {
                 let (mut dx, mut dy, mut at) = ([0.0f32; LANES], [0.0f32; LANES], [0i32; LANES]);
                 for lane in 0..LANES {
                     let column = (chunk * LANES + lane) as f32;
-                    let x = (first[0] + right[0] * column).max(0.0).min(last);
-                    let y = (first[1] + right[1] * column).max(0.0).min(last);
-                    // Between 0 and the side: a signed number converts in one step.
-                    let (left, top) = (x as i32, y as i32);
+                    let x = clamped(first[0] + right[0] * column, last);
+                    let y = clamped(first[1] + right[1] * column, last);
+                    // SAFETY: both lie between 0 and the side.
+                    let (left, top): (i32, i32) =
+                        unsafe { (x.to_int_unchecked(), y.to_int_unchecked()) };
                     (dx[lane], dy[lane]) = (x - left as f32, y - top as f32);
-                    at[lane] = top * stride as i32 + left;
+                    at[lane] = top * side + left;
+                }
+                let mut cells = [0; LANES];
+                for lane in 0..LANES {
+                    cells[lane] = self.cells[at[lane] as usize];
                 }
                 for lane in 0..LANES {
-                    let cells = &self.values[at[lane] as usize..][..stride + 2];
-                    four[0][lane] = cells[0];
-                    four[1][lane] = cells[1];
-                    four[2][lane] = cells[stride];
-                    four[3][lane] = cells[stride + 1];
+                    let cell: u32 = cells[lane];
+                    let (a, b) = ((cell & 255) as i32 as f32, (cell >> 8 & 255) as i32 as f32);
+                    let (c, d) = ((cell >> 16 & 255) as i32 as f32, (cell >> 24) as i32 as f32);
+                    let (upper, lower) = (a + (b - a) * dx[lane], c + (d - c) * dx[lane]);
+                    values[lane] = upper + (lower - upper) * dy[lane];
                 }
-                let mut mixed = [0.0f32; LANES];
-                for lane in 0..LANES {
-                    let upper = four[0][lane] + (four[1][lane] - four[0][lane]) * dx[lane];
-                    let lower = four[2][lane] + (four[3][lane] - four[2][lane]) * dx[lane];
-                    mixed[lane] = upper + (lower - upper) * dy[lane];
-                }
-                values.copy_from_slice(&mixed[..values.len()]);
             }
         }
     }
+}
+
+/// `value`, but at least 0 and at most `last`; 0 when it is no number.
+#[inline(always)]
+fn clamped(value: f32, last: f32) -> f32 {
+    let value = if value > 0.0 { value } else { 0.0 };
+    if value < last { value } else { last }
 }
 
 /// The planes of one thumbnail.
@@ -143,5 +160,59 @@ impl Planes {
         let luma = self.luma.within(region);
         let chroma = self.chroma.each_ref().map(|plane| plane.within(region));
         Planes { half: luma.halved(), luma, chroma }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// One point after the other, as the words say.
+    fn slowly(bytes: &[u8], side: usize, map: &Affine, count: usize) -> Vec<f64> {
+        let level = |x: usize, y: usize| f64::from(bytes[y.min(side - 1) * side + x.min(side - 1)]);
+        let place = |at: usize| (at as f64 + 0.5) / count as f64 - 0.5;
+        let value = |at: usize| {
+            let (x, y) = map.at(place(at % count), place(at / count));
+            let cell =
+                |value: f64| ((value + 0.5) * side as f64 - 0.5).clamp(0.0, (side - 1) as f64);
+            let (x, y) = (cell(x), cell(y));
+            let (left, top) = (x.floor() as usize, y.floor() as usize);
+            let (dx, dy) = (x - x.floor(), y - y.floor());
+            let row = |y: usize| level(left, y) * (1.0 - dx) + level(left + 1, y) * dx;
+            row(top) * (1.0 - dy) + row(top + 1) * dy
+        };
+        (0..count * count).map(value).collect()
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(64))]
+
+        #[test]
+        fn samples_are_those_of_looking_up_one_after_the_other(
+            bytes in prop::collection::vec(any::<u8>(), 24 * 24),
+            map in prop::array::uniform6(-1.5f64..1.5),
+            count in prop::sample::select(vec![8usize, 16, 24]),
+            is_still in any::<bool>(),
+        ) {
+            let map = if is_still { Affine::IDENTITY } else { Affine(map) };
+            let mut values = Vec::new();
+            Plane::of_bytes(24, &bytes).sample(&map, count, &mut values);
+            for (fast, slow) in values.iter().zip(slowly(&bytes, 24, &map, count)) {
+                // Cells are found in 32 bits: an edge between black and white may move a little.
+                prop_assert!((f64::from(*fast) - slow).abs() < 0.02, "{fast} {slow}");
+            }
+        }
+
+        #[test]
+        fn halving_takes_the_rounded_mean_of_four(bytes in prop::collection::vec(any::<u8>(), 16 * 16)) {
+            let half = Plane::of_bytes(16, &bytes).halved();
+            for (row, column) in (0..8).flat_map(|row| (0..8).map(move |column| (row, column))) {
+                let at = 2 * row * 16 + 2 * column;
+                let four = [at, at + 1, at + 16, at + 17].map(|at| u32::from(bytes[at]));
+                let mean = f64::from(four.iter().sum::<u32>()) / 4.0;
+                prop_assert!((f64::from(half.level(row, column)) - mean).abs() <= 0.5);
+            }
+        }
     }
 }

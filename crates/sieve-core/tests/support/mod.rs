@@ -62,3 +62,42 @@ impl Watch for StopsAfter {
         self.1.load(Ordering::Relaxed) >= self.0
     }
 }
+
+/// A picture that hardly any other one looks like: forty discs of any colour on a slope of grey.
+pub fn discs(seed: u32, width: usize, height: usize) -> Picture {
+    let mut state = seed.wrapping_mul(2_654_435_761).wrapping_add(12_345);
+    let mut draw = move |below: usize| {
+        state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+        (state >> 8) as usize % below
+    };
+    let slope = |at: usize| [(60 + at % width / 4 + at / width / 4) as u8; 3];
+    let mut data: Vec<u8> = (0..width * height).flat_map(slope).collect();
+    for _ in 0..40 {
+        let (x, y, radius) = (draw(width), draw(height), 6 + draw(width / 7));
+        let colour = [draw(256) as u8, draw(256) as u8, draw(256) as u8];
+        for at in 0..width * height {
+            let (dx, dy) = ((at % width).abs_diff(x), (at / width).abs_diff(y));
+            if dx * dx + dy * dy < radius * radius {
+                data[at * 3..at * 3 + 3].copy_from_slice(&colour);
+            }
+        }
+    }
+    Picture { width, height, data }
+}
+
+/// The picture whose pixels stand at `place` in `from`; none is a light grey.
+pub fn taken(
+    from: &Picture,
+    width: usize,
+    height: usize,
+    place: impl Fn(usize, usize) -> Option<(usize, usize)>,
+) -> Picture {
+    let pixel = |at: usize| match place(at % width, at / width) {
+        Some((x, y)) if x < from.width && y < from.height => {
+            let at = (y * from.width + x) * 3;
+            [from.data[at], from.data[at + 1], from.data[at + 2]]
+        }
+        _ => [200; 3],
+    };
+    Picture { width, height, data: (0..width * height).flat_map(pixel).collect() }
+}

@@ -1,0 +1,79 @@
+//! How much of the colours of two pictures goes together.
+
+/// Numbers that are worked on side by side.
+const LANES: usize = 8;
+
+/// Sums of two pictures' chroma at the same places.
+pub struct Chroma {
+    count: f32,
+    a: [f32; 2],
+    b: [f32; 2],
+    aa: [f32; 3],
+    bb: f32,
+    ab: [[f32; 2]; 2],
+    apart: f32,
+}
+
+impl Chroma {
+    /// The sums of blue and red chroma, in levels around 128, of two pictures where `inside` is not 0.
+    #[inline(always)]
+    pub fn of<'a>(a: [&'a [f32]; 2], b: [&'a [f32]; 2], inside: &'a [f32]) -> Self {
+        let mut sums = [[0.0f32; LANES]; 14];
+        let chunks = |values: &'a [f32]| values.as_chunks::<LANES>().0;
+        let places = chunks(a[0]).iter().zip(chunks(a[1])).zip(chunks(b[0])).zip(chunks(b[1]));
+        for ((((x, y), u), v), weights) in places.zip(chunks(inside)) {
+            for lane in 0..LANES {
+                let weight = weights[lane];
+                let (x, y) = ((x[lane] - 128.0) * weight, (y[lane] - 128.0) * weight);
+                let (u, v) = ((u[lane] - 128.0) * weight, (v[lane] - 128.0) * weight);
+                sums[0][lane] += weight;
+                sums[1][lane] += x;
+                sums[2][lane] += y;
+                sums[3][lane] += u;
+                sums[4][lane] += v;
+                sums[5][lane] += x * x;
+                sums[6][lane] += x * y;
+                sums[7][lane] += y * y;
+                sums[8][lane] += u * u + v * v;
+                sums[9][lane] += x * u;
+                sums[10][lane] += y * u;
+                sums[11][lane] += x * v;
+                sums[12][lane] += y * v;
+                sums[13][lane] += (x - u).abs() + (y - v).abs();
+            }
+        }
+        let [count, x, y, u, v, xx, xy, yy, bb, xu, yu, xv, yv, apart] =
+            sums.map(|lanes| lanes.iter().sum());
+        let ab = [[xu, yu], [xv, yv]];
+        Chroma { count, a: [x, y], b: [u, v], aa: [xx, xy, yy], bb, ab, apart }
+    }
+
+    /// How much of the variation of one picture's chroma is a linear function of the other's, 0 to
+    /// 1; how much chroma varies in both; and how far the colours are apart.
+    #[inline(always)]
+    pub fn fit(&self) -> (f32, f32, f32) {
+        let count = self.count.max(1.0);
+        let within = |sum: f32, a: f32, b: f32| (sum - a * b / count) / count;
+        let aa = [
+            within(self.aa[0], self.a[0], self.a[0]),
+            within(self.aa[1], self.a[0], self.a[1]),
+            within(self.aa[2], self.a[1], self.a[1]),
+        ];
+        let bb = within(self.bb, self.b[0], self.b[0]) - self.b[1] * self.b[1] / count / count;
+        // Two levels of chance: grey pictures have no chroma to agree on.
+        let (xx, xy, yy) = (aa[0] + 4.0, aa[1], aa[2] + 4.0);
+        let determinant = xx * yy - xy * xy;
+        let mut explained = 0.0;
+        for at in 0..2 {
+            let (x, y) = (
+                within(self.ab[at][0], self.a[0], self.b[at]),
+                within(self.ab[at][1], self.a[1], self.b[at]),
+            );
+            explained += (x * x * yy - 2.0 * x * y * xy + y * y * xx) / determinant;
+        }
+        let varies = (aa[0] + aa[2]).min(bb);
+        let fit = explained / (bb + 8.0);
+        let there = (varies / (varies + 64.0)).clamp(0.0, 1.0);
+        (fit.clamp(0.0, 1.0) * there, there, (1.0 + self.apart / count / 2.0).ln())
+    }
+}

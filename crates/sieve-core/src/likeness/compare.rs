@@ -1,0 +1,146 @@
+//! Comparing two pictures: one is laid over the other, coarsely first, and looked at closely only while
+//! it may be the same.
+
+use super::align::{self, Template, Workspace};
+use super::evidence::{Evidence, Laid, Samples};
+use super::verdict::is_promising;
+use super::view::{Subject, Turn, View};
+use crate::affine::Affine;
+
+/// Samples along each side: while the right place is looked for, when it is made exact, and when the
+/// two are compared there.
+const COARSE: usize = 16;
+const FINE: usize = 32;
+const DETAIL: usize = 48;
+/// Misfits above which it is given up: after a first few steps, before the fine ones, and after.
+const GIVE_UP: [f32; 3] = [0.5, 0.4, 0.42];
+/// The share of a picture that must lie on the other.
+const LEAST_OVERLAP: f32 = 0.6;
+
+/// The part of the picture wanted that is compared.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Start {
+    /// From the square to the picture wanted: what is laid over the other.
+    pub view: Affine,
+    /// From the square to the picture found: where it may lie.
+    pub map: Affine,
+    /// What is compared in the end; the view itself where that is all.
+    pub whole: Affine,
+    /// Whether the border of the picture wanted is painted over.
+    pub is_content: bool,
+}
+
+impl Start {
+    /// The view that was looked for, and where what was found lies on its picture.
+    pub fn of(view: &View, map: Affine) -> Self {
+        Start { view: view.map, map, whole: view.whole, is_content: view.is_content }
+    }
+
+    /// The whole picture wanted, where `map` brings it.
+    pub fn along(map: Affine) -> Self {
+        Start { view: Affine::IDENTITY, map, whole: Affine::IDENTITY, is_content: false }
+    }
+
+    /// Both pictures whole, each turned into its normal position.
+    pub fn whole(wanted: Turn, found: Turn) -> Self {
+        let view = wanted.map();
+        Start { view, map: found.map(), whole: Affine::IDENTITY, is_content: false }
+    }
+}
+
+/// Room for the work of one comparison, used again and again.
+#[derive(Default)]
+pub struct Room {
+    work: Workspace,
+    samples: Samples,
+}
+
+/// What was seen at a glance, on coarse samples, and on a close look.
+pub type Looked = [Evidence; 2];
+
+/// Lays `wanted` over `found`. None when nothing fits, or a glance shows that they are not the same.
+pub fn compare(
+    wanted: &Subject,
+    found: &Subject,
+    start: &Start,
+    room: &mut Room,
+) -> Option<Evidence> {
+    look(wanted, found, start, true, room).map(|[_, close]| close)
+}
+
+/// The same without stopping at a glance, for fitting what a glance says.
+pub fn compare_closely(
+    wanted: &Subject,
+    found: &Subject,
+    start: &Start,
+    room: &mut Room,
+) -> Option<Looked> {
+    look(wanted, found, start, false, room)
+}
+
+fn look(
+    wanted: &Subject,
+    found: &Subject,
+    start: &Start,
+    at_a_glance: bool,
+    room: &mut Room,
+) -> Option<Looked> {
+    #[cfg(target_arch = "x86_64")]
+    if is_x86_feature_detected!("avx2") {
+        // SAFETY: the processor has what the function was built for.
+        return unsafe { look_eight_wide(wanted, found, start, at_a_glance, room) };
+    }
+    look_anywhere(wanted, found, start, at_a_glance, room)
+}
+
+/// The same sums of the same numbers in the same order, so the same evidence, but eight lanes at a
+/// time.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn look_eight_wide(
+    wanted: &Subject,
+    found: &Subject,
+    start: &Start,
+    at_a_glance: bool,
+    room: &mut Room,
+) -> Option<Looked> {
+    look_anywhere(wanted, found, start, at_a_glance, room)
+}
+
+#[inline(always)]
+fn look_anywhere(
+    wanted: &Subject,
+    found: &Subject,
+    start: &Start,
+    at_a_glance: bool,
+    room: &mut Room,
+) -> Option<Looked> {
+    let planes = &*wanted.planes(start.is_content);
+    let coarse = Template::of(&planes.half, &start.view, COARSE);
+    let first = align::align(&coarse, &found.all.half, &start.map, 3, &mut room.work)?;
+    if first.misfit > GIVE_UP[0] {
+        return None;
+    }
+    let second = align::align(&coarse, &found.all.half, &first.map, 5, &mut room.work)?;
+    if second.misfit > GIVE_UP[1] || second.overlap < LEAST_OVERLAP {
+        return None;
+    }
+    let aspects = [wanted.aspect, found.aspect];
+    let pair = [planes, &found.all];
+    // A border that was painted over is content like all else.
+    let contents = [wanted.content.filter(|_| !start.is_content), found.content];
+    let laid = Laid { planes: pair, view: &start.view, alignment: &second, aspects, contents };
+    let glance = laid.evidence([&planes.half, &found.all.half], COARSE, &mut room.samples)?;
+    if at_a_glance && !is_promising(&glance) {
+        return None;
+    }
+    let map = start.whole.then(start.view.inverse()?).then(second.map);
+    let fine = Template::of(&planes.luma, &start.whole, FINE);
+    let third = align::align(&fine, &found.all.luma, &map, 4, &mut room.work)?;
+    if third.misfit > GIVE_UP[2] || third.overlap < LEAST_OVERLAP {
+        return None;
+    }
+    let laid = Laid { planes: pair, view: &start.whole, alignment: &third, aspects, contents };
+    let close = laid.evidence([&planes.luma, &found.all.luma], DETAIL, &mut room.samples)?;
+    Some([glance, close])
+}

@@ -1,0 +1,303 @@
+//! Details: what is left of a picture without its coarse shapes, and how parts of two pictures fit.
+
+use crate::measuring::halved;
+
+/// Numbers that are worked on side by side.
+const LANES: usize = 8;
+/// Levels above which a detail is seen.
+const SEEN_LEVELS: f32 = 4.0;
+
+/// Middle and fine details of a square of samples.
+#[derive(Default)]
+pub struct Bands {
+    /// Of half as many rows and columns.
+    pub middle: Vec<f32>,
+    /// Of all.
+    pub fine: Vec<f32>,
+}
+
+impl Bands {
+    /// The details of `values`, `side` x `side` samples.
+    #[inline(always)]
+    pub fn of(values: &[f32], side: usize) -> Self {
+        let half = halved(values, side);
+        Bands {
+            middle: without_neighbours(&half, side / 2),
+            fine: without_neighbours(values, side),
+        }
+    }
+}
+
+/// Each value less the mean of the 5 x 5 around it; beyond the edge the nearest value again.
+#[inline(always)]
+fn without_neighbours(values: &[f32], side: usize) -> Vec<f32> {
+    let mut across = vec![0.0; values.len()];
+    let mut padded = vec![0.0; side + 4];
+    for (row, sums) in values.chunks_exact(side).zip(across.chunks_exact_mut(side)) {
+        padded[..2].fill(row[0]);
+        padded[2..side + 2].copy_from_slice(row);
+        padded[side + 2..].fill(row[side - 1]);
+        let (a, b, c) = (&padded[..side], &padded[1..][..side], &padded[2..][..side]);
+        let (d, e) = (&padded[3..][..side], &padded[4..][..side]);
+        for (x, sum) in sums.iter_mut().enumerate() {
+            *sum = a[x] + b[x] + c[x] + d[x] + e[x];
+        }
+    }
+    let mut details = vec![0.0; values.len()];
+    for (y, details) in details.chunks_exact_mut(side).enumerate() {
+        let row = |d: usize| &across[(y + d).saturating_sub(2).min(side - 1) * side..][..side];
+        let (a, b, c, d, e) = (row(0), row(1), row(2), row(3), row(4));
+        let here = &values[y * side..][..side];
+        for (x, detail) in details.iter_mut().enumerate() {
+            *detail = here[x] - (a[x] + b[x] + c[x] + d[x] + e[x]) / 25.0;
+        }
+    }
+    details
+}
+
+/// How two lists of details go together.
+pub struct Together {
+    /// Their correlation, -1 to 1: both vary around zero.
+    pub correlation: f32,
+    /// How strong each is: the root of the mean square, in levels.
+    pub strengths: [f32; 2],
+}
+
+impl Together {
+    /// The weighted sums of `a` and `b`.
+    #[inline(always)]
+    pub fn of(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
+        let mut sums = [[0.0f32; LANES]; 4];
+        let lanes = a
+            .as_chunks::<LANES>()
+            .0
+            .iter()
+            .zip(b.as_chunks::<LANES>().0)
+            .zip(weights.as_chunks::<LANES>().0);
+        for ((a, b), weights) in lanes {
+            for lane in 0..LANES {
+                let (a, b, weight) = (a[lane], b[lane], weights[lane]);
+                sums[0][lane] += weight * a * a;
+                sums[1][lane] += weight * b * b;
+                sums[2][lane] += weight * a * b;
+                sums[3][lane] += weight;
+            }
+        }
+        let [aa, bb, ab, weight] = sums.map(|lanes| lanes.iter().sum::<f32>());
+        // Half a level of chance on each value: where there is no detail, there is none to agree on.
+        let floor = 0.25 * weight;
+        let correlation = ab / ((aa + floor) * (bb + floor)).sqrt().max(f32::MIN_POSITIVE);
+        let strength = |sum: f32| (sum / weight.max(1.0)).sqrt();
+        Together { correlation, strengths: [strength(aa), strength(bb)] }
+    }
+}
+
+/// The share of samples whose detail is seen, 0 to 1.
+#[inline(always)]
+pub fn share_seen(details: &[f32], weights: &[f32]) -> f32 {
+    let (mut seen, mut all) = ([0.0f32; LANES], [0.0f32; LANES]);
+    for (details, weights) in
+        details.as_chunks::<LANES>().0.iter().zip(weights.as_chunks::<LANES>().0)
+    {
+        for lane in 0..LANES {
+            let is_seen = details[lane].abs() > SEEN_LEVELS;
+            seen[lane] += if is_seen { weights[lane] } else { 0.0 };
+            all[lane] += weights[lane];
+        }
+    }
+    seen.iter().sum::<f32>() / all.iter().sum::<f32>().max(1.0)
+}
+
+/// Blocks along each side.
+const BLOCKS: usize = 8;
+/// Samples along each side at most.
+const MOST_SIDE: usize = 48;
+/// The variances, in square levels, that make a part of a picture worth comparing on its own, and the
+/// variances that are then put down to chance: where there is something to see, and anything at all.
+const WORTH: [(f32, f32); 2] = [(16.0, 4.0), (2.0, 1.0)];
+
+/// Weighted sums over a part of two pictures.
+#[derive(Clone, Copy, Default)]
+struct Sums {
+    weight: f32,
+    a: f32,
+    b: f32,
+    aa: f32,
+    bb: f32,
+    ab: f32,
+    apart: f32,
+}
+
+impl Sums {
+    #[inline(always)]
+    fn plus(self, other: Sums) -> Self {
+        Sums {
+            weight: self.weight + other.weight,
+            a: self.a + other.a,
+            b: self.b + other.b,
+            aa: self.aa + other.aa,
+            bb: self.bb + other.bb,
+            ab: self.ab + other.ab,
+            apart: self.apart + other.apart,
+        }
+    }
+}
+
+/// How the parts of two pictures fit: a mark leaves all parts but one as they are, another drawing of
+/// the same kind has no part that fits really well.
+pub struct Parts {
+    /// The greatest mean distance of an eighth by an eighth of the picture, in levels.
+    pub worst_apart: f32,
+    /// The mean correlation of the quarters by quarters in which there is something to see, -1 to 1.
+    pub mean: f32,
+    /// The least of these.
+    pub least: f32,
+    /// The mean correlation of those in which there is anything at all.
+    pub faint: f32,
+}
+
+impl Parts {
+    /// Of `side` x `side` samples of both, `side` a multiple of 8; `whole` is the correlation of all, which
+    /// stands for parts where there is nothing to see.
+    #[inline(always)]
+    pub fn of(a: &[f32], b: &[f32], weights: &[f32], side: usize, whole: f32) -> Self {
+        let cell = side / BLOCKS;
+        let mut blocks = [[Sums::default(); BLOCKS]; BLOCKS];
+        for (band, blocks) in blocks.iter_mut().enumerate() {
+            let mut columns = [[0.0f32; MOST_SIDE]; 7];
+            for row in band * cell..(band + 1) * cell {
+                let (a, b) = (&a[row * side..][..side], &b[row * side..][..side]);
+                let weights = &weights[row * side..][..side];
+                for x in 0..side {
+                    let (a, b, weight) = (a[x] - 128.0, b[x] - 128.0, weights[x]);
+                    columns[0][x] += weight;
+                    columns[1][x] += weight * a;
+                    columns[2][x] += weight * b;
+                    columns[3][x] += weight * a * a;
+                    columns[4][x] += weight * b * b;
+                    columns[5][x] += weight * a * b;
+                    columns[6][x] += weight * (a - b).abs();
+                }
+            }
+            for (at, block) in blocks.iter_mut().enumerate() {
+                let mut sums = [0.0; 7];
+                for (sum, column) in sums.iter_mut().zip(&columns) {
+                    for value in &column[at * cell..(at + 1) * cell] {
+                        *sum += value;
+                    }
+                }
+                let [weight, a, b, aa, bb, ab, apart] = sums;
+                *block = Sums { weight, a, b, aa, bb, ab, apart };
+            }
+        }
+        let full = (cell * cell) as f32;
+        let mut worst_apart = 0.0f32;
+        for block in blocks.iter().flatten().filter(|block| block.weight > 0.5 * full) {
+            worst_apart = worst_apart.max(block.apart / block.weight);
+        }
+        let (mut sums, mut counts, mut least) = ([0.0; 2], [0.0f32; 2], 1.0f32);
+        for rows in blocks.as_chunks::<2>().0 {
+            for (upper, lower) in rows[0].as_chunks::<2>().0.iter().zip(rows[1].as_chunks::<2>().0)
+            {
+                let part = upper[0].plus(upper[1]).plus(lower[0]).plus(lower[1]);
+                if part.weight < full {
+                    continue;
+                }
+                let within = |sum: f32, a: f32, b: f32| (sum - a * b / part.weight) / part.weight;
+                let aa = within(part.aa, part.a, part.a).max(0.0);
+                let bb = within(part.bb, part.b, part.b).max(0.0);
+                let ab = within(part.ab, part.a, part.b);
+                for (at, (worth, chance)) in WORTH.into_iter().enumerate() {
+                    if aa.max(bb) > worth {
+                        let correlation = ab / ((aa + chance) * (bb + chance)).sqrt();
+                        (sums[at], counts[at]) = (sums[at] + correlation, counts[at] + 1.0);
+                        if at == 0 {
+                            least = least.min(correlation);
+                        }
+                    }
+                }
+            }
+        }
+        let mean = |at: usize| if counts[at] == 0.0 { whole } else { sums[at] / counts[at] };
+        let least = if counts[0] == 0.0 { whole } else { least };
+        Parts { worst_apart, mean: mean(0), least, faint: mean(1) }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    const SIDE: usize = 16;
+
+    fn levels() -> impl Strategy<Value = Vec<f32>> {
+        prop::collection::vec(0.0f32..255.0, SIDE * SIDE)
+    }
+
+    /// Correlation of the two in a square of samples, both with `chance` added to their variance.
+    fn of_square(
+        a: &[f32],
+        b: &[f32],
+        from: (usize, usize),
+        side: usize,
+        chance: f64,
+    ) -> (f64, f64) {
+        let at: Vec<usize> =
+            (0..side * side).map(|at| (from.1 + at / side) * SIDE + from.0 + at % side).collect();
+        let mean = |v: &[f32]| at.iter().map(|&i| f64::from(v[i])).sum::<f64>() / at.len() as f64;
+        let (m, n) = (mean(a), mean(b));
+        let with = |v: &[f32], m: f64, w: &[f32], n: f64| {
+            let terms = at.iter().map(|&i| (f64::from(v[i]) - m) * (f64::from(w[i]) - n));
+            terms.sum::<f64>() / at.len() as f64
+        };
+        let (aa, bb, ab) = (with(a, m, a, m), with(b, n, b, n), with(a, m, b, n));
+        (ab / ((aa + chance) * (bb + chance)).sqrt(), aa.max(bb))
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(32))]
+
+        #[test]
+        fn parts_fit_as_each_does_on_its_own(a in levels(), noise in levels(), share in 0.0f32..1.0) {
+            let b: Vec<f32> = a.iter().zip(&noise).map(|(a, n)| a * (1.0 - share) + n * share).collect();
+            let parts = Parts::of(&a, &b, &[1.0; SIDE * SIDE], SIDE, 0.5);
+            let squares: Vec<(usize, usize)> =
+                (0..16).map(|at| (at % 4 * 4, at / 4 * 4)).collect();
+            let slow = |chance: f64| -> Vec<f64> {
+                squares.iter().map(|&from| of_square(&a, &b, from, 4, chance).0).collect()
+            };
+            let mean = |values: &[f64]| values.iter().sum::<f64>() / values.len() as f64;
+            let (clear, faint) = (slow(4.0), slow(1.0));
+            prop_assert!((f64::from(parts.mean) - mean(&clear)).abs() < 1e-3);
+            prop_assert!((f64::from(parts.faint) - mean(&faint)).abs() < 1e-3);
+            let least = clear.iter().fold(1.0f64, |least, value| least.min(*value));
+            prop_assert!((f64::from(parts.least) - least).abs() < 1e-3);
+            let apart = |x: usize, y: usize| (0..4).map(|at| (y + at / 2) * SIDE + x + at % 2)
+                .map(|at| (a[at] - b[at]).abs()).sum::<f32>() / 4.0;
+            let worst = (0..64).map(|at| apart(at % 8 * 2, at / 8 * 2)).fold(0.0, f32::max);
+            prop_assert!((parts.worst_apart - worst).abs() < 1e-2);
+        }
+
+        #[test]
+        fn details_are_what_differs_from_the_five_by_five_around(values in levels()) {
+            let details = Bands::of(&values, SIDE).fine;
+            for (x, y) in [(0, 0), (1, 7), (8, 8), (15, 3), (15, 15)] {
+                let near = |at: usize, by: usize| (at + by).saturating_sub(2).min(SIDE - 1);
+                let sum: f32 = (0..25).map(|at| values[near(y, at / 5) * SIDE + near(x, at % 5)]).sum();
+                prop_assert!((details[y * SIDE + x] - (values[y * SIDE + x] - sum / 25.0)).abs() < 1e-3);
+            }
+        }
+    }
+
+    #[test]
+    fn where_there_is_nothing_to_see_the_whole_stands_for_parts() {
+        let plain = Parts::of(&[9.0; 256], &[9.5; 256], &[1.0; 256], SIDE, 0.25);
+        assert_eq!(
+            (plain.mean, plain.least, plain.faint, plain.worst_apart),
+            (0.25, 0.25, 0.25, 0.5)
+        );
+        assert_eq!(share_seen(&[5.0; 8], &[1.0; 8]), 1.0);
+        assert_eq!(share_seen(&[5.0; 8], &[0.0; 8]), 0.0);
+    }
+}

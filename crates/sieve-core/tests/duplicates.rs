@@ -1,0 +1,354 @@
+//! What is found twice in folders of painted pictures, and what is not.
+
+mod support;
+
+use std::collections::BTreeSet;
+use std::path::Path;
+use std::sync::atomic::AtomicU64;
+
+use herb_shed::encode::{self, Exif, Jpeg};
+use herb_shed::paint::Picture;
+use sieve_core::Error;
+use sieve_core::catalog::{self, Catalog, Options};
+use sieve_core::collection;
+use sieve_core::duplicates::{Found, Kind, Reach, Request, Side, Why, Within, find, nearest};
+use sieve_core::measuring::measure;
+use sieve_core::progress::{Silent, Watch};
+use sieve_core::reading::ReadLimits;
+use support::{StopsAfter, discs, folder, taken};
+use tempfile::TempDir;
+
+type Files = Vec<(String, Vec<u8>)>;
+
+fn shed(files: &Files) -> TempDir {
+    let files: Vec<(&str, &[u8])> =
+        files.iter().map(|(path, content)| (path.as_str(), content.as_slice())).collect();
+    folder(&files)
+}
+
+fn measured(root: &Path) -> Catalog {
+    let opened =
+        collection::open(&collection::Request::at(root), &collection::Forgetful, &Silent).unwrap();
+    catalog::measure(opened, &Options::default(), None, &Silent).unwrap()
+}
+
+fn reach(reach: Reach) -> Request {
+    Request { reach: Some(reach), ..Request::default() }
+}
+
+/// The names of files and what joins them, `a kind b`, and that groups and pairs hold together.
+fn joined(found: &Found<'_>) -> BTreeSet<String> {
+    let name = |index: u32| found.pictures[index as usize].record.path.file_name();
+    assert!(found.pairs.is_sorted_by_key(|pair| (pair.a, pair.b)));
+    let mut seen = BTreeSet::new();
+    for group in &found.groups {
+        let members: Vec<u32> = group.members.iter().map(|member| member.picture).collect();
+        assert!(members.len() > 1 && group.members[0].keep);
+        assert_eq!(group.members.iter().filter(|member| member.keep).count(), 1);
+        // One stands for all and goes with each, or names the one that goes with it.
+        assert_eq!(group.members.iter().filter(|member| member.kind.is_none()).count(), 1);
+        for member in &group.members {
+            assert!(member.through.is_none_or(|through| members.contains(&through)));
+            assert!(member.score.is_none_or(|score| (group.score..=1.0).contains(&score)));
+            // Duplicates are in one group of duplicates alone.
+            assert!(!group.kind.is_duplicate() || seen.insert(member.picture));
+        }
+    }
+    let tell = |pair: &sieve_core::duplicates::Pair| {
+        assert!(pair.a < pair.b && (0.0..=1.0).contains(&pair.score));
+        format!("{} {} {}", name(pair.a), pair.kind.name(), name(pair.b))
+    };
+    found.pairs.iter().map(tell).collect()
+}
+
+fn found_in(files: &Files, request: &Request) -> BTreeSet<String> {
+    let shed = shed(files);
+    let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
+    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
+    joined(&find(&sides, request, &Silent).unwrap())
+}
+
+fn jpeg(picture: &Picture, quality: f32) -> Vec<u8> {
+    encode::jpeg(picture, quality, Jpeg::Baseline, None)
+}
+
+/// A picture and a copy of it of every kind, and four strangers.
+fn copies() -> Files {
+    let base = discs(1, 240, 160);
+    let bordered = taken(&base, 280, 200, |x, y| Some((x.checked_sub(20)?, y.checked_sub(20)?)));
+    let mut files = vec![
+        ("sage/0base.png".to_owned(), encode::png(&base)),
+        ("sage/bytes.png".to_owned(), encode::png(&base)),
+        ("bay/pixels.webp".to_owned(), encode::webp(&base)),
+        ("sage/saved.jpg".to_owned(), jpeg(&base, 40.0)),
+        (
+            "sage/half.png".to_owned(),
+            encode::png(&taken(&base, 120, 80, |x, y| Some((2 * x, 2 * y)))),
+        ),
+        (
+            "sage/flipped.png".to_owned(),
+            encode::png(&taken(&base, 240, 160, |x, y| Some((239 - x, y)))),
+        ),
+        (
+            "sage/turned.png".to_owned(),
+            encode::png(&taken(&base, 160, 240, |x, y| Some((y, 159 - x)))),
+        ),
+        ("sage/bordered.png".to_owned(), encode::png(&bordered)),
+        (
+            "sage/cropped.png".to_owned(),
+            encode::png(&taken(&base, 205, 137, |x, y| Some((x + 30, y + 4)))),
+        ),
+    ];
+    files
+        .extend((50..54).map(|seed| {
+            (format!("bay/stranger-{seed}x.png"), encode::png(&discs(seed, 240, 160)))
+        }));
+    files
+}
+
+#[test]
+fn copies_of_every_kind_are_found_as_far_as_was_looked() {
+    let files = copies();
+    let with_base = |all: &BTreeSet<String>| -> Vec<String> {
+        let of_base = all.iter().filter(|told| told.starts_with("0base.png "));
+        of_base.map(|told| told.trim_start_matches("0base.png ").to_owned()).collect()
+    };
+    let same = found_in(&files, &reach(Reach::Same));
+    let told = |pairs: &[&str]| pairs.iter().map(|&told| told.to_owned()).collect::<Vec<_>>();
+    let all_same = ["0base.png same-bytes bytes.png", "pixels.webp same-pixels 0base.png"];
+    assert!(all_same.iter().all(|&pair| same.contains(pair)) && same.len() == 3, "{same:?}");
+    let near = with_base(&found_in(&files, &reach(Reach::Near)));
+    let all_near = [
+        "near half.png",
+        "near saved.jpg",
+        "same-bytes bytes.png",
+        "turned flipped.png",
+        "turned turned.png",
+    ];
+    assert!(all_near.iter().all(|&pair| near.contains(&pair.to_owned())), "{near:?}");
+    let wide = found_in(&files, &reach(Reach::Wide));
+    let all_wide = told(&[
+        "framed bordered.png",
+        "near half.png",
+        "near saved.jpg",
+        "part cropped.png",
+        "same-bytes bytes.png",
+        "turned flipped.png",
+        "turned turned.png",
+    ]);
+    assert_eq!(with_base(&wide), all_wide);
+    assert!(!wide.iter().any(|told| told.contains("stranger")), "{wide:?}");
+    let kinds = Request { kinds: vec![Kind::Part], ..reach(Reach::Wide) };
+    assert!(found_in(&files, &kinds).iter().all(|told| told.contains(" part ")));
+}
+
+#[test]
+fn any_number_of_threads_gives_the_same_answer_and_a_stop_gives_none() {
+    let shed = shed(&copies());
+    let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
+    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
+    let on = |threads: usize| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+        pool.install(|| {
+            let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
+            let found = find(&sides, &Request::default(), &Silent).unwrap();
+            (found.pairs, found.groups, found.reach)
+        })
+    };
+    assert_eq!(on(1), on(3));
+    assert_eq!(on(1).2, Reach::Wide);
+    let counter = StopsAfter(u64::MAX, AtomicU64::new(0));
+    find(&sides, &Request::default(), &counter as &dyn Watch).unwrap();
+    let steps = counter.1.into_inner();
+    assert!(steps > 30, "{steps}");
+    for stop in [0, 1, steps / 4, steps / 2, steps - 1] {
+        let watch = StopsAfter(stop, AtomicU64::new(0));
+        let stopped = find(&sides, &Request::default(), &watch);
+        // The last step may have been the last of all.
+        assert!(matches!(stopped, Err(Error::Interrupted)) || stop == steps - 1, "{stop}");
+    }
+}
+
+#[test]
+fn the_largest_is_kept_and_the_worst_groups_come_first() {
+    let (a, b, c) = (discs(2, 240, 160), discs(3, 240, 160), discs(4, 240, 160));
+    let small = taken(&a, 120, 80, |x, y| Some((2 * x, 2 * y)));
+    let framed = taken(&a, 300, 220, |x, y| Some((x.checked_sub(30)?, y.checked_sub(30)?)));
+    let shed = shed(&vec![
+        ("train/sage/a-small.png".to_owned(), encode::png(&small)),
+        ("train/sage/a.jpg".to_owned(), jpeg(&a, 95.0)),
+        // More pixels, but no more of the picture, and fewer bytes.
+        ("train/sage/a-framed.jpg".to_owned(), jpeg(&framed, 60.0)),
+        ("train/sage/b.png".to_owned(), encode::png(&b)),
+        ("test/sage/b.jpg".to_owned(), jpeg(&b, 80.0)),
+        ("train/sage/c.png".to_owned(), encode::png(&c)),
+        ("train/bay/c.png".to_owned(), encode::png(&c)),
+    ]);
+    let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
+    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
+    let found = find(&sides, &Request::default(), &Silent).unwrap();
+    let path = |index: u32| found.pictures[index as usize].record.path.to_string();
+    let tell = |group: &sieve_core::duplicates::Group| {
+        let kept = path(group.members[0].picture);
+        (kept, group.why, group.label_conflict, group.across_splits, group.members.len())
+    };
+    let groups: Vec<_> = found.groups.iter().map(tell).collect();
+    let kept =
+        |path: &str, why, conflict, across, count| (path.to_owned(), why, conflict, across, count);
+    assert_eq!(
+        groups,
+        [
+            kept("train/bay/c.png", Why::Path, true, false, 2),
+            kept("test/sage/b.jpg", Why::Bytes, false, true, 2),
+            kept("train/sage/a.jpg", Why::Bytes, false, false, 3),
+        ]
+    );
+    // Within classes the two labels of c are not seen, within splits the two splits of b are not.
+    let within = |within| {
+        let request = Request { within, ..Request::default() };
+        let found = find(&sides, &request, &Silent).unwrap();
+        (
+            found.groups.iter().any(|group| group.label_conflict),
+            found.groups.iter().any(|group| group.across_splits),
+        )
+    };
+    assert_eq!(within(Within::Class), (false, true));
+    assert_eq!(within(Within::Split), (true, false));
+}
+
+#[test]
+fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
+    let (a, b) = (
+        shed(&copies()),
+        shed(&vec![
+            ("new/one.jpg".to_owned(), jpeg(&discs(1, 240, 160), 70.0)),
+            ("new/two.jpg".to_owned(), jpeg(&discs(1, 240, 160), 60.0)),
+            ("new/other.jpg".to_owned(), jpeg(&discs(90, 240, 160), 60.0)),
+        ]),
+    );
+    let (first, second) = (measured(a.path()), measured(b.path()));
+    let limits = ReadLimits::default();
+    let side = |catalog| Side { catalog, store: None, limits: &limits };
+    let sides = [side(&first), side(&second)];
+    let request = Request { within: Within::Across, ..Request::default() };
+    let found = find(&sides, &request, &Silent).unwrap();
+    assert!(!found.pairs.is_empty());
+    for pair in &found.pairs {
+        let side = |index: u32| found.pictures[index as usize].side;
+        assert_eq!((side(pair.a), side(pair.b)), (0, 1), "the two of the new batch are not paired");
+    }
+    let told = joined(&found);
+    assert!(told.contains("0base.png near one.jpg") && told.contains("0base.png near two.jpg"));
+    assert!(!told.iter().any(|told| told.contains("other") || told.contains("stranger")));
+    let wanted = measure(&jpeg(&discs(51, 120, 80), 80.0), &limits).unwrap();
+    let first = side(&first);
+    let alike = nearest(&first, &wanted, 3, &Silent).unwrap();
+    assert_eq!(alike.len(), 3);
+    assert!(alike.is_sorted_by(|a, b| a.score >= b.score));
+}
+
+/// Frames of a hand that moves a disc over a picture, as files with these names and times.
+fn frames(names: &[(&str, Option<&str>, usize)]) -> Files {
+    let ground = discs(7, 240, 160);
+    let frame = |&(name, taken, at): &(&str, Option<&str>, usize)| {
+        let mut picture = Picture { width: 240, height: 160, data: ground.data.clone() };
+        for place in 0..240usize * 160 {
+            let (dx, dy) = ((place % 240).abs_diff(60 + 12 * at), (place / 240).abs_diff(80));
+            if dx * dx + dy * dy < 18 * 18 {
+                picture.data[place * 3..place * 3 + 3].copy_from_slice(&[20, 90, 30]);
+            }
+        }
+        let exif =
+            taken.map(|taken| Exif { taken: taken.to_owned(), camera: "Box", orientation: 1 });
+        (name.to_owned(), encode::jpeg(&picture, 90.0, Jpeg::Baseline, exif.as_ref()))
+    };
+    names.iter().map(frame).collect()
+}
+
+#[test]
+fn frames_of_one_moment_are_a_burst_and_not_copies() {
+    let seconds = ["2026:09:01 10:00:00", "2026:09:01 10:00:02", "2026:09:01 10:00:09"];
+    let by_time = frames(&[
+        ("sage/q.jpg", Some(seconds[0]), 0),
+        ("sage/w.jpg", Some(seconds[1]), 1),
+        ("sage/e.jpg", Some(seconds[2]), 2),
+    ]);
+    let told = found_in(&by_time, &Request::default());
+    assert!(told.contains("q.jpg burst w.jpg"), "{told:?}");
+    assert!(
+        !told.iter().any(|told| told.contains("burst e.jpg") || told.starts_with("e.jpg burst"))
+    );
+    // Numbers that run, but not those of another class, nor those far off.
+    let by_name = frames(&[
+        ("sage/leaf-001.jpg", None, 0),
+        ("sage/leaf-002.jpg", None, 1),
+        ("bay/leaf-003.jpg", None, 2),
+        ("sage/leaf-040.jpg", None, 3),
+    ]);
+    let told = found_in(&by_name, &Request::default());
+    assert!(told.contains("leaf-001.jpg burst leaf-002.jpg"), "{told:?}");
+    let bursts = told.iter().filter(|told| told.contains(" burst ")).count();
+    assert_eq!(bursts, 1, "{told:?}");
+    // Nothing looks for bursts when only the same is asked for.
+    assert!(found_in(&by_name, &reach(Reach::Same)).is_empty());
+}
+
+/// A PNG with transparency: `hidden` pixels are there, but not to be seen.
+fn transparent(hidden: u8) -> Vec<u8> {
+    let shown = discs(8, 96, 64);
+    let pixel = |at: usize| {
+        let pixel = &shown.data[at * 3..at * 3 + 3];
+        if at % 96 < 10 { [hidden, hidden, hidden, 0] } else { [pixel[0], pixel[1], pixel[2], 255] }
+    };
+    let data: Vec<u8> = (0..96 * 64).flat_map(pixel).collect();
+    let mut file = Vec::new();
+    let mut encoder = png::Encoder::new(&mut file, 96, 64);
+    encoder.set_color(png::ColorType::Rgba);
+    encoder.write_header().unwrap().write_image_data(&data).unwrap();
+    file
+}
+
+#[test]
+fn plain_and_transparent_pictures_are_not_taken_for_each_other() {
+    let plain = |grey: u8, width: usize| {
+        encode::png(&Picture { width, height: 40, data: vec![grey; width * 40 * 3] })
+    };
+    let grey =
+        |grey: u8| encode::webp(&Picture { width: 60, height: 40, data: vec![grey; 60 * 40 * 3] });
+    let told = found_in(
+        &vec![
+            ("a/dark.png".to_owned(), plain(20, 60)),
+            ("a/dark.webp".to_owned(), grey(20)),
+            ("a/wider.png".to_owned(), plain(20, 61)),
+            ("a/light.png".to_owned(), plain(220, 60)),
+            ("a/lighter.png".to_owned(), plain(221, 60)),
+            ("b/seen.png".to_owned(), transparent(0)),
+            ("b/seen-too.png".to_owned(), transparent(77)),
+        ],
+        &Request::default(),
+    );
+    let told: Vec<&str> = told.iter().map(String::as_str).collect();
+    assert_eq!(told, ["dark.png same-pixels dark.webp", "seen-too.png near seen.png"]);
+}
+
+#[test]
+fn hundreds_of_nearly_the_same_make_one_group() {
+    let base = discs(9, 96, 64);
+    let mut files: Files = Vec::new();
+    for number in 0..300usize {
+        let mut data = base.data.clone();
+        // A dark dot of its own for each.
+        let at = (number * 20) % (96 * 64);
+        data[at * 3..at * 3 + 3].fill(0);
+        let picture = Picture { width: 96, height: 64, data };
+        files.push((format!("sage/{number:03}x{}.png", number * 37), encode::png(&picture)));
+    }
+    files.push(("sage/stranger.png".to_owned(), encode::png(&discs(10, 96, 64))));
+    let shed = shed(&files);
+    let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
+    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
+    let found = find(&sides, &Request::default(), &Silent).unwrap();
+    let sizes: Vec<usize> = found.groups.iter().map(|group| group.members.len()).collect();
+    assert_eq!(sizes, [300]);
+    assert!(found.pairs.len() < 300 * 299 / 2, "not all with all: {}", found.pairs.len());
+}
