@@ -219,3 +219,33 @@ fn a_packed_archive_is_unpacked_once() {
     let stamp = collection::Stamp::of(&fs::metadata(&archive).unwrap());
     assert!(collection::Listings::recall(&store, &archive, stamp).is_none(), "it changed");
 }
+
+#[test]
+fn thumbnails_are_kept_with_what_was_measured_and_read_again_when_they_are_lost() {
+    let shed = Shed::new();
+    let file = shed.path("herbs.sqlite");
+    let limits = ReadLimits::default();
+    let catalog = shed.measure(&file);
+    let images: Vec<usize> =
+        (0..catalog.records.len()).filter(|&at| catalog.records[at].image().is_some()).collect();
+    assert_eq!(images.len(), 30);
+    let (store, _) = Store::open(&file).unwrap();
+    let thumbnails = |store| catalog.thumbnails(&images, store, &limits, &Silent).unwrap();
+    let read = thumbnails(None);
+    assert!(read.iter().all(Option::is_some));
+    // In any order, each once or more.
+    let backwards: Vec<usize> = images.iter().rev().chain(&images[..3]).copied().collect();
+    let asked = catalog.thumbnails(&backwards, Some(&store), &limits, &Silent).unwrap();
+    let expected: Vec<_> = read.iter().rev().chain(&read[..3]).cloned().collect();
+    assert_eq!(asked, expected);
+    // With the files gone those that are kept are still there, and others are not made up.
+    for at in &images {
+        fs::remove_file(shed.path("herbs").join(catalog.records[*at].path.as_str())).unwrap();
+    }
+    assert_eq!(thumbnails(Some(&store)), read);
+    let (empty, _) = Store::open(&shed.path("empty.sqlite")).unwrap();
+    assert!(thumbnails(Some(&empty)).iter().all(Option::is_none));
+    let stops = StopsAfter(0, AtomicU64::new(0));
+    let stopped = catalog.thumbnails(&images, Some(&empty), &limits, &stops);
+    assert!(matches!(stopped, Err(Error::Interrupted)));
+}

@@ -175,3 +175,59 @@ pub fn wide(
     let found: Vec<Vec<Candidate>> = found.collect::<Result<_, Error>>()?;
     Ok(found.into_iter().flatten().collect())
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::progress::Silent;
+    use proptest::prelude::*;
+    use std::collections::BTreeSet;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        #[test]
+        fn pictures_whose_fingerprints_meet_in_any_position_are_candidates(
+            seeds in prop::collection::vec(
+                (0u8..5, prop::collection::vec(16usize..250, 0..12), any::<[bool; 3]>()), 2..24,
+            ),
+        ) {
+            // A few pictures, each with some bits changed and in one of eight positions.
+            let make = |(base, flips, turn): &(u8, Vec<usize>, [bool; 3])| {
+                let mut bits = *blake3::hash(&[*base]).as_bytes();
+                flips.iter().for_each(|bit| bits[bit / 8] ^= 1 << (bit % 8));
+                Fingerprint(bits).turned(turn[0], turn[1], turn[2])
+            };
+            let fingerprints: Vec<Fingerprint> = seeds.iter().map(make).collect();
+            let met = near(&fingerprints, &Silent).unwrap();
+            prop_assert!(met.is_stood_for.iter().all(|is| !is), "they are few");
+            let found: BTreeSet<(u32, u32)> = met
+                .candidates
+                .iter()
+                .map(|c| (c.wanted.min(c.found), c.wanted.max(c.found)))
+                .collect();
+            for (a, one) in (0u32..).zip(&fingerprints) {
+                for (b, other) in (0u32..).zip(&fingerprints).take(a as usize) {
+                    let is_met = one.distance_bits(*other) <= RADIUS_BITS;
+                    prop_assert!(!is_met || found.contains(&(b, a)), "{a} {b} as they stand");
+                    let ways = (0..8u8).map(|way| other.turned(way & 1 > 0, way & 2 > 0, way & 4 > 0));
+                    let nearest = ways.map(|way| one.distance_bits(way)).min().unwrap();
+                    prop_assert!(nearest <= RADIUS_BITS || !found.contains(&(b, a)), "{a} {b} {nearest}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn of_many_that_are_nearly_one_a_few_stand_for_all() {
+        let jitter = |at: usize| {
+            let mut bits = *blake3::hash(b"one").as_bytes();
+            bits[1 + at % 30] ^= 1 << (at / 30 % 8);
+            Fingerprint(bits)
+        };
+        let fingerprints: Vec<Fingerprint> = (0..FEW + 40).map(jitter).collect();
+        let met = near(&fingerprints, &Silent).unwrap();
+        let standing = met.is_stood_for.iter().filter(|is| !**is).count();
+        assert_eq!((standing, met.candidates.len()), (1, FEW + 39));
+    }
+}

@@ -77,3 +77,46 @@ impl Chroma {
         (fit.clamp(0.0, 1.0) * there, there, (1.0 + self.apart / count / 2.0).ln())
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    fn levels() -> impl Strategy<Value = Vec<f32>> {
+        prop::collection::vec(60.0f32..200.0, 64)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(32))]
+
+        #[test]
+        fn colours_that_are_turned_in_their_plane_fit_and_others_do_not(
+            blue in levels(), red in levels(), other in levels(), degrees in -60.0f32..60.0,
+        ) {
+            let (sin, cos) = degrees.to_radians().sin_cos();
+            let turn = |x: f32, y: f32| [128.0 + cos * (x - 128.0) - sin * (y - 128.0), 128.0 + sin * (x - 128.0) + cos * (y - 128.0)];
+            let turned: Vec<[f32; 2]> = blue.iter().zip(&red).map(|(x, y)| turn(*x, *y)).collect();
+            let (u, v): (Vec<f32>, Vec<f32>) = turned.into_iter().map(|[u, v]| (u, v)).unzip();
+            let (fit, there, apart) = Chroma::of([&blue, &red], [&u, &v], &[1.0; 64]).fit();
+            // All of it is explained, but for the two levels that are put down to chance.
+            prop_assert!(there > 0.8 && fit > 0.95 * there, "{fit} {there}");
+            let distance: f32 = blue.iter().zip(&u).chain(red.iter().zip(&v)).map(|(a, b)| (a - b).abs()).sum();
+            prop_assert!((apart - (1.0 + distance / 128.0).ln()).abs() < 1e-3);
+            let strange = Chroma::of([&blue, &red], [&other, &other], &[1.0; 64]).fit().0;
+            prop_assert!(strange < 0.5, "{strange}");
+        }
+
+        #[test]
+        fn what_lies_outside_does_not_count(blue in levels(), red in levels(), noise in levels()) {
+            let mut inside = [1.0; 64];
+            inside[40..].fill(0.0);
+            let spoilt = |plane: &[f32]| [&plane[..40], &noise[40..]].concat();
+            let clean = Chroma::of([&blue, &red], [&red, &blue], &inside).fit();
+            let with = Chroma::of([&spoilt(&blue), &red], [&red, &spoilt(&blue)], &inside).fit();
+            prop_assert_eq!(clean, with);
+            let grey = Chroma::of([&[128.0; 64], &[128.0; 64]], [&blue, &red], &inside).fit();
+            prop_assert_eq!((grey.0, grey.1), (0.0, 0.0));
+        }
+    }
+}

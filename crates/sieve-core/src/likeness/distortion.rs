@@ -51,3 +51,46 @@ impl Distortion {
         ways.into_iter().map(u8::from).sum()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// Ways in which `map` changes a picture twice as wide as high, and whether copies are made so.
+    fn of(map: Affine) -> (u8, bool) {
+        let distortion = Distortion::of(&map, [2.0, 2.0]);
+        (distortion.departures(), distortion.is_of_a_copy())
+    }
+
+    /// A turn in pixels, as a map of squares.
+    fn tilted(degrees: f64) -> Affine {
+        let wide = Affine::scale(2.0, 1.0, (0.0, 0.0));
+        wide.then(Affine::rotate(degrees, (0.0, 0.0))).then(wide.inverse().unwrap())
+    }
+
+    #[test]
+    fn every_way_of_changing_a_picture_counts_once() {
+        let centre = (0.0, 0.0);
+        assert_eq!(of(Affine::IDENTITY), (0, true));
+        assert_eq!(of(Affine::shift(0.02, -0.01)), (0, true));
+        assert_eq!(of(Affine::scale(-1.0, 1.0, centre)), (1, true), "mirrored");
+        assert_eq!(of(tilted(180.0)), (1, true), "upside down");
+        assert_eq!(of(tilted(5.0)), (1, true), "tilted");
+        assert_eq!(of(Affine::scale(0.9, 0.9, centre)), (1, true), "cropped");
+        assert_eq!(of(Affine::scale(0.95, 1.05, centre)), (1, true), "squeezed");
+        let all = tilted(5.0).then(Affine::scale(-0.8, 0.9, centre));
+        assert_eq!(of(all).0, 4);
+        // A quarter turn of a wide picture is a high one.
+        let quarter = Affine([0.0, 1.0, 0.0, -1.0, 0.0, 0.0]);
+        let turned = Distortion::of(&quarter, [2.0, 0.5]);
+        assert_eq!((turned.departures(), turned.is_of_a_copy()), (1, true));
+    }
+
+    #[test]
+    fn nobody_makes_copies_that_lean_or_are_squeezed_so_far() {
+        let centre = (0.0, 0.0);
+        assert!(!of(tilted(20.0)).1 && of(tilted(12.0)).1);
+        assert!(!of(Affine::scale(0.4, 1.0, centre)).1);
+        assert!(!of(Affine([1.0, 0.5, 0.0, 0.0, 1.0, 0.0])).1, "sheared");
+    }
+}

@@ -111,3 +111,56 @@ impl Edge<'_> {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
+    use proptest::prelude::*;
+
+    /// Noise within borders of so many cells, left, right, top and bottom.
+    fn framed(borders: [usize; 4], level: u8, noise: &[u8]) -> Planes {
+        let [left, right, top, bottom] = borders;
+        let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
+            let (x, y) = (at % LUMA_PX, at / LUMA_PX);
+            let is_inside =
+                (left..LUMA_PX - right).contains(&x) && (top..LUMA_PX - bottom).contains(&y);
+            // Never near the colour of the border.
+            if is_inside { level.wrapping_add(60 + noise[at] % 120) } else { level }
+        });
+        Planes::of(&Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(48))]
+
+        #[test]
+        fn the_content_is_what_the_border_leaves(
+            borders in prop::array::uniform4(0usize..14), level in any::<u8>(),
+            noise in prop::collection::vec(any::<u8>(), LUMA_PX * LUMA_PX),
+        ) {
+            let content = Region::within_border(&framed(borders, level, &noise));
+            if borders == [0; 4] {
+                prop_assert_eq!(content, None);
+                return Ok(());
+            }
+            let region = content.unwrap_or(Region::WHOLE);
+            let cells = |edge: f32| edge * LUMA_PX as f32;
+            let found = [
+                cells(region.left + 0.5), cells(0.5 - region.right),
+                cells(region.top + 0.5), cells(0.5 - region.bottom),
+            ];
+            for (found, border) in found.into_iter().zip(borders) {
+                // The line in which it ends may count in part.
+                prop_assert!((found - border as f32).abs() < 1.0, "{found} for {border}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_dot_on_plain_ground_is_no_content() {
+        let noise = vec![0; LUMA_PX * LUMA_PX];
+        assert_eq!(Region::within_border(&framed([21, 21, 21, 21], 200, &noise)), None);
+        assert_eq!(Region::within_border(&framed([48, 0, 0, 0], 200, &noise)), None);
+    }
+}
