@@ -16,9 +16,11 @@ const UNKNOWNS: usize = 8;
 pub struct Template {
     side: usize,
     /// Row-major, as are all below.
-    values: Vec<f32>,
+    pub values: Vec<f32>,
     /// How the value changes with each number of the motion.
     slopes: [Vec<f32>; 6],
+    /// The standard deviation of the values, in levels; at least 1.
+    deviation: f32,
 }
 
 impl Template {
@@ -52,7 +54,8 @@ impl Template {
                 (y_x[column], y_y[column], y_1[column]) = (down * x, down * y, down);
             }
         }
-        Template { side, values, slopes }
+        let deviation = deviation(&values).max(1.0);
+        Template { side, values, slopes, deviation }
     }
 }
 
@@ -67,40 +70,64 @@ pub struct Alignment {
     pub offset: f32,
     /// The share of the template that lies on the picture, 0 to 1.
     pub overlap: f32,
-    /// Mean distance of the values there, as a share of the template's deviation; 0 fits exactly.
+}
+
+/// When laying one picture over another ends.
+#[derive(Clone, Copy, Debug)]
+pub struct Limits {
+    /// Steps at most.
+    pub steps: usize,
+    /// After so many steps the misfit must be at most so much, or it is given up.
+    pub early: (usize, f32),
+    /// The misfit in the end, at most.
     pub misfit: f32,
+    /// The share of the template that lies on the picture in the end, at least.
+    pub overlap: f32,
+    /// A step of no more than this share of the side is the last.
+    pub settled: f32,
 }
 
 /// Room for the work of one alignment, used again and again.
 #[derive(Default)]
 pub struct Workspace {
-    sampled: Vec<f32>,
+    /// The values of the picture where the template's samples lie, after the last step.
+    pub sampled: Vec<f32>,
+    /// 1 where these lie on the picture, 0 elsewhere.
+    pub inside: Vec<f32>,
     weights: Vec<f32>,
     weighted: Vec<f32>,
     residuals: Vec<f32>,
 }
 
-/// Moves the template over `picture` from `start`, in at most `steps` steps. None when it slides off
-/// or the two have nothing to hold on to.
+/// Moves the template over `picture` from `start`. None when it slides off, the two have nothing to
+/// hold on to, or do not fit within `limits`.
 #[inline(always)]
 pub fn align(
     template: &Template,
     picture: &Plane,
     start: &Affine,
-    steps: usize,
+    limits: &Limits,
     room: &mut Workspace,
 ) -> Option<Alignment> {
     let mut map = *start;
     let (mut gain, mut offset) = (1.0, 0.0);
-    let mut is_first = true;
-    for _ in 0..steps {
-        sample(template, picture, &map, room);
-        if is_first {
+    let mut is_settled = false;
+    for step in 0..=limits.steps {
+        picture.sample_inside(&map, template.side, &mut room.sampled, &mut room.inside);
+        if step == 0 {
             // Without gain and offset there are no residuals to weigh by.
             (gain, offset) = tone(template, room)?;
-            is_first = false;
         }
-        weigh(template, gain, offset, room);
+        let (apart, counted) = weigh(template, gain, offset, room);
+        let misfit = apart / template.deviation;
+        if step == limits.early.0 && misfit > limits.early.1 {
+            return None;
+        }
+        if is_settled || step == limits.steps {
+            let overlap = counted / room.sampled.len() as f32;
+            let fits = misfit <= limits.misfit && overlap >= limits.overlap;
+            return fits.then_some(Alignment { map, gain, offset, overlap });
+        }
         let solution = solve(template, room)?;
         (gain, offset) = (solution[6], solution[7]);
         if gain.is_nan() || gain <= 0.0 {
@@ -113,38 +140,9 @@ pub fn align(
         if moved.is_nan() || moved > 1.0 {
             return None;
         }
-        if moved < 2e-3 {
-            break;
-        }
+        is_settled = moved < limits.settled;
     }
-    sample(template, picture, &map, room);
-    let sums = moments(&template.values, &template.values, &room.weights);
-    let overlap = sums.weight / room.weights.len() as f32;
-    let variance = (sums.xx - sums.x * sums.x / sums.weight) / sums.weight;
-    let misfit = weigh(template, gain, offset, room) / variance.max(1.0).sqrt();
-    Some(Alignment { map, gain, offset, overlap, misfit })
-}
-
-/// The values of the picture where the template's samples lie; what lies outside weighs nothing.
-#[inline(always)]
-fn sample(template: &Template, picture: &Plane, map: &Affine, room: &mut Workspace) {
-    picture.sample(map, template.side, &mut room.sampled);
-    inside(map, template.side, &mut room.weights);
-}
-
-/// 1 for each of a grid of `count` x `count` points that `map` brings onto a picture, 0 for others.
-#[inline(always)]
-pub fn inside(map: &Affine, count: usize, into: &mut Vec<f32>) {
-    into.clear();
-    let outermost = 0.5 - 0.5 / count as f64;
-    let corner = |x: f64, y: f64| map.at(x * outermost, y * outermost);
-    let corners = [corner(-1.0, -1.0), corner(1.0, -1.0), corner(-1.0, 1.0), corner(1.0, 1.0)];
-    if corners.iter().all(|(x, y)| x.abs() <= 0.5 && y.abs() <= 0.5) {
-        into.resize(count * count, 1.0);
-    } else {
-        into.resize(count * count, 0.0);
-        add_inside(map, &Region::WHOLE, count, into);
-    }
+    None
 }
 
 /// Writes 1 for each of these points that `map` brings into `region`; leaves others.
@@ -168,9 +166,9 @@ pub fn add_inside(map: &Affine, region: &Region, count: usize, into: &mut [f32])
 /// Gain and offset by least squares, before anything is known of what does not fit.
 #[inline(always)]
 fn tone(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
-    let sums = moments(&room.sampled, &template.values, &room.weights);
+    let sums = moments(&room.sampled, &template.values, &room.inside);
     let variance = sums.xx - sums.x * sums.x / sums.weight;
-    if sums.weight < 0.5 * room.weights.len() as f32 || variance <= sums.weight {
+    if sums.weight < 0.5 * room.inside.len() as f32 || variance <= sums.weight {
         return None;
     }
     let gain = (sums.xy - sums.x * sums.y / sums.weight) / variance;
@@ -178,10 +176,11 @@ fn tone(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
 }
 
 /// Geman and McClure's weights: a sample that fits three times worse than the mean hardly counts.
-/// The mean distance is returned, in levels.
+/// The mean distance is returned, in levels, and how many samples lie on the picture.
 #[inline(always)]
-fn weigh(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> f32 {
+fn weigh(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> (f32, f32) {
     room.residuals.resize(room.sampled.len(), 0.0);
+    room.weights.resize(room.sampled.len(), 0.0);
     let mut sums = [0.0f32; LANES];
     let mut counts = [0.0f32; LANES];
     let lanes = template
@@ -190,7 +189,7 @@ fn weigh(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> f
         .0
         .iter()
         .zip(room.sampled.as_chunks::<LANES>().0)
-        .zip(room.weights.as_chunks::<LANES>().0)
+        .zip(room.inside.as_chunks::<LANES>().0)
         .zip(room.residuals.as_chunks_mut::<LANES>().0);
     for (((values, sampled), weights), residuals) in lanes {
         for lane in 0..LANES {
@@ -199,15 +198,33 @@ fn weigh(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> f
             counts[lane] += weights[lane];
         }
     }
-    let mean = sums.iter().sum::<f32>() / counts.iter().sum::<f32>().max(1.0);
+    let counted = counts.iter().sum::<f32>();
+    let mean = sums.iter().sum::<f32>() / counted.max(1.0);
     // Never below one level: rounding alone leaves as much.
     let scale = (2.0 * mean).max(1.0);
-    for (weight, residual) in room.weights.iter_mut().zip(&room.residuals) {
+    for ((weight, inside), residual) in
+        room.weights.iter_mut().zip(&room.inside).zip(&room.residuals)
+    {
         let ratio = residual / scale;
         let term = 1.0 / (1.0 + ratio * ratio);
-        *weight *= term * term;
+        *weight = inside * term * term;
     }
-    mean
+    (mean, counted)
+}
+
+/// The standard deviation of `values`.
+#[inline(always)]
+fn deviation(values: &[f32]) -> f32 {
+    let (mut sums, mut squares) = ([0.0f32; LANES], [0.0f32; LANES]);
+    for values in values.as_chunks::<LANES>().0 {
+        for lane in 0..LANES {
+            let value = values[lane] - GREY;
+            sums[lane] += value;
+            squares[lane] += value * value;
+        }
+    }
+    let mean = sums.iter().sum::<f32>() / values.len() as f32;
+    (squares.iter().sum::<f32>() / values.len() as f32 - mean * mean).max(0.0).sqrt()
 }
 
 /// One step: the numbers that bring template and picture together, by weighted least squares.

@@ -5,7 +5,7 @@ use super::chroma::Chroma;
 use super::details::{Bands, Parts, Together, share_seen};
 use super::distortion::Distortion;
 use super::frame::Region;
-use super::plane::{Plane, Planes};
+use super::plane::Planes;
 use crate::affine::Affine;
 use crate::measuring::halved;
 
@@ -50,12 +50,15 @@ impl Evidence {
     }
 }
 
-/// Room for the work of one comparison, used again and again.
+/// What is compared, and room for the work of it, used again and again.
 #[derive(Default)]
 pub struct Samples {
-    wanted: Vec<f32>,
-    found: Vec<f32>,
-    weights: Vec<f32>,
+    /// The values of the picture wanted, row by row.
+    pub wanted: Vec<f32>,
+    /// Those of the one found at the same places.
+    pub found: Vec<f32>,
+    /// 1 where these lie on it, 0 elsewhere.
+    pub weights: Vec<f32>,
     inside: Vec<f32>,
     chroma: [Vec<f32>; 5],
 }
@@ -75,15 +78,10 @@ pub struct Laid<'a> {
 }
 
 impl Laid<'_> {
-    /// The evidence on `side` x `side` samples of `lumas`, which are planes of the two pictures. None
-    /// when no copy is ever made so.
+    /// The evidence on the `side` x `side` samples that lie in `room`. None when no copy is ever made
+    /// so.
     #[inline(always)]
-    pub fn evidence(
-        &self,
-        lumas: [&Plane; 2],
-        side: usize,
-        room: &mut Samples,
-    ) -> Option<Evidence> {
+    pub fn evidence(&self, side: usize, room: &mut Samples) -> Option<Evidence> {
         let Laid { view, alignment, .. } = *self;
         let map = view.inverse()?.then(alignment.map);
         let distortion = Distortion::of(&map, self.aspects);
@@ -92,9 +90,6 @@ impl Laid<'_> {
         }
         let chroma = self.chroma(&mut room.chroma);
         let Samples { wanted: a, found: b, weights, inside, .. } = room;
-        lumas[0].sample(view, side, a);
-        lumas[1].sample(&alignment.map, side, b);
-        align::inside(&alignment.map, side, weights);
         for value in b.iter_mut() {
             *value = *value * alignment.gain + alignment.offset;
         }
@@ -171,9 +166,8 @@ impl Laid<'_> {
         let ([wanted, found], map) = (self.planes, &self.alignment.map);
         wanted.chroma[0].sample(self.view, CHROMA, a_blue);
         wanted.chroma[1].sample(self.view, CHROMA, a_red);
-        found.chroma[0].sample(map, CHROMA, b_blue);
+        found.chroma[0].sample_inside(map, CHROMA, b_blue, inside);
         found.chroma[1].sample(map, CHROMA, b_red);
-        align::inside(map, CHROMA, inside);
         Chroma::of([a_blue, a_red], [b_blue, b_red], inside).fit()
     }
 }

@@ -79,8 +79,41 @@ impl Plane {
     /// the nearest. `count` is a multiple of eight.
     #[inline(always)]
     pub fn sample(&self, map: &Affine, count: usize, into: &mut Vec<f32>) {
+        self.look_up::<false>(map, count, into, &mut Vec::new());
+    }
+
+    /// The same, and 1 for each point that lies on the picture, 0 for others.
+    #[inline(always)]
+    pub fn sample_inside(
+        &self,
+        map: &Affine,
+        count: usize,
+        into: &mut Vec<f32>,
+        inside: &mut Vec<f32>,
+    ) {
+        let outermost = 0.5 - 0.5 / count as f64;
+        let corner = |x: f64, y: f64| map.at(x * outermost, y * outermost);
+        let corners = [corner(-1.0, -1.0), corner(1.0, -1.0), corner(-1.0, 1.0), corner(1.0, 1.0)];
+        if corners.iter().all(|(x, y)| x.abs() <= 0.5 && y.abs() <= 0.5) {
+            inside.clear();
+            inside.resize(count * count, 1.0);
+            self.look_up::<false>(map, count, into, inside);
+        } else {
+            inside.resize(count * count, 0.0);
+            self.look_up::<true>(map, count, into, inside);
+        }
+    }
+
+    #[inline(always)]
+    fn look_up<const INSIDE: bool>(
+        &self,
+        map: &Affine,
+        count: usize,
+        into: &mut Vec<f32>,
+        inside: &mut Vec<f32>,
+    ) {
         into.resize(count * count, 0.0);
-        if count == self.side && *map == Affine::IDENTITY {
+        if !INSIDE && count == self.side && *map == Affine::IDENTITY {
             for (value, cell) in into.iter_mut().zip(&self.cells) {
                 *value = (cell & 255) as i32 as f32;
             }
@@ -102,6 +135,16 @@ impl Plane {
             let first = [start[0] + below[0] * row, start[1] + below[1] * row];
             for (chunk, values) in values.as_chunks_mut::<LANES>().0.iter_mut().enumerate() {
                 let (mut dx, mut dy, mut at) = ([0.0f32; LANES], [0.0f32; LANES], [0i32; LANES]);
+                if INSIDE {
+                    let at = row as usize * count + chunk * LANES;
+                    for (lane, inside) in inside[at..at + LANES].iter_mut().enumerate() {
+                        let column = (chunk * LANES + lane) as f32;
+                        let x = first[0] + right[0] * column;
+                        let y = first[1] + right[1] * column;
+                        let is = (x >= -0.5) & (x <= last + 0.5) & (y >= -0.5) & (y <= last + 0.5);
+                        *inside = if is { 1.0 } else { 0.0 };
+                    }
+                }
                 for lane in 0..LANES {
                     let column = (chunk * LANES + lane) as f32;
                     let x = clamped(first[0] + right[0] * column, last);
