@@ -4,24 +4,28 @@
 BENCH is a folder of ../shared/eval/make_neardup.py, EVIDENCE.csv what the example `evidence` wrote of
 BENCH/images. A pair of copies of one base is the same picture; a pair of copies of two bases is not. Bases that
 the benchmark lists as look-alikes are left out; of a +BENCH they count as two pictures too, unless their
-thumbnails correlate by more than ALIKE. All pairs of copies of the same two bases weigh together as much as 15
+thumbnails correlate by more than ALIKE; of a ++BENCH, which holds counterfeits, too, and its other pairs weigh
+COUNTERFEIT times as much. All pairs of copies of the same two bases weigh together as much as 30
 pairs at most, so that one unlucky pair of bases does not decide alone. Marks on a fifth of a side (logo5) are left
 out of every +BENCH: on a drawing they may as well be another drawing.
 
 Two models of the same kind, one for a glance and one for a close look: evidence, each number clamped to what
 99.8 % of the pairs have, so that a picture unlike any of these cannot run away with it; HIDDEN sums of it through
-x / (1 + |x|); their sum is the log odds. Fitted by Adam on the logistic loss. A glance is promising when its log
+x / (1 + |x|); their sum is the log odds. Fitted by Adam on the logistic loss, once for each of EPOCHS, from other
+beginnings: the mean of them is less moved by chance. A fit of few steps is the better one on other pictures, one of
+many on these. A glance is promising when its log
 odds are above those of all but LOST of the copies that a close look is sure of. --check fits on one half of the
 bases and says how many copies and how many other pairs it finds among the other half, and the reverse; without
 it the weights fitted on all go to crates/sieve-core/src/likeness/coefficients.rs. The same inputs give the same
 weights. Needs numpy.
 """
-import collections, csv, os, sys, zlib
+import collections, csv, multiprocessing, os, sys, zlib
 import numpy as np
 
-HIDDEN = 12
-NUMBERS = 25
-MOST_OF_BASES, OTHERS, ALIKE = 5, 3.0, .995
+HIDDEN, EPOCHS, BATCH = 12, (3, 3, 20, 20), 2048
+NUMBERS = 27
+MOST_OF_BASES, OTHERS, COUNTERFEIT, ALIKE = 10, 3.0, .3, .995
+SURE = 3.7
 LOST = .002
 OUT = os.path.join(os.path.dirname(__file__), '..', 'crates/sieve-core/src/likeness/coefficients.rs')
 
@@ -30,7 +34,8 @@ class Bench:
     def __init__(self, argument):
         self.name, evidence = argument.rsplit('=', 1)
         self.siblings = self.name.startswith('+')
-        self.name = self.name.removeprefix('+')
+        others = OTHERS * (COUNTERFEIT if self.name.startswith('++') else 1)
+        self.name = self.name.lstrip('+')
         self.rows = list(csv.DictReader(open(f'{self.name}/truth.csv')))
         info = {r['path']: (r['base_id'], r['transform']) for r in self.rows}
         alike = set()
@@ -53,7 +58,7 @@ class Bench:
         self.looks, self.same = [numbers[:, :NUMBERS], numbers[:, NUMBERS:]], np.array(same)
         self.half = np.array([half(i) if half(i) == half(j) else -1 for i, j in bases])
         count = collections.Counter(b for b, y in zip(bases, same) if not y)
-        self.weights = np.array([1.0 if y else OTHERS * min(1.0, MOST_OF_BASES / count[b]) for b, y in zip(bases, same)])
+        self.weights = np.array([1.0 if y else others * min(1.0, MOST_OF_BASES / count[b]) for b, y in zip(bases, same)])
 
 
 def half(base):
@@ -68,8 +73,8 @@ def odds(p, x):
     return soft(x @ p[0] + p[1]) @ p[2] + p[3]
 
 
-def fit(x, y, w, epochs=40, batch=1024, decay=1e-4):
-    r = np.random.default_rng(0)
+def fit(x, y, w, seed, epochs, batch=BATCH, decay=1e-4):
+    r = np.random.default_rng(seed)
     x, y, w = (np.asarray(v, np.float32) for v in (x, y, w))
     p = [r.normal(0, x.shape[1] ** -.5, (x.shape[1], HIDDEN)), np.zeros(HIDDEN), r.normal(0, HIDDEN ** -.5, HIDDEN), np.zeros(1)]
     p = [q.astype(np.float32) for q in p]
@@ -115,7 +120,10 @@ class Model:
         clamped = np.clip(numbers, self.low, self.high)
         self.mean, self.deviation = clamped.mean(0), clamped.std(0) + 1e-9
         self.look = look
-        self.p = fit(self.ready(numbers), gather(lambda b: b.same).astype(float), gather(lambda b: b.weights))
+        ready, same, weights = self.ready(numbers), gather(lambda b: b.same).astype(float), gather(lambda b: b.weights)
+        fits = [fit(ready, same, weights, seed, epochs) for seed, epochs in enumerate(EPOCHS)]
+        join = lambda k: np.concatenate([p[k] for p in fits], -1)
+        self.p = [join(0), join(1), join(2) / len(fits), join(3).mean(keepdims=True)]
 
     def ready(self, numbers):
         return (np.clip(numbers, self.low, self.high) - self.mean) / self.deviation
@@ -139,11 +147,23 @@ def line(values):
 def glanced(benches, glance, close, chosen):
     """The log odds of a glance that are promising, printed with what they spare."""
     first = [glance.odds(b, c) for b, c in zip(benches, chosen)]
-    sure = np.concatenate([f[(close.odds(b, c) > 4) & b.same[c]] for f, b, c in zip(first, benches, chosen)])
+    sure = np.concatenate([f[(close.odds(b, c) > SURE) & b.same[c]] for f, b, c in zip(first, benches, chosen)])
     least = np.quantile(sure, LOST)
     for f, b, c in zip(first, benches, chosen):
         print(f'{os.path.basename(b.name):12s} promising {least:.2f}: other rows {(f[~b.same[c]] > least).mean():.3f}, all rows {(f > least).mean():.3f}')
     return least
+
+
+def models(benches, which):
+    """Both looks, each in a process of its own, which shares the benches."""
+    global fitted
+    fitted = lambda look: Model(benches, look, which)
+    with multiprocessing.get_context('fork').Pool(2) as pool:
+        return pool.map(one_look, (0, 1))
+
+
+def one_look(look):
+    return fitted(look)
 
 
 def main():
@@ -151,13 +171,13 @@ def main():
     print('log odds: share of copies found, other pairs a million')
     if '--check' in sys.argv:
         for which in (0, 1):
-            glance, close = Model(benches, 0, which), Model(benches, 1, which)
+            glance, close = models(benches, which)
             chosen = [b.half == 1 - which for b in benches]
             for b, c in zip(benches, chosen):
                 report(b, close.odds(b, c), c, 1 - which)
             glanced(benches, glance, close, chosen)
         return
-    glance, close = Model(benches, 0, None), Model(benches, 1, None)
+    glance, close = models(benches, None)
     chosen = [np.ones(len(b.same), bool) for b in benches]
     for b, c in zip(benches, chosen):
         report(b, close.odds(b), c, None)

@@ -137,6 +137,8 @@ pub enum Why {
     Pixels,
     /// Of those with as many pixels it has the most bytes.
     Bytes,
+    /// Its file name is the shortest: copies are named like what they were copied from, and more.
+    Name,
     /// It comes first by its path; nothing else tells them apart.
     Path,
 }
@@ -434,14 +436,18 @@ fn groups(
         .collect()
 }
 
-/// What decides which picture is kept: its pixels within the border, to a hundredth, and its bytes.
-fn worth(subjects: &Subjects<'_>, copies: &Copies, index: u32) -> (u64, u64) {
+/// What decides which picture is kept: its pixels within the border, to a hundredth, its bytes, and how
+/// short its file name is: who copies a file adds to the name.
+type Worth = (u64, u64, Reverse<usize>);
+
+fn worth(subjects: &Subjects<'_>, copies: &Copies, index: u32) -> Worth {
     let Picture { record, measured, .. } = subjects.pictures[index as usize];
     // Of files with the same bytes only one was looked at.
     let content = subjects.looks.content(copies.leader[index as usize] as usize);
     let share = content.map_or(1.0, |region| f64::from(region.width() * region.height()));
     let pixels = f64::from(measured.facts.width_px) * f64::from(measured.facts.height_px) * share;
-    ((pixels.max(1.0).ln() * 100.0) as u64, record.size_bytes)
+    let name = record.path.file_name().chars().count();
+    ((pixels.max(1.0).ln() * 100.0) as u64, record.size_bytes, Reverse(name))
 }
 
 /// Whether not all names are the same.
@@ -453,16 +459,17 @@ fn differ<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
 fn finished(
     subjects: &Subjects<'_>,
     members: &[Membership],
-    worth: &dyn Fn(u32) -> (u64, u64),
+    worth: &dyn Fn(u32) -> Worth,
 ) -> Group {
     let picture = |member: &Membership| &subjects.pictures[member.picture as usize];
-    let mut ranked: Vec<((u64, u64), u32)> =
+    let mut ranked: Vec<(Worth, u32)> =
         members.iter().map(|member| (worth(member.picture), member.picture)).collect();
     ranked.sort_unstable_by_key(|&(worth, picture)| (Reverse(worth), picture));
     let best = ranked.first().map(|&(_, picture)| picture);
     let why = match ranked[..] {
-        [((first, _), _), ((second, _), _), ..] if first > second => Why::Pixels,
-        [((_, first), _), ((_, second), _), ..] if first > second => Why::Bytes,
+        [((first, ..), _), ((second, ..), _), ..] if first > second => Why::Pixels,
+        [((_, first, _), _), ((_, second, _), _), ..] if first > second => Why::Bytes,
+        [((.., first), _), ((.., second), _), ..] if first > second => Why::Name,
         _ => Why::Path,
     };
     let links = || members.iter().filter_map(|member| member.link);

@@ -5,7 +5,7 @@
 //! a number of vectors; so its cost grows with the depth of the trees alone.
 
 use std::cmp::Ordering;
-use std::collections::BinaryHeap;
+use std::collections::{BinaryHeap, HashSet};
 
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -14,7 +14,7 @@ use rayon::prelude::*;
 use crate::likeness::{DIMENSIONS, Vector};
 
 /// Vectors in a leaf at most.
-const LEAF: usize = 32;
+const LEAF: usize = 64;
 /// Vectors whose means a division is taken from.
 const SAMPLE: usize = 128;
 
@@ -41,9 +41,8 @@ pub struct Forest<'a> {
 
 /// What one query needs, used again and again.
 pub struct Search {
-    /// The query that last saw each vector.
-    seen: Vec<u32>,
-    query: u32,
+    /// The vectors that were taken.
+    seen: HashSet<u32>,
     open: BinaryHeap<Open>,
 }
 
@@ -87,7 +86,7 @@ impl<'a> Forest<'a> {
 
     /// Room for queries.
     pub fn search(&self) -> Search {
-        Search { seen: vec![0; self.vectors.len()], query: 0, open: BinaryHeap::new() }
+        Search { seen: HashSet::new(), open: BinaryHeap::new() }
     }
 
     /// Calls `take` with the index of each vector whose product with `wanted` is at least `least`,
@@ -100,8 +99,8 @@ impl<'a> Forest<'a> {
         search: &mut Search,
         mut take: impl FnMut(u32, i32),
     ) {
-        let Search { seen, query, open } = search;
-        *query += 1;
+        let Search { seen, open } = search;
+        seen.clear();
         open.clear();
         if self.vectors.len() <= looks {
             for (index, vector) in (0u32..).zip(self.vectors) {
@@ -131,13 +130,12 @@ impl<'a> Forest<'a> {
                     }
                 }
             };
-            for (&index, vector) in members[from..to].iter().zip(&vectors[from..to]) {
-                if std::mem::replace(&mut seen[index as usize], *query) == *query {
-                    continue;
-                }
-                looked += 1;
-                let product = wanted.product(vector);
-                if product >= least {
+            looked += to - from;
+            let mut products = [0; LEAF];
+            Vector::products(wanted, &vectors[from..to], &mut products);
+            for (&index, &product) in members[from..to].iter().zip(&products) {
+                // The other trees bring the same vectors again.
+                if product >= least && seen.insert(index) {
                     take(index, product);
                 }
             }

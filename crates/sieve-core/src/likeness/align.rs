@@ -9,6 +9,8 @@ use crate::affine::Affine;
 
 /// Numbers that are worked on side by side.
 const LANES: usize = 8;
+/// Sums that are taken in turn, so that none waits for the one before.
+const WIDE: usize = 4;
 /// What is solved for: six of the motion, the gain and the offset.
 const UNKNOWNS: usize = 8;
 
@@ -25,7 +27,7 @@ pub struct Template {
 
 impl Template {
     /// The part of `plane` that `region` shows to the square from -0.5 to 0.5, in `side` x `side`
-    /// samples; `side` is a multiple of four.
+    /// samples; `side` is a multiple of eight.
     #[inline(always)]
     pub fn of(plane: &Plane, region: &Affine, side: usize) -> Self {
         let step = 1.0 / side as f32;
@@ -77,7 +79,7 @@ pub struct Alignment {
 pub struct Limits {
     /// Steps at most.
     pub steps: usize,
-    /// After so many steps the misfit must be at most so much, or it is given up.
+    /// From so many steps on the misfit must be at most so much, or it is given up.
     pub early: (usize, f32),
     /// The misfit in the end, at most.
     pub misfit: f32,
@@ -120,7 +122,7 @@ pub fn align(
         }
         let (apart, counted) = weigh(template, gain, offset, room);
         let misfit = apart / template.deviation;
-        if step == limits.early.0 && misfit > limits.early.1 {
+        if step >= limits.early.0 && misfit > limits.early.1 {
             return None;
         }
         if is_settled || step == limits.steps {
@@ -249,7 +251,7 @@ fn solve(template: &Template, room: &mut Workspace) -> Option<[f32; UNKNOWNS]> {
             normal[first][6] = product(weighted, sampled);
         }
         if first == 7 {
-            normal[7][7] = weights.iter().sum();
+            normal[7][7] = total(weights);
         }
         right[first] = product(weighted, &template.values);
     }
@@ -279,13 +281,38 @@ fn multiply(a: &[f32], b: &[f32], into: &mut [f32]) {
 
 #[inline(always)]
 fn product(a: &[f32], b: &[f32]) -> f32 {
+    let mut sums = [[0.0f32; LANES]; WIDE];
+    let groups = |values| <[f32]>::as_chunks::<LANES>(values).0.as_chunks::<WIDE>().0;
+    for (a, b) in groups(a).iter().zip(groups(b)) {
+        for part in 0..WIDE {
+            for lane in 0..LANES {
+                sums[part][lane] += a[part][lane] * b[part][lane];
+            }
+        }
+    }
+    folded(sums)
+}
+
+#[inline(always)]
+fn total(values: &[f32]) -> f32 {
     let mut sums = [0.0f32; LANES];
-    for (a, b) in a.as_chunks::<LANES>().0.iter().zip(b.as_chunks::<LANES>().0) {
+    for values in values.as_chunks::<LANES>().0 {
         for lane in 0..LANES {
-            sums[lane] += a[lane] * b[lane];
+            sums[lane] += values[lane];
         }
     }
     sums.iter().sum()
+}
+
+#[inline(always)]
+fn folded(sums: [[f32; LANES]; WIDE]) -> f32 {
+    let [mut all, rest @ ..] = sums;
+    for part in rest {
+        for lane in 0..LANES {
+            all[lane] += part[lane];
+        }
+    }
+    all.iter().sum()
 }
 
 /// Solves a symmetric positive definite system of which the lower half is given.
@@ -404,14 +431,23 @@ mod tests {
             let template = Template::of(&waves(sought, 1.0, 0.0).luma, &Affine::IDENTITY, 32);
             let picture = waves(Affine::IDENTITY, gain, offset).luma;
             let mut room = Workspace::default();
-            let found = align(&template, &picture, &Affine::IDENTITY, 12, &mut room).unwrap();
+            let limits =
+                Limits { steps: 12, early: (3, 0.5), misfit: 0.06, overlap: 0.75, settled: 2e-3 };
+            let found = align(&template, &picture, &Affine::IDENTITY, &limits, &mut room).unwrap();
             for (x, y) in [(-0.4, -0.4), (0.4, -0.4), (0.0, 0.0), (-0.4, 0.4), (0.4, 0.4)] {
                 let ((a, b), (c, d)) = (found.map.at(x, y), sought.at(x, y));
                 // A quarter of a cell of the thumbnail.
                 prop_assert!((a - c).hypot(b - d) < 0.25 / LUMA_PX as f64, "{found:?} {sought:?}");
             }
             prop_assert!((f64::from(found.gain) * gain - 1.0).abs() < 0.05);
-            prop_assert!(found.misfit < 0.06 && found.overlap > 0.75);
+            let off = sought.then(Affine([1.0, 0.0, 0.6, 0.0, 1.0, 0.0]));
+            for limits in [
+                Limits { early: (0, 0.3), ..limits },
+                Limits { steps: 1, ..limits },
+                Limits { overlap: 1.01, ..limits },
+            ] {
+                prop_assert!(align(&template, &picture, &off, &limits, &mut room).is_none());
+            }
         }
 
         #[test]
@@ -422,8 +458,8 @@ mod tests {
             let region = Region { left: -edges[0], top: -edges[1], right: edges[2], bottom: edges[3] };
             let mut values = vec![0.0; 64];
             add_inside(&map, &region, 8, &mut values);
-            let mut whole = Vec::new();
-            inside(&map, 8, &mut whole);
+            let (mut whole, plane) = (Vec::new(), waves(Affine::IDENTITY, 1.0, 0.0).luma);
+            plane.sample_inside(&map, 8, &mut Vec::new(), &mut whole);
             for at in 0..64 {
                 let place = |at: usize| (at as f64 + 0.5) / 8.0 - 0.5;
                 let (x, y) = map.at(place(at % 8), place(at / 8));

@@ -2,7 +2,7 @@
 
 use super::align::{self, Alignment, correlation};
 use super::chroma::Chroma;
-use super::details::{Bands, Parts, Together, share_seen};
+use super::details::{Bands, Parts, Together, faint_correlation, share_seen};
 use super::distortion::Distortion;
 use super::frame::Region;
 use super::plane::Planes;
@@ -13,7 +13,7 @@ use crate::measuring::halved;
 const CHROMA: usize = 16;
 
 /// Numbers that are weighed together.
-pub const EVIDENCE: usize = 25;
+pub const EVIDENCE: usize = 27;
 
 /// The share of the samples that must show more than borders.
 const LEAST_SHARE: f32 = 0.005;
@@ -22,13 +22,14 @@ const LEAST_SHARE: f32 = 0.005;
 #[derive(Clone, Copy, Debug)]
 pub struct Evidence {
     /// In this order: `ln(1 - r)` of the correlations of all values, of those that fit, and of middle and
-    /// fine details; share of samples that fit; `ln` of the mean misfit, of the contrast, and of the
-    /// strength of middle and fine details; how unlike that strength is; how much of the colours fits, how
+    /// fine details; share of samples that fit; `ln` of the mean misfit, and of the strength of
+    /// middle and fine details; how unlike that strength is; how much of the colours fits, how
     /// much colour there is, and how far it is apart; overlap; how strong the gain and the offset are;
     /// `ln(1 - r)` of middle details with what does not fit; `ln` of the share of seen details; by how much
     /// angles and sides are changed; `ln` of the misfit of the worst part; `ln(1 - r)` of the parts, in the
     /// mean, at worst, and in the mean of all in which anything at all is to be seen; `ln` of the share of
-    /// the samples that count. `scripts/fit-likeness.py` weighs them.
+    /// the samples that count; `ln(1 - r)` of the part below which a quarter lie, and the share of parts in
+    /// which something is to be seen; `ln(1 - r)` of faint details. `scripts/fit-likeness.py` weighs them.
     pub numbers: [f32; EVIDENCE],
     /// From the picture wanted to the one found, both the square from -0.5 to 0.5.
     pub map: Affine,
@@ -124,7 +125,6 @@ impl Laid<'_> {
             unlikely(fine.correlation),
             fitting / weight,
             (mean_residual / contrast.max(1.0)).max(1e-3).ln(),
-            contrast.max(1.0).ln(),
             (middle.strengths[0].min(middle.strengths[1]) + 0.5).ln(),
             (fine.strengths[0].min(fine.strengths[1]) + 0.5).ln(),
             ratio(middle.strengths),
@@ -143,6 +143,9 @@ impl Laid<'_> {
             unlikely(parts.least),
             unlikely(parts.faint),
             (weight / (side * side) as f32).ln(),
+            unlikely(parts.quarter),
+            parts.clear,
+            unlikely(faint_correlation(&bands[0].fine, &bands[1].fine, weights)),
         ];
         Some(Evidence { numbers, map, departures: distortion.departures() })
     }

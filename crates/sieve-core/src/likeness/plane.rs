@@ -23,13 +23,17 @@ impl Plane {
         for (row, cells) in cells.chunks_exact_mut(side).enumerate() {
             let here = &bytes[row * side..][..side];
             let below = &bytes[(row + 1).min(side - 1) * side..][..side];
-            let cell = |[a, b, c, d]: [u8; 4]| u32::from_le_bytes([a, b, c, d]);
-            let (last, rest) = (side - 1, &mut cells[..side - 1]);
-            for ((cells, here), below) in rest.iter_mut().zip(here.windows(2)).zip(below.windows(2))
-            {
-                *cells = cell([here[0], here[1], below[0], below[1]]);
+            let cell = |a: u8, b: u8, c: u8, d: u8| {
+                u32::from(a) | u32::from(b) << 8 | u32::from(c) << 16 | u32::from(d) << 24
+            };
+            let last = side - 1;
+            // Lists of one length, walked side by side, which processors do many at a time.
+            let upper = here[..last].iter().zip(&here[1..]);
+            let lower = below[..last].iter().zip(&below[1..]);
+            for ((cells, (a, b)), (c, d)) in cells[..last].iter_mut().zip(upper).zip(lower) {
+                *cells = cell(*a, *b, *c, *d);
             }
-            cells[last] = cell([here[last], here[last], below[last], below[last]]);
+            cells[last] = cell(here[last], here[last], below[last], below[last]);
         }
         Plane { side, cells }
     }
@@ -79,7 +83,7 @@ impl Plane {
     /// the nearest. `count` is a multiple of eight.
     #[inline(always)]
     pub fn sample(&self, map: &Affine, count: usize, into: &mut Vec<f32>) {
-        self.look_up::<false>(map, count, into, &mut Vec::new());
+        self.look_up::<false>(map, count, into, &mut []);
     }
 
     /// The same, and 1 for each point that lies on the picture, 0 for others.
@@ -110,7 +114,7 @@ impl Plane {
         map: &Affine,
         count: usize,
         into: &mut Vec<f32>,
-        inside: &mut Vec<f32>,
+        inside: &mut [f32],
     ) {
         into.resize(count * count, 0.0);
         if !INSIDE && count == self.side && *map == Affine::IDENTITY {
@@ -131,40 +135,37 @@ impl Plane {
         let start =
             [((a + b) * first + c + 0.5) * scale - 0.5, ((d + e) * first + f + 0.5) * scale - 0.5];
         for (row, values) in into.chunks_exact_mut(count).enumerate() {
-            let row = row as f32;
-            let first = [start[0] + below[0] * row, start[1] + below[1] * row];
+            let down = row as u32 as f32;
+            let first = [start[0] + below[0] * down, start[1] + below[1] * down];
+            let mut columns: [f32; LANES] = std::array::from_fn(|lane| lane as f32);
             for (chunk, values) in values.as_chunks_mut::<LANES>().0.iter_mut().enumerate() {
-                let (mut dx, mut dy, mut at) = ([0.0f32; LANES], [0.0f32; LANES], [0i32; LANES]);
+                let x = columns.map(|column| first[0] + right[0] * column);
+                let y = columns.map(|column| first[1] + right[1] * column);
+                columns = columns.map(|column| column + LANES as f32);
                 if INSIDE {
-                    let at = row as usize * count + chunk * LANES;
-                    for (lane, inside) in inside[at..at + LANES].iter_mut().enumerate() {
-                        let column = (chunk * LANES + lane) as f32;
-                        let x = first[0] + right[0] * column;
-                        let y = first[1] + right[1] * column;
-                        let is = (x >= -0.5) & (x <= last + 0.5) & (y >= -0.5) & (y <= last + 0.5);
-                        *inside = if is { 1.0 } else { 0.0 };
+                    let inside = &mut inside[row * count + chunk * LANES..][..LANES];
+                    for lane in 0..LANES {
+                        let is = |place: f32| (place >= -0.5) & (place <= last + 0.5);
+                        inside[lane] = if is(x[lane]) & is(y[lane]) { 1.0 } else { 0.0 };
                     }
                 }
+                let (x, y) = (x.map(|x| clamped(x, last)), y.map(|y| clamped(y, last)));
+                // SAFETY: both lie between 0 and the last cell.
+                let whole = |place: f32| unsafe { place.to_int_unchecked::<i32>() };
+                let (left, top) = (x.map(whole), y.map(whole));
+                let mut at = [0i32; LANES];
                 for lane in 0..LANES {
-                    let column = (chunk * LANES + lane) as f32;
-                    let x = clamped(first[0] + right[0] * column, last);
-                    let y = clamped(first[1] + right[1] * column, last);
-                    // SAFETY: both lie between 0 and the side.
-                    let (left, top): (i32, i32) =
-                        unsafe { (x.to_int_unchecked(), y.to_int_unchecked()) };
-                    (dx[lane], dy[lane]) = (x - left as f32, y - top as f32);
-                    at[lane] = top * side + left;
+                    at[lane] = top[lane] * side + left[lane];
                 }
-                let mut cells = [0; LANES];
-                for lane in 0..LANES {
-                    cells[lane] = self.cells[at[lane] as usize];
-                }
+                // SAFETY: rows and columns are below the side, and there are side x side cells.
+                let cells = at.map(|at| unsafe { *self.cells.get_unchecked(at as usize) });
                 for lane in 0..LANES {
                     let cell: u32 = cells[lane];
                     let (a, b) = ((cell & 255) as i32 as f32, (cell >> 8 & 255) as i32 as f32);
                     let (c, d) = ((cell >> 16 & 255) as i32 as f32, (cell >> 24) as i32 as f32);
-                    let (upper, lower) = (a + (b - a) * dx[lane], c + (d - c) * dx[lane]);
-                    values[lane] = upper + (lower - upper) * dy[lane];
+                    let (dx, dy) = (x[lane] - left[lane] as f32, y[lane] - top[lane] as f32);
+                    let (upper, lower) = (a + (b - a) * dx, c + (d - c) * dx);
+                    values[lane] = upper + (lower - upper) * dy;
                 }
             }
         }

@@ -91,6 +91,7 @@ fn reason(why: Why) -> &'static str {
     match why {
         Why::Pixels => "most pixels",
         Why::Bytes => "most bytes",
-        Why::Path => "first by name",
+        Why::Name => "shortest name",
+        Why::Path => "first by path",
     }
 }
