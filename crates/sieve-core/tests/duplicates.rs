@@ -171,7 +171,7 @@ fn any_number_of_threads_gives_the_same_answer_and_a_stop_gives_none() {
 
 #[test]
 fn the_largest_is_kept_and_the_worst_groups_come_first() {
-    let (a, b, c) = (discs(2, 240, 160), discs(3, 240, 160), discs(4, 240, 160));
+    let [a, b, c, d] = [2, 3, 4, 5].map(|seed| discs(seed, 240, 160));
     let small = taken(&a, 120, 80, |x, y| Some((2 * x, 2 * y)));
     let framed = taken(&a, 300, 220, |x, y| Some((x.checked_sub(30)?, y.checked_sub(30)?)));
     let shed = shed(&vec![
@@ -183,6 +183,8 @@ fn the_largest_is_kept_and_the_worst_groups_come_first() {
         ("test/sage/b.jpg".to_owned(), jpeg(&b, 80.0)),
         ("train/sage/c.png".to_owned(), encode::png(&c)),
         ("train/bay/c.png".to_owned(), encode::png(&c)),
+        ("train/sage/d copy.png".to_owned(), encode::png(&d)),
+        ("train/sage/d.png".to_owned(), encode::png(&d)),
     ]);
     let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
     let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
@@ -201,6 +203,7 @@ fn the_largest_is_kept_and_the_worst_groups_come_first() {
             kept("train/bay/c.png", Why::Path, true, false, 2),
             kept("test/sage/b.jpg", Why::Bytes, false, true, 2),
             kept("train/sage/a.jpg", Why::Bytes, false, false, 3),
+            kept("train/sage/d.png", Why::Name, false, false, 2),
         ]
     );
     // Within classes the two labels of c are not seen, within splits the two splits of b are not.

@@ -150,3 +150,69 @@ fn look_anywhere(
     let close = laid.evidence(DETAIL, samples)?;
     Some([glance, close])
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::likeness::{looked_among, looked_for};
+    use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
+    use proptest::prelude::*;
+
+    /// A picture of coarse waves with some grain.
+    fn waves(lengths: [f64; 4], grain: f64) -> Subject {
+        let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
+            let (x, y) = ((at % LUMA_PX) as f64, (at / LUMA_PX) as f64);
+            let [a, b, c, d] = lengths;
+            let sum = (x / a + y / b).sin() + (x / c - y / d).cos();
+            let noise = ((at as u64 * 2654435761 % 1009) as f64 / 1009.0 - 0.5) * grain;
+            (128.0 + 45.0 * sum + noise).clamp(0.0, 255.0) as u8
+        });
+        let bytes = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
+        Subject::of(&Thumbnail(bytes), 1.0)
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        #[test]
+        fn two_wholes_find_each_other_in_one_way(
+            ways in any::<[[bool; 3]; 2]>(), lengths in prop::array::uniform4(2.0f64..9.0),
+        ) {
+            let turn = |[flip_x, flip_y, transpose]: [bool; 3]| Turn { flip_x, flip_y, transpose };
+            let (here, there) = (turn(ways[0]), turn(ways[1]));
+            let (there_on_here, here_on_there) = (Start::whole(there, here), Start::whole(here, there));
+            let (forward, back) =
+                (here_on_there.way(true).unwrap(), there_on_here.way(false).unwrap());
+            prop_assert!(forward.1.0.iter().zip(back.1.0).all(|(a, b)| (a - b).abs() < 1e-9));
+            // And either start leads to the same: that each lies on the other as it stands.
+            let (a, b) = (waves(lengths, 0.0), waves(lengths, 6.0));
+            let mut room = Room::default();
+            let start = Start::whole(here, here);
+            for (wanted, found) in [(&a, &b), (&b, &a)] {
+                let looked = compare_closely(wanted, found, &start, &mut room);
+                let map = looked.map(|[_, close]| close.map.0).unwrap_or_default();
+                let off = map.iter().zip(Affine::IDENTITY.0).any(|(a, b)| (a - b).abs() > 0.02);
+                prop_assert!(!off, "{map:?}");
+            }
+        }
+
+        #[test]
+        fn a_glance_never_finds_what_a_close_look_does_not(
+            first in prop::array::uniform4(2.0f64..9.0), second in prop::array::uniform4(2.0f64..9.0),
+        ) {
+            let (a, b, mut room) = (waves(first, 2.0), waves(second, 2.0), Room::default());
+            for (view, other) in looked_for(&a).iter().zip(looked_among(&b)) {
+                let start = Start::of(view, other.map);
+                let glanced = compare(&a, &b, &start, &mut room);
+                let closely = compare_closely(&a, &b, &start, &mut room);
+                let same = |x: &Evidence, y: &Evidence| x.numbers == y.numbers && x.map == y.map;
+                match (glanced, closely) {
+                    (Some(one), Some([_, close])) => prop_assert!(same(&one, &close)),
+                    (Some(_), None) => prop_assert!(false, "only at a glance"),
+                    (None, Some([glance, _])) => prop_assert!(!is_promising(&glance)),
+                    (None, None) => {}
+                }
+            }
+        }
+    }
+}
