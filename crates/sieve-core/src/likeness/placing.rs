@@ -48,3 +48,53 @@ impl Placing {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// How a picture of 200 x 100 lies on one of `size` pixels, of which its left upper corner is at
+    /// `corner`, after it was turned by `degrees` and scaled; perhaps mirrored before.
+    fn placed(size: (f64, f64), corner: (f64, f64), degrees: f64, mirrored: bool) -> Placing {
+        let flip = if mirrored { -1.0 } else { 1.0 };
+        let (sin, cos) = degrees.to_radians().sin_cos();
+        // From the square to pixels around the middle, turned, moved, and to the other square.
+        let (x, y) = (corner.0 + 100.0 - size.0 / 2.0, corner.1 + 50.0 - size.1 / 2.0);
+        let map = Affine([
+            flip * 200.0 * cos / size.0,
+            -100.0 * sin / size.0,
+            x / size.0,
+            flip * 200.0 * sin / size.1,
+            100.0 * cos / size.1,
+            y / size.1,
+        ]);
+        let inner = Region { left: -0.4, top: -0.4, right: 0.4, bottom: 0.4 };
+        Placing::of(&map, [2.0, (size.0 / size.1) as f32], [Region::WHOLE, inner])
+    }
+
+    fn is_about(a: f32, b: f32) -> bool {
+        (a - b).abs() < 0.03
+    }
+
+    #[test]
+    fn turns_and_shares_are_those_of_the_pixels() {
+        let same = placed((200.0, 100.0), (0.0, 0.0), 0.0, false);
+        assert!(!same.is_mirrored && is_about(same.degrees, 0.0));
+        assert_eq!((same.shared, same.shared_content), ([1.0, 1.0], [1.0, 1.0]));
+        for (degrees, mirrored) in [(90.0, false), (-30.0, false), (7.0, true), (180.0, false)] {
+            let turned = placed((400.0, 400.0), (100.0, 150.0), degrees, mirrored);
+            assert_eq!(turned.is_mirrored, mirrored, "{degrees}");
+            let off = (f64::from(turned.degrees) - degrees).rem_euclid(360.0);
+            assert!(off < 0.1 || off > 359.9, "{degrees}: {turned:?}");
+            // All of it lies on the other, of which it covers an eighth.
+            assert!(turned.shared[0] == 1.0 && is_about(turned.shared[1], 0.125), "{turned:?}");
+        }
+        // The right half hangs over; of the middle of the other 0.1 to 0.5 of a side is covered.
+        let over = placed((200.0, 100.0), (100.0, 0.0), 0.0, false);
+        assert!(is_about(over.shared[0], 0.5) && is_about(over.shared[1], 0.5));
+        assert!(is_about(over.shared_content[0], 0.5) && is_about(over.shared_content[1], 0.5));
+        // What covers the middle of the other covers all within its border.
+        let framed = placed((250.0, 125.0), (25.0, 12.5), 0.0, false);
+        assert!(is_about(framed.shared[1], 0.64) && framed.shared_content[1] == 1.0);
+    }
+}
