@@ -17,7 +17,9 @@ pub const COLUMNS: usize = 8;
 /// Lines of text under a picture.
 const LINES: u32 = 3;
 /// Height of the line above a row.
-const HEAD: u32 = 16;
+const HEAD: u32 = 18;
+/// Distance of a row from the next.
+const APART: u32 = 10;
 
 /// One picture with its label.
 #[derive(Clone, Debug)]
@@ -50,8 +52,9 @@ pub fn fitted(pixels: &Pixels) -> Pixels {
 /// Paints the rows, with `title` above them. A row of more pictures than fit side by side goes on in
 /// the next line.
 pub fn paint_rows(title: &str, rows: &[TileRow]) -> Pixels {
+    let below = LINES * LINE + GAP;
     let height = |row: &TileRow| {
-        HEAD + row.tiles.len().div_ceil(COLUMNS).max(1) as u32 * (TILE.1 + LINES * LINE + GAP)
+        HEAD + row.tiles.chunks(COLUMNS).map(|line| tallest(line) + below).sum::<u32>() + APART
     };
     let most = rows.iter().map(|row| row.tiles.len()).max().unwrap_or(0).clamp(4, COLUMNS) as u32;
     let width = 2 * MARGIN + most * (TILE.0 + GAP) - GAP;
@@ -68,33 +71,38 @@ pub fn paint_rows(title: &str, rows: &[TileRow]) -> Pixels {
     for row in rows {
         let head = NAME_LETTERS.end_of(&row.head, width - 2 * MARGIN);
         canvas.write(&head, MARGIN, top, &NAME_LETTERS, INK);
-        for (number, tile) in (0u32..).zip(&row.tiles) {
-            let (line, column) = (number / COLUMNS as u32, number % COLUMNS as u32);
-            let x = MARGIN + column * (TILE.0 + GAP);
-            let y = top + HEAD + line * (TILE.1 + LINES * LINE + GAP);
-            paint_tile(&mut canvas, tile, x, y);
+        let mut foot = top + HEAD;
+        for line in row.tiles.chunks(COLUMNS) {
+            foot += tallest(line);
+            for (column, tile) in (0u32..).zip(line) {
+                paint_tile(&mut canvas, tile, MARGIN + column * (TILE.0 + GAP), foot);
+            }
+            foot += below;
         }
         top += height(row);
     }
     canvas.into_pixels()
 }
 
-fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, y: u32) {
+/// Rows of the sheet that the tallest picture of a line takes; the others stand on the same foot.
+fn tallest(line: &[Labelled]) -> u32 {
+    line.iter().map(shown_height).max().unwrap_or(0)
+}
+
+/// Paints a picture that stands on `foot`, and the text under it.
+fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, foot: u32) {
+    let height = shown_height(tile);
     match &tile.pixels {
-        Some(pixels) => {
-            // Its foot stands on the text.
-            canvas.lay(pixels, x, y + TILE.1 - shown_height(pixels), 1, enlargement(pixels));
-        }
-        None => canvas.fill(x, y, TILE.0, TILE.1, GONE),
+        Some(pixels) => canvas.lay(pixels, x, foot - height, 1, enlargement(pixels)),
+        None => canvas.fill(x, foot - height, TILE.0, height, GONE),
     }
-    let height = tile.pixels.as_ref().map_or(TILE.1, shown_height);
     if tile.is_marked {
-        canvas.fill(x - 4, y + TILE.1 - height, 2, height, MARK);
+        canvas.fill(x - 4, foot - height, 2, height, MARK);
     }
     let colours = [INK, PALE, PALE];
     for (line, (text, colour)) in (0u32..).zip(tile.lines.iter().zip(colours)) {
         let text = SMALL_LETTERS.end_of(text, TILE.0);
-        canvas.write(&text, x, y + TILE.1 + 1 + line * LINE, &SMALL_LETTERS, colour);
+        canvas.write(&text, x, foot + 1 + line * LINE, &SMALL_LETTERS, colour);
     }
 }
 
@@ -103,7 +111,8 @@ fn enlargement(pixels: &Pixels) -> u32 {
     (TILE.0 / pixels.width_px.max(1)).min(TILE.1 / pixels.height_px.max(1)).max(1)
 }
 
-/// Rows of the sheet that a fitted picture takes.
-fn shown_height(pixels: &Pixels) -> u32 {
-    (pixels.height_px * enlargement(pixels)).min(TILE.1)
+/// Rows of the sheet that a fitted picture takes, or what stands in its place.
+fn shown_height(tile: &Labelled) -> u32 {
+    let of = |pixels: &Pixels| (pixels.height_px * enlargement(pixels)).min(TILE.1);
+    tile.pixels.as_ref().map_or(TILE.1, of)
 }
