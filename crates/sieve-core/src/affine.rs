@@ -58,6 +58,11 @@ impl Affine {
         (a * x + b * y + c, d * x + e * y + f)
     }
 
+    /// Whether all numbers of both are at most `apart` from each other.
+    pub fn is_near(self, other: Affine, apart: f64) -> bool {
+        self.0.iter().zip(other.0).all(|(a, b)| (a - b).abs() <= apart)
+    }
+
     /// The map that undoes this one; none when this one flattens the plane.
     pub fn inverse(self) -> Option<Self> {
         let [a, b, c, d, e, f] = self.0;

@@ -436,10 +436,11 @@ fn groups(
         .collect()
 }
 
-/// What decides which picture is kept: its pixels within the border, to a hundredth, its bytes, and how
-/// short its file name is: who copies a file adds to the name.
+/// Pixels, bytes, and how short the name is; the greatest is kept.
 type Worth = (u64, u64, Reverse<usize>);
 
+/// What decides which picture is kept: its pixels within the border, to a hundredth, its bytes, and how
+/// short its file name is: who copies a file adds to the name.
 fn worth(subjects: &Subjects<'_>, copies: &Copies, index: u32) -> Worth {
     let Picture { record, measured, .. } = subjects.pictures[index as usize];
     // Of files with the same bytes only one was looked at.

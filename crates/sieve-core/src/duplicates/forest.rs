@@ -5,7 +5,7 @@
 //! a number of vectors; so its cost grows with the depth of the trees alone.
 
 use std::cmp::Ordering;
-use std::collections::{BinaryHeap, HashSet};
+use std::collections::BinaryHeap;
 
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
@@ -41,8 +41,6 @@ pub struct Forest<'a> {
 
 /// What one query needs, used again and again.
 pub struct Search {
-    /// The vectors that were taken.
-    seen: HashSet<u32>,
     open: BinaryHeap<Open>,
 }
 
@@ -86,11 +84,12 @@ impl<'a> Forest<'a> {
 
     /// Room for queries.
     pub fn search(&self) -> Search {
-        Search { seen: HashSet::new(), open: BinaryHeap::new() }
+        Search { open: BinaryHeap::new() }
     }
 
     /// Calls `take` with the index of each vector whose product with `wanted` is at least `least`,
-    /// and the product, among the about `looks` vectors that are the most likely ones.
+    /// and the product, among the about `looks` vectors that are the most likely ones. Every tree has
+    /// all vectors: one may be looked at, and taken, once in each.
     pub fn near(
         &self,
         wanted: &Vector,
@@ -99,8 +98,7 @@ impl<'a> Forest<'a> {
         search: &mut Search,
         mut take: impl FnMut(u32, i32),
     ) {
-        let Search { seen, open } = search;
-        seen.clear();
+        let Search { open } = search;
         open.clear();
         if self.vectors.len() <= looks {
             for (index, vector) in (0u32..).zip(self.vectors) {
@@ -132,10 +130,9 @@ impl<'a> Forest<'a> {
             };
             looked += to - from;
             let mut products = [0; LEAF];
-            Vector::products(wanted, &vectors[from..to], &mut products);
+            wanted.products(&vectors[from..to], &mut products);
             for (&index, &product) in members[from..to].iter().zip(&products) {
-                // The other trees bring the same vectors again.
-                if product >= least && seen.insert(index) {
+                if product >= least {
                     take(index, product);
                 }
             }
@@ -255,6 +252,7 @@ mod tests {
                 found.push(index);
             });
             found.sort_unstable();
+            found.dedup();
             found
         };
         let (mut few, mut all) = (0, 0);

@@ -70,10 +70,8 @@ pub fn verify(
     Ok(verified.into_iter().flatten().collect())
 }
 
-/// Whether two maps bring all of a picture to the same places, but for a thousandth of a side.
-fn is_nearly(a: &Affine, b: &Affine) -> bool {
-    a.0.iter().zip(b.0).all(|(a, b)| (a - b).abs() < 1e-3)
-}
+/// The share of a side by which two ways of lying on each other are still one.
+const SAME_WAY: f64 = 1e-3;
 
 /// What the likeliest way to lie on each other says of two pictures, which all of `pair` are about;
 /// `first` is the one with the smaller number.
@@ -102,9 +100,8 @@ pub fn of_pair(
     // Two whole pictures find each other in the same way: one of them is asked, and in doubt the other.
     let mut ways: Vec<(bool, Affine)> = Vec::new();
     for candidate in pair {
-        let way = candidate.start.way(candidate.wanted == a);
-        if let Some(way) = way {
-            if ways.iter().any(|known| known.0 == way.0 && is_nearly(&known.1, &way.1)) {
+        if let Some(way) = candidate.start.way(candidate.wanted == a) {
+            if ways.iter().any(|known| known.0 == way.0 && known.1.is_near(way.1, SAME_WAY)) {
                 continue;
             }
             ways.push(way);

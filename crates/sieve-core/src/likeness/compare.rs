@@ -74,7 +74,7 @@ pub fn compare(
     start: &Start,
     room: &mut Room,
 ) -> Option<Evidence> {
-    look(wanted, found, start, true, room).map(|[_, close]| close)
+    Laying { wanted, found, start, at_a_glance: true }.look(room).map(|[_, close]| close)
 }
 
 /// The same without stopping at a glance, for fitting what a glance says.
@@ -84,71 +84,65 @@ pub fn compare_closely(
     start: &Start,
     room: &mut Room,
 ) -> Option<Looked> {
-    look(wanted, found, start, false, room)
+    Laying { wanted, found, start, at_a_glance: false }.look(room)
 }
 
-fn look(
-    wanted: &Subject,
-    found: &Subject,
-    start: &Start,
+/// What is laid over what, from where on, and whether a glance may end it.
+#[derive(Clone, Copy)]
+struct Laying<'a> {
+    wanted: &'a Subject,
+    found: &'a Subject,
+    start: &'a Start,
     at_a_glance: bool,
-    room: &mut Room,
-) -> Option<Looked> {
+}
+
+impl Laying<'_> {
+    fn look(self, room: &mut Room) -> Option<Looked> {
+        #[cfg(target_arch = "x86_64")]
+        if is_x86_feature_detected!("avx2") {
+            // SAFETY: the processor has what the function was built for.
+            return unsafe { self.look_eight_wide(room) };
+        }
+        self.look_anywhere(room)
+    }
+
+    /// The same sums of the same numbers in the same order, so the same evidence, but eight lanes at
+    /// a time.
     #[cfg(target_arch = "x86_64")]
-    if is_x86_feature_detected!("avx2") {
-        // SAFETY: the processor has what the function was built for.
-        return unsafe { look_eight_wide(wanted, found, start, at_a_glance, room) };
+    #[target_feature(enable = "avx2")]
+    fn look_eight_wide(self, room: &mut Room) -> Option<Looked> {
+        self.look_anywhere(room)
     }
-    look_anywhere(wanted, found, start, at_a_glance, room)
-}
 
-/// The same sums of the same numbers in the same order, so the same evidence, but eight lanes at a
-/// time.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn look_eight_wide(
-    wanted: &Subject,
-    found: &Subject,
-    start: &Start,
-    at_a_glance: bool,
-    room: &mut Room,
-) -> Option<Looked> {
-    look_anywhere(wanted, found, start, at_a_glance, room)
-}
-
-#[inline(always)]
-fn look_anywhere(
-    wanted: &Subject,
-    found: &Subject,
-    start: &Start,
-    at_a_glance: bool,
-    room: &mut Room,
-) -> Option<Looked> {
-    let planes = &*wanted.planes(start.is_content);
-    let Room { work, samples } = room;
-    let coarse = Template::of(&planes.half, &start.view, COARSE);
-    let second = align(&coarse, &found.all.half, &start.map, &COARSELY, work)?;
-    samples.wanted.clone_from(&coarse.values);
-    samples.found.clone_from(&work.sampled);
-    samples.weights.clone_from(&work.inside);
-    let aspects = [wanted.aspect, found.aspect];
-    let pair = [planes, &found.all];
-    // A border that was painted over is content like all else.
-    let contents = [wanted.content.filter(|_| !start.is_content), found.content];
-    let laid = Laid { planes: pair, view: &start.view, alignment: &second, aspects, contents };
-    let glance = laid.evidence(COARSE, samples)?;
-    if at_a_glance && !is_promising(&glance) {
-        return None;
+    #[inline(always)]
+    fn look_anywhere(self, room: &mut Room) -> Option<Looked> {
+        let Laying { wanted, found, start, at_a_glance } = self;
+        let planes = &*wanted.planes(start.is_content);
+        let Room { work, samples } = room;
+        let coarse = Template::of(&planes.half, &start.view, COARSE);
+        let second = align(&coarse, &found.all.half, &start.map, &COARSELY, work)?;
+        samples.wanted.clone_from(&coarse.values);
+        samples.found.clone_from(&work.sampled);
+        samples.weights.clone_from(&work.inside);
+        let aspects = [wanted.aspect, found.aspect];
+        let pair = [planes, &found.all];
+        // A border that was painted over is content like all else.
+        let contents = [wanted.content.filter(|_| !start.is_content), found.content];
+        let laid = Laid { planes: pair, view: &start.view, alignment: &second, aspects, contents };
+        let glance = laid.evidence(COARSE, samples)?;
+        if at_a_glance && !is_promising(&glance) {
+            return None;
+        }
+        let map = start.whole.then(start.view.inverse()?).then(second.map);
+        let fine = Template::of(&planes.luma, &start.whole, FINE);
+        let third = align(&fine, &found.all.luma, &map, &FINELY, work)?;
+        planes.luma.sample(&start.whole, DETAIL, &mut samples.wanted);
+        let Samples { found: b, weights, .. } = samples;
+        found.all.luma.sample_inside(&third.map, DETAIL, b, weights);
+        let laid = Laid { planes: pair, view: &start.whole, alignment: &third, aspects, contents };
+        let close = laid.evidence(DETAIL, samples)?;
+        Some([glance, close])
     }
-    let map = start.whole.then(start.view.inverse()?).then(second.map);
-    let fine = Template::of(&planes.luma, &start.whole, FINE);
-    let third = align(&fine, &found.all.luma, &map, &FINELY, work)?;
-    planes.luma.sample(&start.whole, DETAIL, &mut samples.wanted);
-    let Samples { found: b, weights, .. } = samples;
-    found.all.luma.sample_inside(&third.map, DETAIL, b, weights);
-    let laid = Laid { planes: pair, view: &start.whole, alignment: &third, aspects, contents };
-    let close = laid.evidence(DETAIL, samples)?;
-    Some([glance, close])
 }
 
 #[cfg(test)]

@@ -74,9 +74,22 @@ pub struct Together {
 }
 
 impl Together {
-    /// The weighted sums of `a` and `b`.
+    /// Of all of `a` and `b`, as they are weighted.
     #[inline(always)]
     pub fn of(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
+        Together::of_those(a, b, weights, |_, _| true)
+    }
+
+    /// Of the details that are faint in both. Grain and texture that go together make it sure that a
+    /// picture is the same; plain paint has none, and correlates by 0.
+    #[inline(always)]
+    pub fn of_faint(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
+        let is_faint = |detail: f32| detail.abs() < FAINT_LEVELS;
+        Together::of_those(a, b, weights, |a, b| is_faint(a) & is_faint(b))
+    }
+
+    #[inline(always)]
+    fn of_those(a: &[f32], b: &[f32], weights: &[f32], counts: impl Fn(f32, f32) -> bool) -> Self {
         let mut sums = [[0.0f32; LANES]; 4];
         let lanes = a
             .as_chunks::<LANES>()
@@ -86,7 +99,8 @@ impl Together {
             .zip(weights.as_chunks::<LANES>().0);
         for ((a, b), weights) in lanes {
             for lane in 0..LANES {
-                let (a, b, weight) = (a[lane], b[lane], weights[lane]);
+                let (a, b) = (a[lane], b[lane]);
+                let weight = if counts(a, b) { weights[lane] } else { 0.0 };
                 sums[0][lane] += weight * a * a;
                 sums[1][lane] += weight * b * b;
                 sums[2][lane] += weight * a * b;
@@ -99,33 +113,6 @@ impl Together {
         let strength = |sum: f32| (sum / weight.max(1.0)).sqrt();
         Together { correlation, strengths: [strength(aa), strength(bb)] }
     }
-}
-
-/// Correlation of the details that are faint in both, -1 to 1; 0 where there are none. Grain and
-/// texture that go together make it sure that a picture is the same; plain paint has none.
-#[inline(always)]
-pub fn faint_correlation(a: &[f32], b: &[f32], weights: &[f32]) -> f32 {
-    let mut sums = [[0.0f32; LANES]; 4];
-    let lanes = a
-        .as_chunks::<LANES>()
-        .0
-        .iter()
-        .zip(b.as_chunks::<LANES>().0)
-        .zip(weights.as_chunks::<LANES>().0);
-    for ((a, b), weights) in lanes {
-        for lane in 0..LANES {
-            let (a, b) = (a[lane], b[lane]);
-            let is_faint = (a.abs() < FAINT_LEVELS) & (b.abs() < FAINT_LEVELS);
-            let weight = if is_faint { weights[lane] } else { 0.0 };
-            sums[0][lane] += weight * a * a;
-            sums[1][lane] += weight * b * b;
-            sums[2][lane] += weight * a * b;
-            sums[3][lane] += weight;
-        }
-    }
-    let [aa, bb, ab, weight] = sums.map(|lanes| lanes.iter().sum::<f32>());
-    let floor = CHANCE * weight;
-    ab / ((aa + floor) * (bb + floor)).sqrt().max(f32::MIN_POSITIVE)
 }
 
 /// The share of samples whose detail is seen, 0 to 1.
@@ -352,15 +339,17 @@ mod tests {
                 .map(|at| ((at * 7 + phase * 31) * 2654435761 % 97) as f32 / 24.0 - 2.0)
                 .collect()
         };
+        let faint =
+            |a: &[f32], b: &[f32], weights: &[f32]| Together::of_faint(a, b, weights).correlation;
         let mut first = grain(0);
         let all = [1.0; 256];
-        let same = faint_correlation(&first, &grain(0), &all);
-        let other = faint_correlation(&first, &grain(5), &all);
+        let same = faint(&first, &grain(0), &all);
+        let other = faint(&first, &grain(5), &all);
         assert!(same > 0.8 && other.abs() < 0.2, "{same} {other}");
         // An edge in one of them, and paint without grain.
         first[100] = 90.0;
-        assert!((faint_correlation(&first, &grain(0), &all) - same).abs() < 0.02);
-        assert!(faint_correlation(&[0.01; 256], &[0.01; 256], &all) < 0.01);
+        assert!((faint(&first, &grain(0), &all) - same).abs() < 0.02);
+        assert!(faint(&[0.01; 256], &[0.01; 256], &all) < 0.01);
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use super::align::{self, Alignment, correlation};
 use super::chroma::Chroma;
-use super::details::{Bands, Parts, Together, faint_correlation, share_seen};
+use super::details::{Bands, Parts, Together, share_seen};
 use super::distortion::Distortion;
 use super::frame::Region;
 use super::plane::Planes;
@@ -46,8 +46,7 @@ const SAVED_AGAIN: f32 = -5.8;
 impl Evidence {
     /// Whether nothing has moved, and the pictures correlate as they do when one was only saved again.
     pub fn is_still(&self) -> bool {
-        let moved = self.map.0.iter().zip(Affine::IDENTITY.0).any(|(a, b)| (a - b).abs() > STILL);
-        !moved && self.numbers[0] < SAVED_AGAIN
+        self.map.is_near(Affine::IDENTITY, STILL) && self.numbers[0] < SAVED_AGAIN
     }
 }
 
@@ -113,6 +112,7 @@ impl Laid<'_> {
         let bands = [Bands::of(a, side), Bands::of(b, side)];
         let middle = Together::of(&bands[0].middle, &bands[1].middle, &half_weights);
         let fine = Together::of(&bands[0].fine, &bands[1].fine, weights);
+        let faint = Together::of_faint(&bands[0].fine, &bands[1].fine, weights);
         let plain_middle = Together::of(&bands[0].middle, &bands[1].middle, &half_inside);
         let seen = share_seen(&bands[0].middle, &half_inside)
             .min(share_seen(&bands[1].middle, &half_inside));
@@ -145,7 +145,7 @@ impl Laid<'_> {
             (weight / (side * side) as f32).ln(),
             unlikely(parts.quarter),
             parts.clear,
-            unlikely(faint_correlation(&bands[0].fine, &bands[1].fine, weights)),
+            unlikely(faint.correlation),
         ];
         Some(Evidence { numbers, map, departures: distortion.departures() })
     }
