@@ -6,6 +6,7 @@ mod failure;
 mod logging;
 mod present;
 mod progress;
+mod settings;
 mod writing;
 
 use std::io::Write;
@@ -20,7 +21,7 @@ fn main() -> ExitCode {
     let cli = args::Cli::parse();
     logging::start(cli.verbose);
     let progress = Progress::stopping_on_interrupt();
-    let outcome = start_threads(cli.threads).and_then(|()| commands::run(&cli.command, &progress));
+    let outcome = start_threads(cli.threads).and_then(|()| commands::run(cli.command, &progress));
     progress.end();
     match outcome {
         Ok(answer) => print(&answer.text, answer.exit),

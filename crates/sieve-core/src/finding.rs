@@ -41,12 +41,17 @@ macro_rules! codes {
             /// Every code, in the order in which findings are listed.
             pub const ALL: &'static [Code] = &[$(Code::$variant),*];
 
+            /// The code that is written so.
+            pub fn named(name: &str) -> Option<Code> {
+                Code::ALL.iter().copied().find(|code| code.as_str() == name)
+            }
+
             /// The code as it is written.
             pub fn as_str(self) -> &'static str {
                 match self { $(Code::$variant => $code),* }
             }
 
-            /// How much findings of this kind matter.
+            /// How much findings of this kind matter, if nothing is said of one.
             pub fn severity(self) -> Severity {
                 match self { $(Code::$variant => Severity::$severity),* }
             }
@@ -71,6 +76,9 @@ codes! {
     SplitLeak "split-leak" Error
         "the same picture in more than one split"
         "Remove it from all splits but one; what was measured on the others is too good."
+    GroupLeak "group-leak" Error
+        "pictures of one group in more than one split"
+        "Move the group into one split: the table says that its pictures belong together."
     CutShort "cut-short" Error
         "the file ends before its picture does"
         "Fetch the file again from where it came from, or remove it."
@@ -89,6 +97,24 @@ codes! {
     NotAnImage "not-an-image" Error
         "named like a picture, but something else"
         "Remove it, or fetch the picture that should be here."
+    BurstLeak "burst-leak" Warning
+        "frames of one moment in more than one split"
+        "Keep them in one split: a frame of what was trained on is no test."
+    ClassIndexMismatch "class-index-mismatch" Warning
+        "the splits number their classes differently"
+        "Give every split the same class folders, or load all splits with one list of classes."
+    MissingClass "missing-class" Warning
+        "a class that not every split has"
+        "Add pictures of it to the other splits, or leave it out of all of them."
+    SplitNotShuffled "split-not-shuffled" Warning
+        "the splits follow each other in the list of files"
+        "Split anew, shuffled: what comes last in a list often is of another day or place."
+    SplitDrift "split-drift" Warning
+        "the splits differ more than chance explains"
+        "Split anew, shuffled and stratified, unless the difference is meant."
+    SplitTooSmall "split-too-small" Warning
+        "too few pictures for a verdict"
+        "Hold out more pictures, or do not read anything into smaller differences."
     UnsupportedFormat "unsupported-format" Warning
         "a picture in a format that is not read here"
         "Convert it to JPEG or PNG; most training loaders do not read it either."
@@ -111,20 +137,71 @@ codes! {
         "pictures that lie in no class folder"
         "Move them into the folder of their class, or out of the collection."
     ClassNamesAlike "class-names-alike" Warning
-        "class folders whose names differ only in spelling"
+        "class names that may stand for one class"
         "If they are one class, move the pictures of one folder into the other."
     EmptyClass "empty-class" Warning
         "a class folder without a readable picture"
         "Add pictures or remove the folder: it may become a class that is never right."
+    OnePictureClass "one-picture-class" Warning
+        "a class with a single picture"
+        "Collect more pictures, merge the class, or leave it out: one picture cannot be both learned and tested."
     ThinClass "thin-class" Warning
         "too few pictures to learn from and to test on"
         "Collect more pictures, merge the class with a near one, or leave it out."
+    ThinAfterDuplicates "thin-after-duplicates" Warning
+        "enough files, but too few different pictures"
+        "Collect other pictures: copies and frames of one moment teach a model nothing new."
     ClassImbalance "class-imbalance" Warning
         "the largest class drowns the smallest"
         "Cap the large class, collect more of the small one, or train with class weights."
     SameBytes "same-bytes" Warning
         "the same file more than once"
         "Keep one copy; more of them only weigh the picture double."
+    SamePicture "same-picture" Warning
+        "the same picture more than once, saved again, resized, turned, framed or cropped"
+        "Keep one copy; more of them only weigh the picture double."
+    Blank "blank" Warning
+        "one flat colour"
+        "Remove it, unless nothing is a thing to be recognised here."
+    TooDark "too-dark" Warning
+        "much darker than the others"
+        "Look at it; remove it if nobody could tell its class."
+    WashedOut "washed-out" Warning
+        "hardly any contrast"
+        "Look at it; remove it if nobody could tell its class."
+    SoftFocus "soft-focus" Warning
+        "much softer than the others"
+        "Look at it; remove it if nobody could tell its class."
+    Tiny "tiny" Warning
+        "far smaller than the others"
+        "Fetch the full picture, or remove it: a model sees a thumbnail blown up."
+    OddAspect "odd-aspect" Warning
+        "another shape than the rest of its class"
+        "Look at it; crop it before a loader squeezes it into the common shape."
+    GreyAmongColour "grey-among-colour" Warning
+        "a grey picture among coloured ones"
+        "Look at it; a model may learn the lack of colour instead of the class."
+    Burst "burst" Note
+        "frames of one moment"
+        "Keep them in one split."
+    FactTellsClass "fact-tells-class" Note
+        "a class can be told by something beside its content"
+        "Vary it, or make sure that it cannot be seen: a model takes the easiest way."
+    MixedColours "mixed-colours" Note
+        "grey and coloured pictures, or several colour modes"
+        "Convert all to one mode when they are loaded."
+    MixedSizes "mixed-sizes" Note
+        "a few pictures of another size than nearly all"
+        "Make sure that the loader resizes; find out where they come from."
+    Transparent "transparent" Note
+        "pictures with an alpha channel"
+        "Lay them on a ground of your choice: loaders drop alpha, and show what lies beneath."
+    Animated "animated" Note
+        "pictures of several frames"
+        "Know that only the first frame is used, here and by most loaders."
+    TurnedByMetadata "turned-by-metadata" Note
+        "pictures that are upright only by their EXIF orientation"
+        "Turn the pixels, or make sure that the loader obeys: some show them lying on their side."
     TrailingBytes "trailing-bytes" Note
         "bytes follow the end of the picture"
         "Nothing need be done; phones append clips and thumbnails like this."
@@ -203,7 +280,7 @@ impl From<Vec<String>> for Evidence {
 pub struct Finding {
     /// Its kind.
     pub code: Code,
-    /// How much it matters.
+    /// How much it matters; mostly what its code says.
     pub severity: Severity,
     /// The class it concerns, where it is one.
     pub class: Option<String>,
@@ -232,6 +309,12 @@ impl Finding {
             remedy: code.remedy(),
             says: says.into(),
         }
+    }
+
+    /// Matters this much, where that is not what its code says.
+    pub fn severity(mut self, severity: Severity) -> Self {
+        self.severity = severity;
+        self
     }
 
     /// Concerns these files.

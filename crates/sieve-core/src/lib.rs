@@ -9,7 +9,8 @@
 //!    fingerprint, thumbnail.
 //! 4. [`catalog`] holds one record per file, and [`store`] keeps them on disk, so that no file is
 //!    read twice. Everything below reads only the catalog.
-//! 5. [`inventory`] counts, [`duplicates`] groups copies, [`checks`] turn both into [`finding`]s,
+//! 5. [`inventory`] counts, [`duplicates`] groups copies, [`balance`] says how the pictures are
+//!    spread, [`leakage`] what is wrong between splits; [`checks`] turn all of it into [`finding`]s,
 //!    and [`audit`] runs them all.
 //! 6. [`splitting`] assigns every picture to train, validation or test.
 //! 7. [`sampling`] picks pictures to look at; [`augment`] shows what a policy does to their pixels.
@@ -19,12 +20,14 @@
 //! and seed give the same answer on any number of threads.
 //!
 //! ```no_run
-//! use sieve_core::{audit, catalog, collection, limits, progress};
+//! use sieve_core::{audit, catalog, collection, duplicates, limits, progress};
 //!
 //! let request = collection::Request::at("herbs");
 //! let collection = collection::open(&request, &collection::Forgetful, &progress::Silent)?;
 //! let catalog = catalog::measure(collection, &Default::default(), None, &progress::Silent)?;
-//! let audit = audit::audit(&catalog, &limits::FindingLimits::default());
+//! let side = [duplicates::Side { catalog: &catalog, store: None, limits: &Default::default() }];
+//! let found = duplicates::find(&side, &Default::default(), &progress::Silent)?;
+//! let audit = audit::audit(&catalog, &found, &limits::FindingLimits::default(), &[]);
 //! for finding in &audit.findings {
 //!     println!("{}: {}", finding.code.as_str(), finding.says);
 //! }
@@ -36,13 +39,18 @@
 mod affine;
 pub mod audit;
 pub mod augment;
+pub mod balance;
 pub mod catalog;
 pub mod checks;
 pub mod collection;
 pub mod duplicates;
 mod error;
+pub mod excuse;
+pub mod facts;
 pub mod finding;
+mod independent;
 pub mod inventory;
+pub mod leakage;
 pub mod likeness;
 pub mod limits;
 pub mod measuring;
@@ -52,6 +60,7 @@ pub mod reading;
 pub mod sampling;
 pub mod sets;
 pub mod splitting;
+pub mod statistics;
 pub mod store;
 
 #[cfg(test)]

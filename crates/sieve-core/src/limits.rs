@@ -1,12 +1,27 @@
 //! The limits that decide findings: one table, each with its default and the reason for it.
 
-/// Every limit of the findings.
-#[derive(Clone, Debug, PartialEq)]
-pub struct FindingLimits {
-    /// See [`LIMITS`].
-    pub thin_class: f64,
-    /// See [`LIMITS`].
-    pub imbalance: f64,
+macro_rules! limits {
+    ($($field:ident $name:literal $default:literal $unit:literal $why:literal)*) => {
+        /// Every limit of the findings; [`LIMITS`] says what each is for.
+        #[derive(Clone, Debug, PartialEq)]
+        #[allow(missing_docs)] // the table says it
+        pub struct FindingLimits { $(pub $field: f64),* }
+
+        impl Default for FindingLimits {
+            fn default() -> Self {
+                FindingLimits { $($field: $default),* }
+            }
+        }
+
+        /// The table of all limits.
+        pub const LIMITS: &[Limit] = &[$(Limit {
+            name: $name,
+            default: $default,
+            unit: $unit,
+            why: $why,
+            get: |limits| &mut limits.$field,
+        }),*];
+    };
 }
 
 /// One limit: how it is called, what it is, and why.
@@ -22,35 +37,57 @@ pub struct Limit {
     get: fn(&mut FindingLimits) -> &mut f64,
 }
 
-/// The table of all limits.
-pub const LIMITS: [Limit; 2] = [
-    Limit {
-        name: "thin-class",
-        default: 20.0,
-        unit: "images",
-        why: "a class with fewer images is thin: at the usual 15 % for testing, fewer than 20 \
-              leave fewer than 3 pictures to test it on",
-        get: |limits| &mut limits.thin_class,
-    },
-    Limit {
-        name: "imbalance",
-        default: 10.0,
-        unit: "times",
-        why: "the largest class has more than this many times the images of the smallest: beyond \
-              10, a model that never answers the smaller of the two is still right more than 9 \
-              times in 10 on both together",
-        get: |limits| &mut limits.imbalance,
-    },
-];
-
-impl Default for FindingLimits {
-    fn default() -> Self {
-        let mut limits = FindingLimits { thin_class: 0.0, imbalance: 0.0 };
-        for limit in &LIMITS {
-            *(limit.get)(&mut limits) = limit.default;
-        }
-        limits
-    }
+limits! {
+    thin_class "thin-class" 20.0 "images"
+        "a class with fewer is thin: at the usual 15 % for testing fewer than 3 pictures are left to \
+         test it on, and 90 % right on 3 pictures means anything from 36 % to 99 %"
+    imbalance "imbalance" 10.0 "times"
+        "the largest class has more than this many times the images of the smallest: beyond 10, a \
+         model that never answers the smaller of the two is still right more than 9 times in 10 on \
+         both together"
+    difference "difference" 0.1 "of 1"
+        "a held-out split should tell two models apart that differ by this much in accuracy; its 95 % \
+         interval at 90 % must not be wider. 10 points are the coarsest difference that anybody acts on"
+    chance "chance" 0.01 "of 1"
+        "what happens by chance more often is not told as a difference; corrected for the number of \
+         questions, so that one clean collection in a hundred is wrongly complained of"
+    drift "drift" 0.1 "effect"
+        "splits that differ by less are alike for all that matters: Cohen (1988) calls 0.1 a small \
+         effect"
+    departure "departure" 0.5 "of 1"
+        "a class has a format, size, camera, day or folder this much more often than the others: from \
+         half on, guessing the class by it beats looking at the picture half of the time"
+    minority "minority" 0.02 "of 1"
+        "what is odd about a larger share of the pictures is how the collection is, and is told once, \
+         as a note; 3 pictures are never too many"
+    outlier "outlier" 4.0 "deviations"
+        "pictures are odd when they are farther from the median, on a scale of ratios: 1 in 15,000 \
+         would be by chance in a bell curve. Deviations are 1.4826 times the median distance from the \
+         median (Hampel, 1974)"
+    uniform "uniform" 0.9 "of 1"
+        "where at least this share of the pictures has one size, the others are told: below that, many \
+         sizes are how the collection is"
+    blank "blank" 0.01 "of white"
+        "contrast below which a picture may be of one flat colour, if nearly all of it is within 8 levels \
+         of that colour: 2.5 of 256 levels, the noise of a covered lens"
+    dark "dark" 0.1 "of white"
+        "mean brightness of a picture below which it may be too dark, if it is an outlier too: a \
+         tenth of white is where 8 bits leave 25 levels"
+    contrast "contrast" 0.04 "of white"
+        "contrast below which a picture may be washed out, if it is an outlier too: 10 of 256 levels \
+         are hardly seen beside a full range"
+    soft_focus "soft-focus" 0.25 "of median"
+        "sharpness below this share of the collection's median may be soft focus, if it is an outlier \
+         too: it measures variance, so that a quarter is half of the detail"
+    tiny "tiny" 32.0 "pixels"
+        "a picture whose shorter side is below this, and below a quarter of the collection's median, is \
+         a thumbnail: common models take 224 pixels, and 7 times blown up nothing is left to see"
+    aspect "aspect" 2.0 "times"
+        "a picture is this much longer or shorter than its class, if it is an outlier too: squeezed \
+         into one shape, things look twice as wide as they are"
+    grey "grey" 0.02 "saturation"
+        "mean saturation below which a picture counts as grey: 5 of 256 levels, the tint that \
+         compression leaves on grey"
 }
 
 impl FindingLimits {

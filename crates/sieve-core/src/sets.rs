@@ -9,6 +9,16 @@ impl Sets {
         Sets((0..count as u32).collect())
     }
 
+    /// How many numbers there are.
+    pub fn len(&self) -> usize {
+        self.0.len()
+    }
+
+    /// Whether there are none.
+    pub fn is_empty(&self) -> bool {
+        self.0.is_empty()
+    }
+
     /// The least member of the set that `member` is in.
     pub fn of(&mut self, mut member: u32) -> u32 {
         while self.0[member as usize] != member {

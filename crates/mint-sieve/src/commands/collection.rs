@@ -4,12 +4,13 @@ use std::path::Path;
 
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, Collection, Forgetful, Listings, Request, Wish, shown_name};
+use sieve_core::duplicates::{self, Found, Side};
 use sieve_core::reading::ReadLimits;
 use sieve_core::store::Store;
 use sieve_core::{Error, nearest};
 
 use super::store;
-use crate::args::{CatalogArgs, CollectionArgs};
+use crate::args::{CatalogArgs, CollectionArgs, Reach};
 use crate::failure::Failure;
 use crate::present::{collection_words, command_line, warn};
 use crate::progress::Progress;
@@ -46,7 +47,11 @@ pub fn open(
             pictures: args.reading.pictures.clone(),
         },
     };
-    collection::open(&request, listings, progress).map_err(explained)
+    let mut collection = collection::open(&request, listings, progress).map_err(explained)?;
+    if let Some(table) = &args.reading.splits_from {
+        collection.split_by_table(table, &request.wish.columns)?;
+    }
+    Ok(collection)
 }
 
 /// Refuses an output inside of the collection: it is only read.
@@ -91,6 +96,23 @@ pub fn measure_kept(
         ));
     }
     Ok((catalog, store))
+}
+
+/// Measures the collection, looks for copies in it, and hands both on.
+pub fn search<T>(
+    args: &CollectionArgs,
+    kept: &CatalogArgs,
+    reach: Option<Reach>,
+    progress: &Progress,
+    answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
+) -> Result<T, Failure> {
+    let (catalog, store) = measure_kept(args, kept, progress)?;
+    let limits = read_limits(args);
+    let side = [Side { catalog: &catalog, store: store.as_ref(), limits: &limits }];
+    let request = duplicates::Request { reach: reach.map(Into::into), ..Default::default() };
+    let found = duplicates::find(&side, &request, progress)?;
+    progress.end();
+    answer(&catalog, &found)
 }
 
 /// The failure of a collection that gives nothing to work on.

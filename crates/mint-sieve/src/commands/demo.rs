@@ -89,7 +89,7 @@ fn run_step(words: &[&str], progress: &Progress) -> Result<(), Failure> {
     let words: Vec<&str> = std::iter::once("mint-sieve").chain(words.iter().copied()).collect();
     say(&format!("\n{}\n\n", heading(&format!("$ {}", command_line(&words)))));
     let cli = Cli::try_parse_from(&words).expect("the demo types its commands right");
-    let answer = super::run(&cli.command, progress)?;
+    let answer = super::run(cli.command, progress)?;
     progress.end();
     say(&answer.text);
     Ok(())

@@ -1,18 +1,25 @@
 //! One file per command: arguments to a request, the core's answer to text.
 
 mod audit;
+mod balance;
 mod collection;
 mod demo;
 mod duplicates;
+mod judging;
+mod leakage;
+mod limits;
 mod nearest;
 mod pictures;
 mod preview;
 mod split;
 mod store;
 
+pub use judging::Excused;
+
 use crate::args::Command;
 use crate::failure::{Exit, Failure};
 use crate::progress::Progress;
+use crate::settings::Settings;
 
 /// What a command says and how it exits.
 pub struct Answer {
@@ -29,14 +36,21 @@ impl Answer {
     }
 }
 
-/// Runs one command.
-pub fn run(command: &Command, progress: &Progress) -> Result<Answer, Failure> {
-    match command {
+/// Runs one command, under the settings that hold for its collection.
+pub fn run(mut command: Command, progress: &Progress) -> Result<Answer, Failure> {
+    if let Some((roots, reading)) = command.reading() {
+        reading.settings = Settings::of(roots, reading.config.as_deref())?;
+        reading.splits = reading.splits.take().or_else(|| reading.settings.splits.clone());
+    }
+    match &command {
         Command::Audit(args) => audit::run(args, progress),
         Command::Duplicates(args) => duplicates::run(args, progress),
         Command::Nearest(args) => nearest::run(args, progress),
+        Command::Balance(args) => balance::run(args, progress),
+        Command::Leakage(args) => leakage::run(args, progress),
         Command::Split(args) => split::run(args, progress),
         Command::Preview(args) => preview::run(args, progress),
+        Command::Limits(args) => limits::run(args),
         Command::Demo(args) => demo::run(args, progress),
     }
 }

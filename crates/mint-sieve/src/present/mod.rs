@@ -1,8 +1,12 @@
 //! PRESENTING: answers as text for people and as JSON or CSV for programs.
 
 pub mod audit;
+pub mod balance;
 pub mod duplicates;
+mod findings;
 mod json;
+pub mod leakage;
+pub mod limits;
 mod names;
 pub mod nearest;
 mod next;

@@ -1,5 +1,7 @@
 //! How a collection is read: as settings of an answer, and as words of a command.
 
+use std::path::PathBuf;
+
 use serde::Serialize;
 use sieve_core::collection::{ClassDepth, Columns, SplitFolders};
 
@@ -14,6 +16,8 @@ pub struct ReadingSettings {
     label_from: Option<String>,
     columns: Option<String>,
     pictures: Option<String>,
+    splits_from: Option<String>,
+    config: Option<String>,
     follow_links: bool,
     max_megapixels: u64,
     max_decoded_mib: u64,
@@ -23,17 +27,18 @@ pub struct ReadingSettings {
 impl ReadingSettings {
     /// The settings that the arguments make.
     pub fn of(args: &CollectionArgs) -> Self {
+        let path = |path: &Option<PathBuf>| {
+            path.as_ref().map(|path| path.to_string_lossy().into_owned())
+        };
         ReadingSettings {
             collection: args.roots.iter().map(ToString::to_string).collect(),
             splits: args.reading.splits.as_ref().map(splits),
             class_depth: args.reading.class_depth.map(depth),
             label_from: args.reading.label_from.as_ref().map(ToString::to_string),
             columns: args.reading.columns.as_ref().map(columns),
-            pictures: args
-                .reading
-                .pictures
-                .as_ref()
-                .map(|folder| folder.to_string_lossy().into_owned()),
+            pictures: path(&args.reading.pictures),
+            splits_from: path(&args.reading.splits_from),
+            config: path(&args.reading.settings.file),
             follow_links: args.reading.follow_links,
             max_megapixels: args.reading.max_megapixels,
             max_decoded_mib: args.reading.max_decoded,
@@ -52,6 +57,8 @@ pub fn collection_words(args: &CollectionArgs) -> Vec<String> {
         ("--label-from", settings.label_from),
         ("--columns", settings.columns),
         ("--pictures", settings.pictures),
+        ("--splits-from", settings.splits_from),
+        ("--config", settings.config.filter(|_| args.reading.config.is_some())),
     ];
     for (option, value) in options {
         words.extend(value.into_iter().flat_map(|value| [option.to_owned(), value]));

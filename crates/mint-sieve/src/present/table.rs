@@ -43,18 +43,35 @@ pub fn bar(value: u64, most: u64, width: u64) -> String {
     bar
 }
 
+/// CSV with this head.
+pub fn written<const N: usize>(
+    head: &[&str; N],
+    rows: impl IntoIterator<Item = [String; N]>,
+) -> String {
+    let mut table = csv::Writer::from_writer(Vec::new());
+    table.write_record(head).expect("memory takes what is written");
+    for row in rows {
+        table.write_record(row).expect("memory takes what is written");
+    }
+    let bytes = table.into_inner().expect("memory takes what is written");
+    String::from_utf8(bytes).expect("rows are text")
+}
+
 /// A share as text, in percent with one decimal.
 pub fn percent(share: f64) -> String {
     format!("{:.1} %", share * 100.0)
 }
 
-/// Rows listed without `--all`; of more, the first and the last are shown.
-const MOST_ROWS: usize = 40;
+/// Rows of a table that is the answer, without `--all`.
+pub const MOST_ROWS: usize = 40;
+/// Rows of a table beside which there is more to say.
+pub const FEW_ROWS: usize = 14;
 
-/// The rows that a person takes in: all of them, or with a line in place of those in the middle.
-pub fn shortened(mut rows: Vec<Vec<String>>, all: bool) -> Vec<Vec<String>> {
-    if !all && rows.len() > MOST_ROWS {
-        let left_out = MOST_ROWS / 2..rows.len() - MOST_ROWS / 2;
+/// The rows that a person takes in: all of them, or the first and last of `most` with a line in place
+/// of those in the middle.
+pub fn shortened(mut rows: Vec<Vec<String>>, most: usize, all: bool) -> Vec<Vec<String>> {
+    if !all && rows.len() > most {
+        let left_out = most / 2..rows.len() - most / 2;
         let line = vec![format!("... {} more (--all)", left_out.len())];
         rows.splice(left_out, [line]);
     }

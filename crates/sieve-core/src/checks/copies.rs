@@ -1,42 +1,101 @@
-//! Is every picture there once, under one class and in one split?
+//! Is every picture there once, and under one class?
 
-use crate::catalog::{Catalog, Record};
-use crate::duplicates::{SameBytes, same_bytes};
-use crate::finding::{Code, Finding};
+use crate::catalog::Record;
+use crate::duplicates::{Found, Group, Kind};
+use crate::finding::{Code, Finding, Severity};
 
-/// For each group of files with the same bytes one finding, the worst that applies: a label
-/// conflict, a leak between splits, or merely a copy. A group that is both of the first gives both.
-pub fn copies(catalog: &Catalog) -> Vec<Finding> {
-    same_bytes(catalog).iter().flat_map(findings).collect()
+/// For each group of copies that lies in one split a finding: a label conflict or merely a copy; for
+/// each burst in one split a note. Conflicts are told wherever the pictures lie; what spans splits is
+/// leakage. Look-alikes are not told: nothing is to be done about them.
+pub fn copies(found: &Found<'_>) -> Vec<Finding> {
+    found.groups.iter().flat_map(|group| findings(found, group)).collect()
 }
 
-fn findings(group: &SameBytes<'_>) -> Vec<Finding> {
-    let (classes, splits) = (group.classes(), group.splits());
+fn findings(found: &Found<'_>, group: &Group) -> Vec<Finding> {
     let mut findings = Vec::new();
-    if classes.len() > 1 {
-        findings.push(finding(group, Code::LabelConflict));
+    if group.kind == Kind::LookAlike {
+        return findings;
     }
-    if splits.len() > 1 {
-        findings.push(finding(group, Code::SplitLeak));
+    if group.kind == Kind::Burst {
+        if !group.across_splits {
+            findings.push(about(found, group, Code::Burst));
+        }
+        return findings;
     }
-    if findings.is_empty() {
-        findings.push(finding(group, Code::SameBytes));
+    if group.label_conflict {
+        let kind = surest_conflict(found, group);
+        let conflict = about(found, group, Code::LabelConflict).evidence("kind", kind.name());
+        // Some classes are mirror images or parts of each other: left and right, a letter and
+        // the same with a dot.
+        let is_sure = kind <= Kind::Near;
+        findings.push(if is_sure { conflict } else { conflict.severity(Severity::Warning) });
+    } else if !group.across_splits {
+        let is_file = group.kind == Kind::SameBytes;
+        let code = if is_file { Code::SameBytes } else { Code::SamePicture };
+        findings.push(about(found, group, code));
     }
     findings
 }
 
-fn finding(group: &SameBytes<'_>, code: Code) -> Finding {
-    let paths: Vec<&str> = group.members.iter().map(|record| record.path.as_str()).collect();
-    let owned = |names: Vec<&str>| names.into_iter().map(str::to_owned).collect::<Vec<_>>();
+/// The surest way in which two pictures of different classes are the same.
+fn surest_conflict(found: &Found<'_>, group: &Group) -> Kind {
+    let class = |number: u32| found.pictures[number as usize].record.class();
+    let mut numbers: Vec<u32> = group.members.iter().map(|member| member.picture).collect();
+    numbers.sort_unstable();
+    let is_in = |number: u32| numbers.binary_search(&number).is_ok();
+    // Pairs are sorted by their first picture.
+    let conflicts = numbers.iter().flat_map(|&a| {
+        let from = found.pairs.partition_point(|pair| pair.a < a);
+        let of_it = found.pairs[from..].iter().take_while(move |pair| pair.a == a);
+        of_it.filter(|pair| is_in(pair.b) && class(pair.a).is_some() && class(pair.b).is_some())
+    });
+    let kinds = conflicts.filter(|pair| class(pair.a) != class(pair.b)).map(|pair| pair.kind);
+    kinds.min().unwrap_or(group.kind)
+}
+
+/// Names in a sentence; the others are in the list of images.
+const NAMED: usize = 3;
+
+/// A finding about a group of pictures that are the same or belong together.
+pub(super) fn about(found: &Found<'_>, group: &Group, code: Code) -> Finding {
+    let mut records: Vec<&Record> =
+        group.members.iter().map(|member| found.pictures[member.picture as usize].record).collect();
+    records.sort_by(|a, b| a.path.cmp(&b.path));
     let same = |name: fn(&Record) -> Option<&str>| {
-        let first = name(group.members[0]);
-        first.filter(|_| group.members.iter().all(|record| name(record) == first))
+        let first = name(records[0]);
+        first.filter(|_| records.iter().all(|record| name(record) == first))
     };
-    Finding::new(code, paths.join(" = "))
+    let names = |name: fn(&Record) -> Option<&str>| {
+        let mut names: Vec<String> =
+            records.iter().filter_map(|record| name(record)).map(str::to_owned).collect();
+        names.sort_unstable();
+        names.dedup();
+        names
+    };
+    let sign = match group.kind {
+        Kind::SameBytes => " = ",
+        Kind::Burst => ", ",
+        _ => " ~ ",
+    };
+    let shown: Vec<&str> = records.iter().take(NAMED).map(|record| record.path.as_str()).collect();
+    let mut says = shown.join(sign);
+    if records.len() > NAMED {
+        says.push_str(&format!(" and {} more", records.len() - NAMED));
+    }
+    if group.kind != Kind::SameBytes && group.kind != Kind::Burst {
+        says.push_str(&format!(" ({}, {:.3})", group.kind.name(), group.score));
+    }
+    let finding = Finding::new(code, says)
         .of(same(Record::class), same(Record::split))
-        .images(&paths)
-        .evidence("copies", group.members.len())
-        .evidence("digest", group.digest.to_string().as_str())
-        .evidence("classes", owned(group.classes()))
-        .evidence("splits", owned(group.splits()))
+        .images(records.iter().map(|record| &record.path))
+        .evidence("pictures", records.len())
+        .evidence("kind", group.kind.name())
+        .evidence("score", f64::from(group.score))
+        .evidence("classes", names(Record::class))
+        .evidence("splits", names(Record::split));
+    let keep = group.members.iter().find(|member| member.keep);
+    match keep.map(|member| found.pictures[member.picture as usize].record) {
+        Some(keep) if group.kind.is_duplicate() => finding.evidence("keep", keep.path.as_str()),
+        _ => finding,
+    }
 }

@@ -1,15 +1,34 @@
-//! CHECKS: catalog and inventory to findings. Each file is one subject; each function returns the
-//! findings of its subject and nothing else.
+//! CHECKS: what is known of a collection to findings. Each file is one subject; each function returns
+//! the findings of its subject and nothing else.
 
+mod balance;
 mod classes;
 mod copies;
 mod integrity;
+mod leakage;
+mod names;
+mod pictures;
 mod placement;
 
-pub use classes::{classes, spellings};
+pub use balance::balance;
+pub use classes::classes;
 pub use copies::copies;
 pub use integrity::integrity;
+pub use leakage::leakage;
+pub use names::names;
+pub use pictures::pictures;
 pub use placement::placement;
 
 #[cfg(test)]
 mod tests;
+
+/// A number with the word for what is counted.
+fn counted(number: u64, one: &str, many: &str) -> String {
+    format!("{number} {}", if number == 1 { one } else { many })
+}
+
+/// A share as people read it.
+fn percent(share: f64) -> String {
+    let percent = share * 100.0;
+    if percent > 0.0 && percent < 9.95 { format!("{percent:.1} %") } else { format!("{percent:.0} %") }
+}

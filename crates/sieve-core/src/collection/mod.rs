@@ -11,6 +11,7 @@ mod open;
 mod path;
 mod pattern;
 mod request;
+mod resplit;
 mod source;
 mod stamp;
 mod table;

@@ -12,7 +12,7 @@ use super::listing::{Found, Listing, Listings};
 use super::names::{Interned, composed, is_left_behind, may_be_picture, split_of_name, split_rank};
 use super::pattern::Pattern;
 use super::source::Source;
-use super::table::{self, Table};
+use super::table::{self, Needed, Table};
 use super::walk::walk;
 use super::{
     Carried, Collection, Entry, EntryKind, Label, Locator, Place, RelPath, Request, Root, Stamp,
@@ -250,7 +250,7 @@ impl Opening<'_> {
     /// Labels come from a table.
     fn add_table(&mut self, root: &Root) -> Result<(), Error> {
         let wish = &self.request.wish;
-        let table = table::read(&root.path, &wish.columns)?;
+        let table = table::read(&root.path, &wish.columns, Needed::Class)?;
         let beside = root.path.parent().filter(|parent| !parent.as_os_str().is_empty());
         let pictures = wish.pictures.as_deref().or(beside).unwrap_or(Path::new("."));
         if !pictures.is_dir() {

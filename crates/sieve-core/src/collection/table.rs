@@ -54,16 +54,23 @@ pub(super) struct Row {
     pub carried: Vec<String>,
 }
 
+/// The column that a table must have beside that of the paths.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Needed {
+    Class,
+    Split,
+}
+
 /// Reads the table in `file`, which is JSON Lines when its first letter is a `{`.
-pub(super) fn read(file: &Path, columns: &Columns) -> Result<Table, Error> {
+pub(super) fn read(file: &Path, columns: &Columns, needed: Needed) -> Result<Table, Error> {
     let failed = |reason: String| Error::TableUnreadable { path: file.to_path_buf(), reason };
     let bytes = fs::read(file).map_err(|error| failed(io_reason(&error)))?;
     let text = std::str::from_utf8(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes))
         .map_err(|error| failed(format!("byte {} is not UTF-8", error.valid_up_to())))?;
     let table = if text.trim_start().starts_with('{') {
-        json_lines(text, columns)
+        json_lines(text, columns, needed)
     } else {
-        separated(text, columns)
+        separated(text, columns, needed)
     };
     table.map_err(failed)
 }
@@ -71,26 +78,30 @@ pub(super) fn read(file: &Path, columns: &Columns) -> Result<Table, Error> {
 /// Where the fields of a row are, by their names.
 struct Places {
     path: usize,
-    class: usize,
+    class: Option<usize>,
     split: Option<usize>,
     group: Option<usize>,
     carried: Vec<usize>,
 }
 
 impl Places {
-    fn of(names: &[String], columns: &Columns) -> Result<Self, String> {
+    fn of(names: &[String], columns: &Columns, needed: Needed) -> Result<Self, String> {
         let place = |wanted: &str| names.iter().position(|name| name == wanted);
-        let (Some(path), Some(class)) = (place(&columns.path), place(&columns.class)) else {
-            let mut wanted = [&columns.path, &columns.class].into_iter();
-            let missing = wanted.find(|name| place(name).is_none()).unwrap_or(&columns.path);
+        let (other, kind, option) = match needed {
+            Needed::Class => (&columns.class, "classes", "class"),
+            Needed::Split => (&columns.split, "splits", "split"),
+        };
+        let (Some(path), Some(_)) = (place(&columns.path), place(other)) else {
+            let missing = if place(&columns.path).is_none() { &columns.path } else { other };
             return Err(format!(
-                "it has no column {missing:?}; it has {}. If others hold the paths and classes: \
-                 --columns path=NAME,class=NAME",
+                "it has no column {missing:?}; it has {}. If others hold the paths and {kind}: \
+                 --columns path=NAME,{option}=NAME",
                 names.join(", ")
             ));
         };
-        let (split, group) = (place(&columns.split), place(&columns.group));
-        let known = [Some(path), Some(class), split, group];
+        let (class, split) = (place(&columns.class), place(&columns.split));
+        let group = place(&columns.group);
+        let known = [Some(path), class, split, group];
         let carried = (0..names.len()).filter(|at| !known.contains(&Some(*at))).collect();
         Ok(Places { path, class, split, group, carried })
     }
@@ -106,7 +117,7 @@ impl Places {
         Ok(Row {
             path: filled(self.path).ok_or("has no path")?,
             // A class is taken as it is written: two spellings are a finding.
-            class: Some(field(self.class)).filter(|text| !text.trim().is_empty()),
+            class: self.class.map(&field).filter(|text| !text.trim().is_empty()),
             split: self.split.and_then(filled),
             group: self.group.and_then(filled),
             carried: self.carried.iter().map(|&at| field(at)).collect(),
@@ -114,7 +125,7 @@ impl Places {
     }
 }
 
-fn separated(text: &str, columns: &Columns) -> Result<Table, String> {
+fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, String> {
     let head = text.lines().next().unwrap_or_default();
     let often = |separator: &u8| head.bytes().filter(|byte| byte == separator).count();
     // The first of equals, so a head of one word is CSV.
@@ -122,7 +133,7 @@ fn separated(text: &str, columns: &Columns) -> Result<Table, String> {
     let mut reader = csv::ReaderBuilder::new().delimiter(separator).from_reader(text.as_bytes());
     let names = reader.headers().map_err(|error| error.to_string())?;
     let names: Vec<String> = names.iter().map(|name| name.trim().to_owned()).collect();
-    let places = Places::of(&names, columns)?;
+    let places = Places::of(&names, columns, needed)?;
     let mut rows = Vec::new();
     for record in reader.records() {
         let record = record.map_err(|error| error.to_string())?;
@@ -133,7 +144,7 @@ fn separated(text: &str, columns: &Columns) -> Result<Table, String> {
     Ok(places.table(&names, rows))
 }
 
-fn json_lines(text: &str, columns: &Columns) -> Result<Table, String> {
+fn json_lines(text: &str, columns: &Columns, needed: Needed) -> Result<Table, String> {
     let mut objects: Vec<(usize, Map<String, Value>)> = Vec::new();
     for (line, text) in (1..).zip(text.lines()).filter(|(_, text)| !text.trim().is_empty()) {
         let object = serde_json::from_str(text).map_err(|error| format!("line {line}: {error}"))?;
@@ -143,7 +154,7 @@ fn json_lines(text: &str, columns: &Columns) -> Result<Table, String> {
     for (_, object) in &objects {
         names.extend(object.keys().filter(|key| !names.contains(key)).cloned().collect::<Vec<_>>());
     }
-    let places = Places::of(&names, columns)?;
+    let places = Places::of(&names, columns, needed)?;
     let mut rows = Vec::new();
     for (line, object) in &objects {
         let row = places.row(|at| match object.get(&names[at]) {
@@ -201,17 +212,17 @@ mod tests {
             vec![row("a.jpg", "bay, old", "test", "", &["7"]), row("b.jpg", "", "", "g", &[""])];
         let expected = Table { carried: vec!["rack".into()], has_splits: true, rows };
         let csv = "path,class,rack,split,group\na.jpg,\"bay, old\",7,test,\nb.jpg,,,,g\n";
-        assert_eq!(separated(csv, &columns).as_ref(), Ok(&expected));
+        assert_eq!(separated(csv, &columns, Needed::Class).as_ref(), Ok(&expected));
         let semicolons = "path;class;rack;split;group\r\na.jpg;bay, old;7;test;\r\nb.jpg;;;;g\r\n";
-        assert_eq!(separated(semicolons, &columns).as_ref(), Ok(&expected));
+        assert_eq!(separated(semicolons, &columns, Needed::Class).as_ref(), Ok(&expected));
         let lines = "{\"path\":\"a.jpg\",\"class\":\"bay, old\",\"rack\":7,\"split\":\"test\"}\n\n\
                      {\"group\":\"g\",\"path\":\"b.jpg\",\"class\":null}";
-        assert_eq!(json_lines(lines, &columns).as_ref(), Ok(&expected));
+        assert_eq!(json_lines(lines, &columns, Needed::Class).as_ref(), Ok(&expected));
         let other = Columns { path: "file".into(), class: "label".into(), ..Columns::default() };
-        let table = separated("label\tfile\nbay\ta.jpg\n", &other).unwrap();
+        let table = separated("label\tfile\nbay\ta.jpg\n", &other, Needed::Class).unwrap();
         assert_eq!(table.rows, [row("a.jpg", "bay", "", "", &[])]);
-        assert!(separated("file,label\n", &columns).unwrap_err().contains("file, label"));
-        assert_eq!(separated("path,class\n,bay\n", &columns).unwrap_err(), "line 2 has no path");
+        assert!(separated("file,label\n", &columns, Needed::Class).unwrap_err().contains("file, label"));
+        assert_eq!(separated("path,class\n,bay\n", &columns, Needed::Class).unwrap_err(), "line 2 has no path");
     }
 
     #[test]

@@ -30,7 +30,7 @@ pub fn neighbours(pictures: &[(&Record, &Measured)]) -> Vec<(u32, u32, Nearness)
     let mut by_camera: BTreeMap<&str, Vec<(i64, u32)>> = BTreeMap::new();
     let mut by_name: BTreeMap<Series<'_>, Vec<(u64, u32)>> = BTreeMap::new();
     for (index, (record, measured)) in (0u32..).zip(pictures) {
-        if let Some(second) = measured.facts.captured.as_deref().and_then(seconds) {
+        if let Some(second) = measured.facts.captured_seconds() {
             let camera = measured.facts.camera.as_deref().unwrap_or_default();
             by_camera.entry(camera).or_default().push((second, index));
         }
@@ -83,20 +83,6 @@ fn running(name: &str) -> Option<(&str, u64, &str)> {
     Some((&stem[..start], number, &stem[end..]))
 }
 
-/// Seconds of EXIF's `YYYY:MM:DD hh:mm:ss`, from any one moment.
-fn seconds(captured: &str) -> Option<i64> {
-    let numbers: Option<Vec<i64>> = captured
-        .split(|c: char| !c.is_ascii_digit())
-        .take(6)
-        .map(|part| part.parse().ok())
-        .collect();
-    let [year, month, day, hour, minute, second] = numbers?[..] else { return None };
-    // Days of the civil calendar, years beginning in March.
-    let (year, month) = if month > 2 { (year, month - 3) } else { (year - 1, month + 9) };
-    let days = 365 * year + year / 4 - year / 100 + year / 400 + (153 * month + 2) / 5 + day;
-    Some(((days * 24 + hour) * 60 + minute) * 60 + second)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -107,14 +93,5 @@ mod tests {
         assert_eq!(running("blatt7_ä.png"), Some(("blatt", 7, "_ä")));
         assert_eq!(running("ü9.jpg"), Some(("ü", 9, "")));
         assert_eq!((running("leaf.jpg"), running("")), (None, None));
-    }
-
-    #[test]
-    fn times_are_seconds_apart() {
-        let apart = |a, b| seconds(b).unwrap() - seconds(a).unwrap();
-        assert_eq!(apart("2026:02:28 23:59:59", "2026:03:01 00:00:01"), 2);
-        assert_eq!(apart("2023:12:31 23:59:58", "2024:01:01 00:00:00"), 2);
-        assert_eq!(apart("2024:02:28 12:00:00", "2024:03:01 12:00:00"), 2 * 86_400);
-        assert_eq!((seconds("2024:02"), seconds("    :  :     :  :  ")), (None, None));
     }
 }

@@ -4,6 +4,7 @@
 //! decoder that notices most of what can be wrong with it. Limits are checked against the header,
 //! before anything is allocated for the picture.
 
+mod clock;
 mod exif;
 mod file;
 mod format;
@@ -18,6 +19,7 @@ mod rows;
 mod tiff;
 mod webp;
 
+pub(crate) use clock::day_of_seconds;
 pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_picture_name;
 pub use format::{Content, Format, content};

@@ -1,10 +1,10 @@
 //! `audit --format json`. The fields are a contract: see docs/formats.md.
 
 use serde::Serialize;
-use sieve_core::audit::Audit;
-use sieve_core::catalog::Catalog;
 use sieve_core::finding::{Finding, Severity};
 
+use super::Audited;
+use crate::commands::Excused;
 use crate::present::envelope;
 
 #[derive(Serialize)]
@@ -20,12 +20,14 @@ struct Body<'a> {
     nested: u64,
     undecodable_names: Vec<UndecodableName<'a>>,
     findings: &'a [Finding],
+    ignored: &'a [Excused],
     summary: Summary,
 }
 
 #[derive(Serialize)]
 struct Collection<'a> {
     root: String,
+    independent: u64,
     layout: &'a str,
     remarks: Vec<Remark<'a>>,
     files: u64,
@@ -92,12 +94,14 @@ struct Summary {
 }
 
 /// The whole audit, every number raw.
-pub fn json(catalog: &Catalog, audit: &Audit, settings: impl Serialize) -> String {
+pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
+    let Audited { catalog, audit, excused, .. } = answer;
     let inventory = &audit.inventory;
     let sizes = inventory.sizes.iter();
     let body = Body {
         collection: Collection {
             root: catalog.collection.name(),
+            independent: audit.balance.independent,
             layout: &catalog.collection.layout,
             remarks: catalog
                 .collection
@@ -152,6 +156,7 @@ pub fn json(catalog: &Catalog, audit: &Audit, settings: impl Serialize) -> Strin
             })
             .collect(),
         findings: &audit.findings,
+        ignored: excused,
         summary: Summary {
             error: audit.count(Severity::Error),
             warning: audit.count(Severity::Warning),

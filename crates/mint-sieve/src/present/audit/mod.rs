@@ -1,7 +1,34 @@
 //! The answer of `audit`.
 
 mod json;
+mod markdown;
+mod sarif;
+mod table;
 mod text;
 
 pub use json::json;
+pub use markdown::markdown;
+pub use sarif::sarif;
+pub use table::csv;
 pub use text::text;
+
+use sieve_core::audit::Audit;
+use sieve_core::catalog::Catalog;
+use sieve_core::duplicates::Found;
+
+use crate::args::AuditArgs;
+use crate::commands::Excused;
+
+/// An audit and what it was made of.
+pub struct Audited<'a> {
+    /// What was asked.
+    pub args: &'a AuditArgs,
+    /// What was measured.
+    pub catalog: &'a Catalog,
+    /// What is there twice.
+    pub found: &'a Found<'a>,
+    /// What came out.
+    pub audit: &'a Audit,
+    /// What is accepted.
+    pub excused: &'a [Excused],
+}

@@ -3,35 +3,57 @@
 use std::fmt::Write;
 
 use sieve_core::audit::Audit;
-use sieve_core::catalog::Catalog;
 use sieve_core::collection::Collection;
-use sieve_core::finding::{Finding, Severity};
+use sieve_core::duplicates::Reach;
+use sieve_core::finding::{Code, Severity};
 use sieve_core::inventory::Inventory;
+use sieve_core::leakage::Span;
 
-use crate::args::{AuditArgs, CollectionArgs};
-use crate::present::style::{FAINT, HEADING, of_severity};
-use crate::present::table::{Align, aligned, bar, percent, shortened, visible};
+use super::Audited;
+use crate::args::CollectionArgs;
+use crate::present::leakage::spans;
+use crate::present::style::FAINT;
+use crate::present::table::{Align, FEW_ROWS, aligned, bar, percent, shortened, visible};
 use crate::present::{
-    collection_words, counted, heading, next_step, safe, sheet_file, splits_folder,
+    collection_words, counted, findings, heading, next_step, safe, sheet_file, splits_folder,
 };
 
-/// Examples of each kind of finding shown without `--all`.
-const MOST_EXAMPLES: usize = 3;
-/// What stands before the lines under a severity.
-const INDENT: &str = "         ";
 /// Columns of the bar of the largest class.
 const BAR_WIDTH: u64 = 24;
 
 /// The whole answer.
-pub fn text(args: &AuditArgs, catalog: &Catalog, audit: &Audit) -> String {
-    let all = args.all;
+pub fn text(answer: &Audited<'_>) -> String {
+    let Audited { args, catalog, audit, .. } = answer;
     let mut text = what_is_here(&catalog.collection, &audit.inventory);
-    text.push_str(&class_table(&audit.inventory, all));
+    text.push_str(&copies(answer));
+    text.push_str(&class_table(&audit.inventory, args.all));
     text.push_str(&makeup(&audit.inventory));
-    text.push_str(&findings(audit, all));
+    let also = |code| match code {
+        Code::SplitLeak => spans(&audit.leakage, "a copy", |span| span.copies),
+        Code::BurstLeak => spans(&audit.leakage, "a frame of their moment", Span::bursts),
+        _ => Vec::new(),
+    };
+    text.push_str(&findings::list(&audit.findings, args.all, also));
+    let settings = &args.collection.reading.settings;
+    text.push_str(&findings::excused(answer.excused, settings.file.as_deref()));
     text.push('\n');
     text.push_str(&next(&args.collection, audit));
     text
+}
+
+/// How many independent pictures there are, and how far copies were looked for.
+fn copies(answer: &Audited<'_>) -> String {
+    let independent = answer.audit.balance.independent;
+    if answer.audit.inventory.images == 0 {
+        return String::new();
+    }
+    let reach = answer.found.reach;
+    let farther = if reach < Reach::Wide { "; --reach wide finds more" } else { "" };
+    format!(
+        "{}: copies and frames of one moment count once (reach {}{farther})\n\n",
+        counted(independent, "independent picture", "independent pictures"),
+        reach.name(),
+    )
 }
 
 fn what_is_here(collection: &Collection, inventory: &Inventory) -> String {
@@ -58,7 +80,6 @@ fn what_is_here(collection: &Collection, inventory: &Inventory) -> String {
         let _ =
             writeln!(text, "{FAINT}{images} deeper than the class folder; counted to it{FAINT:#}");
     }
-    text.push('\n');
     text
 }
 
@@ -90,7 +111,7 @@ fn class_table(inventory: &Inventory, all: bool) -> String {
         row.push(bar(images, most, BAR_WIDTH));
         row
     };
-    rows.extend(shortened(classes.iter().map(class_row).collect(), all));
+    rows.extend(shortened(classes.iter().map(class_row).collect(), FEW_ROWS, all));
     if inventory.unclassed() > 0 {
         let mut row = vec!["(in no class)".to_owned()];
         for split in splits {
@@ -171,62 +192,6 @@ fn sizes(inventory: &Inventory) -> Vec<String> {
     )];
     parts.extend(inventory.sizes[1..3].iter().map(one));
     parts
-}
-
-fn findings(audit: &Audit, all: bool) -> String {
-    let counts: Vec<String> = Severity::ALL
-        .into_iter()
-        .filter(|&severity| audit.count(severity) > 0)
-        .map(|severity| {
-            let many = format!("{}s", severity.as_str());
-            let count = counted(audit.count(severity) as u64, severity.as_str(), &many);
-            let style = of_severity(severity);
-            format!("{style}{count}{style:#}")
-        })
-        .collect();
-    if counts.is_empty() {
-        return format!("\n{}\n", heading("Nothing to complain of."));
-    }
-    let mut text = format!("\n{HEADING}Findings:{HEADING:#} {}\n", counts.join(", "));
-    for severity in audit.findings.chunk_by(|a, b| a.severity == b.severity) {
-        text.push('\n');
-        for group in severity.chunk_by(|a, b| a.code == b.code) {
-            text.push_str(&finding_group(group, all));
-        }
-    }
-    text
-}
-
-/// All findings of one code: what they have in common, the first of them, and the remedy.
-fn finding_group(group: &[Finding], all: bool) -> String {
-    let code = group[0].code;
-    let style = of_severity(code.severity());
-    let mut text = format!(
-        "{style}{:<7}{style:#}  {HEADING}{}{HEADING:#} ({}): {}\n",
-        code.severity().as_str(),
-        code.as_str(),
-        group.len(),
-        code.title(),
-    );
-    let shown = if all { group.len() } else { MOST_EXAMPLES };
-    for finding in group.iter().take(shown) {
-        let _ = writeln!(text, "{INDENT}  {}", safe(&finding.says));
-        if finding.images.len() > 1 && !finding.says.contains(&finding.images[0]) {
-            let names = finding.images.iter().take(if all { usize::MAX } else { MOST_EXAMPLES });
-            for name in names {
-                let _ = writeln!(text, "{INDENT}    {}", safe(name));
-            }
-            if !all && finding.images.len() > MOST_EXAMPLES {
-                let more = finding.images.len() - MOST_EXAMPLES;
-                let _ = writeln!(text, "{INDENT}    ... {more} more (--all)");
-            }
-        }
-    }
-    if group.len() > shown {
-        let _ = writeln!(text, "{INDENT}  ... {} more (--all)", group.len() - shown);
-    }
-    let _ = writeln!(text, "{INDENT}{FAINT}{}{FAINT:#}", code.remedy());
-    text
 }
 
 fn next(args: &CollectionArgs, audit: &Audit) -> String {

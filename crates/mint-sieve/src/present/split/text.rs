@@ -6,7 +6,7 @@ use sieve_core::splitting::LeftOut;
 
 use super::{Split, is_conflict};
 use crate::present::style::{ERROR, FAINT};
-use crate::present::table::{Align, aligned, percent, shortened, visible};
+use crate::present::table::{Align, MOST_ROWS, aligned, percent, shortened, visible};
 use crate::present::{collection_words, counted, heading, next_step, safe, splits_folder};
 
 /// The whole answer.
@@ -56,7 +56,7 @@ fn class_table(split: &Split<'_>) -> String {
     classes.sort_by_key(|class| std::cmp::Reverse(class.images));
     let classes = classes.iter().map(|class| row(visible(&class.class), class.images, &class.got));
     let mut rows = vec![head];
-    rows.extend(shortened(classes.collect(), split.args.all));
+    rows.extend(shortened(classes.collect(), MOST_ROWS, split.args.all));
     let images = split.assignment.images.len() as u64;
     let totals = split.totals();
     rows.push(row("(all)".into(), images, &totals));

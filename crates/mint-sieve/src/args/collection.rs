@@ -1,0 +1,153 @@
+//! Which collection a command reads, and how.
+
+use std::path::PathBuf;
+
+use clap::Args;
+use sieve_core::collection::{ClassDepth, Columns, Pattern, Root, SplitFolders, split_of_name};
+
+use crate::settings::Settings;
+
+/// What every command that reads a collection takes.
+#[derive(Debug, Args)]
+pub struct CollectionArgs {
+    /// A folder, archive (ZIP, tar, tar.gz, tar.zst) or table (CSV, JSON Lines); or several, each a
+    /// split: train=FOLDER test=FOLDER
+    #[arg(value_name = "COLLECTION", required = true, value_parser = root)]
+    pub roots: Vec<Root>,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+/// The same for a command whose first word is something else.
+#[derive(Debug, Args)]
+pub struct CollectionInArgs {
+    /// The folder, archive or table to look in; or several, each a split
+    #[arg(long = "in", value_name = "COLLECTION", required = true, num_args = 1..)]
+    #[arg(value_parser = root)]
+    pub roots: Vec<Root>,
+    #[command(flatten)]
+    pub reading: ReadingArgs,
+}
+
+impl From<&CollectionInArgs> for CollectionArgs {
+    fn from(args: &CollectionInArgs) -> Self {
+        CollectionArgs { roots: args.roots.clone(), reading: args.reading.clone() }
+    }
+}
+
+/// How a collection is read.
+#[derive(Clone, Debug, Args)]
+pub struct ReadingArgs {
+    /// These folders are splits too: NAME, or SPLIT=NAME; `none` when no folder is
+    #[arg(long, display_order = 60, value_name = "NAME,...", help_heading = READING)]
+    #[arg(value_parser = split_folders)]
+    pub splits: Option<SplitFolders>,
+    /// Classes are the folders this deep below the root or the split: a number, or `innermost`
+    #[arg(long, display_order = 61, value_name = "N", help_heading = READING)]
+    #[arg(value_parser = class_depth, conflicts_with = "label_from")]
+    pub class_depth: Option<ClassDepth>,
+    /// Take the class from the name of each file, for example {class}_{*}.jpg
+    #[arg(long, display_order = 62, value_name = "PATTERN", help_heading = READING)]
+    pub label_from: Option<Pattern>,
+    /// What a table's columns are called, for example path=file,class=label
+    #[arg(long, display_order = 63, value_name = "COLUMN=NAME,...", help_heading = READING)]
+    #[arg(value_parser = columns)]
+    pub columns: Option<Columns>,
+    /// The folder that a table's paths begin at [default: where the table lies]
+    #[arg(long, display_order = 64, value_name = "FOLDER", help_heading = READING)]
+    pub pictures: Option<PathBuf>,
+    /// Follow symbolic links; loops are noticed
+    #[arg(long, display_order = 65, help_heading = READING)]
+    pub follow_links: bool,
+    /// Refuse pictures of more pixels, in millions
+    #[arg(long, display_order = 66, value_name = "MPX", default_value_t = 200)]
+    #[arg(help_heading = READING)]
+    pub max_megapixels: u64,
+    /// Refuse pictures of more bytes once decoded, in MiB
+    #[arg(long, display_order = 67, value_name = "MIB", default_value_t = 1024)]
+    #[arg(help_heading = READING)]
+    pub max_decoded: u64,
+    /// Refuse larger files, in MiB
+    #[arg(long, display_order = 68, value_name = "MIB", default_value_t = 1024)]
+    #[arg(help_heading = READING)]
+    pub max_file: u64,
+    /// Take the split of every file from this table, whatever its folder: columns path and split
+    #[arg(long, display_order = 69, value_name = "FILE.csv", help_heading = READING)]
+    pub splits_from: Option<PathBuf>,
+    /// Take settings from this file [default: mint-sieve.toml, found upward from the collection]
+    #[arg(long, display_order = 73, value_name = "FILE", help_heading = READING)]
+    pub config: Option<PathBuf>,
+    /// What that file says; filled in before the command runs.
+    #[arg(skip)]
+    pub settings: Settings,
+}
+
+/// Where what was measured is kept.
+#[derive(Clone, Debug, Args)]
+pub struct CatalogArgs {
+    /// Keep what is measured in this file [default: one a collection, in the user's cache folder]
+    #[arg(long, display_order = 70, value_name = "FILE", help_heading = READING)]
+    pub catalog: Option<PathBuf>,
+    /// Keep nothing of what is measured
+    #[arg(long, display_order = 71, conflicts_with_all = ["catalog", "recheck"])]
+    #[arg(help_heading = READING)]
+    pub no_catalog: bool,
+    /// Read every file again, also those that seem unchanged
+    #[arg(long, display_order = 72, help_heading = READING)]
+    pub recheck: bool,
+}
+
+/// The heading of what concerns reading in `--help`.
+const READING: &str = "Reading the collection";
+
+pub(super) fn root(text: &str) -> Result<Root, String> {
+    let plain = Root { split: None, path: PathBuf::from(text) };
+    match text.split_once('=') {
+        Some((name, path)) if !plain.path.exists() && !name.is_empty() && !name.contains('/') => {
+            let split = split_of_name(name).unwrap_or(name).to_owned();
+            Ok(Root { split: Some(split), path: PathBuf::from(path) })
+        }
+        _ => Ok(plain),
+    }
+}
+
+pub fn split_folders(text: &str) -> Result<SplitFolders, String> {
+    if text == "none" {
+        return Ok(SplitFolders::None);
+    }
+    let folder = |word: &str| match word.split_once('=').unwrap_or((word, word)) {
+        ("", _) | (_, "") => Err("expected NAME or SPLIT=NAME, or none".to_owned()),
+        (split, folder) => {
+            let split = split_of_name(split).unwrap_or(split);
+            Ok((split.to_owned(), folder.to_owned()))
+        }
+    };
+    Ok(SplitFolders::ByName(text.split(',').map(folder).collect::<Result<_, _>>()?))
+}
+
+fn class_depth(text: &str) -> Result<ClassDepth, String> {
+    match text.parse() {
+        Ok(depth @ 1..=100) => Ok(ClassDepth::Folders(depth)),
+        _ if text == "innermost" => Ok(ClassDepth::Innermost),
+        _ => Err("expected a whole number from 1 to 100, or innermost".to_owned()),
+    }
+}
+
+fn columns(text: &str) -> Result<Columns, String> {
+    let mut columns = Columns::default();
+    for word in text.split(',') {
+        let (column, name) = word.split_once('=').unwrap_or((word, ""));
+        let place = match column {
+            "path" => &mut columns.path,
+            "class" => &mut columns.class,
+            "split" => &mut columns.split,
+            "group" => &mut columns.group,
+            _ => return Err("expected path=, class=, split= or group= and a name".to_owned()),
+        };
+        if name.is_empty() {
+            return Err(format!("expected {column}=NAME"));
+        }
+        *place = name.to_owned();
+    }
+    Ok(columns)
+}

@@ -1,0 +1,60 @@
+//! How findings are judged: which are told, and what they do to the exit status.
+
+use clap::{Args, ValueEnum};
+use sieve_core::finding::{Code, Severity};
+use sieve_core::nearest;
+
+use super::Reach;
+
+/// The heading of what concerns findings in `--help`.
+const JUDGING: &str = "Findings";
+
+/// What every command that has findings takes.
+#[derive(Clone, Debug, Args)]
+pub struct JudgingArgs {
+    /// Exit with status 1 when a finding is at least this severe
+    #[arg(long, display_order = 40, value_name = "SEVERITY", help_heading = JUDGING)]
+    pub fail_on: Option<Level>,
+    /// Tell these findings only
+    #[arg(long, display_order = 41, value_name = "CODE,...", help_heading = JUDGING)]
+    #[arg(value_delimiter = ',', value_parser = code)]
+    pub only: Vec<Code>,
+    /// Do not tell these findings
+    #[arg(long, display_order = 42, value_name = "CODE,...", help_heading = JUDGING)]
+    #[arg(value_delimiter = ',', value_parser = code)]
+    pub ignore: Vec<Code>,
+    /// Set a limit, may be given more than once; `mint-sieve limits` explains them
+    #[arg(long = "limit", display_order = 43, value_name = "NAME=VALUE", help_heading = JUDGING)]
+    pub limits: Vec<String>,
+    /// How far to look for copies [default: wide up to 50,000 pictures, near above]
+    #[arg(long, display_order = 44, value_enum, help_heading = JUDGING)]
+    pub reach: Option<Reach>,
+}
+
+fn code(text: &str) -> Result<Code, String> {
+    Code::named(text).ok_or_else(|| {
+        let names = Code::ALL.iter().map(|code| code.as_str());
+        match nearest::word(text, names) {
+            Some(near) => format!("there is no such code; did you mean {near}?"),
+            None => "there is no such code; docs/findings.md lists them".to_owned(),
+        }
+    })
+}
+
+/// A severity as it is typed.
+#[derive(Clone, Copy, Debug, ValueEnum)]
+pub enum Level {
+    Error,
+    Warning,
+    Note,
+}
+
+impl From<Level> for Severity {
+    fn from(level: Level) -> Self {
+        match level {
+            Level::Error => Severity::Error,
+            Level::Warning => Severity::Warning,
+            Level::Note => Severity::Note,
+        }
+    }
+}

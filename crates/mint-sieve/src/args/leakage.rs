@@ -1,0 +1,39 @@
+//! What `leakage` takes.
+
+use std::path::PathBuf;
+
+use clap::Args;
+
+use super::{CatalogArgs, CollectionArgs, JudgingArgs, TableFormat};
+
+/// Say what makes a score on the held-out splits untrue
+///
+/// Finds every picture of one split that is in another one too, as a copy, mirrored, cropped, or as
+/// another frame of one moment; classes that splits lack or number differently; and splits that
+/// differ more than chance explains. Proposes what to remove. Nothing is changed.
+#[derive(Debug, Args)]
+#[command(after_help = "\
+Examples:
+  mint-sieve leakage photos-splits
+  mint-sieve leakage train=photos test=benchmark --protect test
+  mint-sieve leakage photos --splits-from split.csv --format csv > pairs.csv")]
+pub struct LeakageArgs {
+    #[command(flatten)]
+    pub collection: CollectionArgs,
+    #[command(flatten)]
+    pub catalog: CatalogArgs,
+    #[command(flatten)]
+    pub judging: JudgingArgs,
+    /// These splits must not change: remove from the others [default: what is trained on gives way]
+    #[arg(long, value_name = "SPLIT,...", value_delimiter = ',')]
+    pub protect: Vec<String>,
+    /// Write the pictures to remove to this new file: path, split, class, and the twin that stays
+    #[arg(long, value_name = "FILE.csv")]
+    pub removals: Option<PathBuf>,
+    /// Form of the answer
+    #[arg(long, value_enum, default_value_t)]
+    pub format: TableFormat,
+    /// List every pair, class and test
+    #[arg(long)]
+    pub all: bool,
+}

@@ -1,0 +1,111 @@
+//! What was typed. Nothing here reads a file or does any work.
+
+mod audit;
+mod balance;
+mod collection;
+mod demo;
+mod duplicates;
+mod judging;
+mod leakage;
+mod limits;
+mod nearest;
+mod preview;
+mod split;
+
+pub use audit::{AuditArgs, AuditFormat};
+pub use balance::BalanceArgs;
+pub use collection::{CatalogArgs, CollectionArgs, CollectionInArgs, ReadingArgs, split_folders};
+pub use demo::DemoArgs;
+pub use duplicates::{DuplicatesArgs, Reach, Within};
+pub use judging::JudgingArgs;
+pub use leakage::LeakageArgs;
+pub use limits::LimitsArgs;
+pub use nearest::NearestArgs;
+pub use preview::{PreviewArgs, PreviewFormat};
+pub use split::{SplitArgs, SplitFormat};
+
+use clap::{Parser, Subcommand, ValueEnum};
+use sieve_core::collection::Root;
+
+/// Find out what is wrong with an image collection before a model is trained on it.
+///
+/// Audits a folder-per-class collection, builds stratified train, validation and test splits, and
+/// shows what an augmentation policy does to the pictures. Your collection is only ever read.
+#[derive(Debug, Parser)]
+#[command(
+    name = "mint-sieve",
+    version,
+    after_help = "\
+Examples:
+  mint-sieve demo                                  a tour on made-up pictures, start here
+  mint-sieve audit photos                          what is in photos/ and what is wrong with it
+  mint-sieve duplicates photos                     copies, crops, mirrored pictures, bursts
+  mint-sieve balance photos --batch 32             class weights, caps, steps per epoch
+  mint-sieve leakage photos-splits                 what makes a test score untrue
+  mint-sieve split photos --to photos-splits       train, validation and test folders
+  mint-sieve preview photos --policy gentle --out preview.png"
+)]
+pub struct Cli {
+    #[command(subcommand)]
+    pub command: Command,
+    /// Work on this many threads [default: one a core]
+    #[arg(long, global = true, display_order = 90, value_name = "N", value_parser = threads)]
+    pub threads: Option<usize>,
+    /// Tell on standard error what is decided about each file; twice for every detail
+    #[arg(long, short, global = true, display_order = 91, action = clap::ArgAction::Count)]
+    pub verbose: u8,
+}
+
+fn threads(text: &str) -> Result<usize, String> {
+    match text.parse() {
+        Ok(count @ 1..=1024) => Ok(count),
+        _ => Err("expected a whole number from 1 to 1024".to_owned()),
+    }
+}
+
+fn seed(text: &str) -> Result<u64, String> {
+    text.parse().map_err(|_| "expected a whole number from 0 upward".to_owned())
+}
+
+#[derive(Debug, Subcommand)]
+pub enum Command {
+    Audit(AuditArgs),
+    Duplicates(DuplicatesArgs),
+    Nearest(NearestArgs),
+    Balance(BalanceArgs),
+    Leakage(LeakageArgs),
+    Split(SplitArgs),
+    Preview(PreviewArgs),
+    Limits(LimitsArgs),
+    Demo(DemoArgs),
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum TableFormat {
+    /// A screen for people
+    #[default]
+    Text,
+    /// Every number, for programs
+    Json,
+    /// A line a picture
+    Csv,
+}
+
+impl Command {
+    /// The roots of the collection that the command reads, and how it reads them.
+    pub fn reading(&mut self) -> Option<(&[Root], &mut ReadingArgs)> {
+        let collection = match self {
+            Command::Audit(args) => &mut args.collection,
+            Command::Duplicates(args) => &mut args.collection,
+            Command::Nearest(args) => {
+                return Some((&args.collection.roots, &mut args.collection.reading));
+            }
+            Command::Balance(args) => &mut args.collection,
+            Command::Leakage(args) => &mut args.collection,
+            Command::Split(args) => &mut args.collection,
+            Command::Preview(args) => &mut args.collection,
+            Command::Limits(_) | Command::Demo(_) => return None,
+        };
+        Some((&collection.roots, &mut collection.reading))
+    }
+}

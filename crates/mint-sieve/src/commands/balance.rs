@@ -1,0 +1,47 @@
+//! `balance`: what the counts of the classes hide.
+
+use sieve_core::audit::worst_first;
+use sieve_core::balance::{self, Settings};
+use sieve_core::checks;
+use sieve_core::inventory::inventory;
+
+use super::judging::Judge;
+use super::{Answer, collection};
+use crate::args::{BalanceArgs, TableFormat};
+use crate::failure::Failure;
+use crate::present::balance::{self as present, Balanced};
+use crate::progress::Progress;
+
+/// Answers `balance`.
+pub fn run(args: &BalanceArgs, progress: &Progress) -> Result<Answer, Failure> {
+    let judge = Judge::of(&args.judging, &args.collection)?;
+    let reach = args.judging.reach;
+    collection::search(&args.collection, &args.catalog, reach, progress, |catalog, found| {
+        let inventory = inventory(catalog);
+        if inventory.images == inventory.unclassed() {
+            return Err(collection::without_pictures(&args.collection, &catalog.collection));
+        }
+        let settings = Settings { batch: args.batch, beta: args.beta };
+        let limits = &judge.limits.values;
+        let (classes, splits) = (&inventory.classes, &inventory.splits);
+        let balance = balance::balance(classes, splits, found, limits, &settings);
+        let mut findings = checks::classes(&inventory, limits);
+        findings.extend(checks::balance(&balance, limits));
+        worst_first(&mut findings);
+        let excused = judge.sift(&mut findings);
+        let answer = Balanced {
+            args,
+            catalog,
+            found,
+            balance: &balance,
+            findings: &findings,
+            excused: &excused,
+        };
+        let text = match args.format {
+            TableFormat::Text => present::text(&answer),
+            TableFormat::Json => present::json(&answer, judge.settings(found.reach)),
+            TableFormat::Csv => present::csv(&answer),
+        };
+        Ok(Answer { text, exit: judge.exit(&findings) })
+    })
+}

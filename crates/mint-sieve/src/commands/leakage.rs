@@ -1,0 +1,85 @@
+//! `leakage`: what makes a score on the held-out splits untrue.
+
+use sieve_core::audit::worst_first;
+use sieve_core::catalog::Catalog;
+use sieve_core::collection::split_of_name;
+use sieve_core::{checks, leakage, nearest};
+
+use super::judging::Judge;
+use super::{Answer, collection};
+use crate::args::{LeakageArgs, TableFormat};
+use crate::failure::Failure;
+use crate::present::leakage::{self as present, Leaks};
+use crate::progress::Progress;
+use crate::writing::NewFile;
+
+/// Answers `leakage`.
+pub fn run(args: &LeakageArgs, progress: &Progress) -> Result<Answer, Failure> {
+    let judge = Judge::of(&args.judging, &args.collection)?;
+    if let Some(output) = &args.removals {
+        collection::refuse_inside(&args.collection, output)?;
+    }
+    // A place that cannot be written fails before the long work, not after it.
+    let removals = args.removals.as_deref().map(NewFile::create).transpose()?;
+    let reach = args.judging.reach;
+    collection::search(&args.collection, &args.catalog, reach, progress, |catalog, found| {
+        if found.pictures.is_empty() {
+            return Err(collection::without_pictures(&args.collection, &catalog.collection));
+        }
+        let protect = protected(args, catalog)?;
+        let limits = &judge.limits.values;
+        let leakage = leakage::leakage(&catalog.collection, found, limits, &protect);
+        let mut findings = checks::leakage(&leakage, found);
+        worst_first(&mut findings);
+        let excused = judge.sift(&mut findings);
+        let answer = Leaks {
+            args,
+            catalog,
+            found,
+            protect: &protect,
+            leakage: &leakage,
+            findings: &findings,
+            excused: &excused,
+        };
+        if let Some(file) = removals {
+            file.write(&present::removals(&answer))?;
+        }
+        let text = match args.format {
+            TableFormat::Text => present::text(&answer),
+            TableFormat::Json => present::json(&answer, judge.settings(found.reach)),
+            TableFormat::Csv => present::csv(&answer),
+        };
+        Ok(Answer { text, exit: judge.exit(&findings) })
+    })
+}
+
+/// The splits that must not change; fails when the collection has no splits, or not these.
+fn protected(args: &LeakageArgs, catalog: &Catalog) -> Result<Vec<String>, Failure> {
+    let splits = &catalog.collection.splits;
+    if splits.len() < 2 {
+        let name = catalog.collection.name();
+        let message = match splits.first() {
+            None => format!("{name} has no splits to compare"),
+            Some(only) => format!("{name} has only one split, {only}"),
+        };
+        return Err(Failure::call(message).hint(
+            "Name several roots (train=FOLDER test=FOLDER), folders (--splits NAME,...) or a split \
+             table (--splits-from FILE.csv).",
+        ));
+    }
+    let split = |word: &String| {
+        let name = split_of_name(word).unwrap_or(word);
+        if splits.iter().any(|split| split == name) {
+            return Ok(name.to_owned());
+        }
+        let failure = Failure::call(format!(
+            "--protect {word}: there is no such split; there are {}",
+            splits.join(", ")
+        ));
+        Err(match nearest::word(word, splits.iter().map(String::as_str)) {
+            Some(near) => failure.hint(format!("Did you mean {near}?")),
+            None => failure,
+        })
+    };
+    args.protect.iter().map(split).collect()
+}

@@ -1,0 +1,27 @@
+//! `limits`: what decides findings, and why.
+
+use std::path::PathBuf;
+
+use sieve_core::collection::Root;
+
+use super::Answer;
+use crate::args::{LimitsArgs, TableFormat};
+use crate::failure::Failure;
+use crate::present::limits as present;
+use crate::settings::{SetLimits, Settings};
+
+/// Answers `limits`.
+pub fn run(args: &LimitsArgs) -> Result<Answer, Failure> {
+    let here = Root { split: None, path: PathBuf::from(".") };
+    let root = args.root.clone().unwrap_or(here);
+    if !root.path.exists() {
+        return Err(Failure::input(format!("there is no folder or file {}", root.path.display())));
+    }
+    let settings = Settings::of(&[root], args.config.as_deref())?;
+    let limits = SetLimits::of(&settings, &args.limits)?;
+    Ok(Answer::done(match args.format {
+        TableFormat::Text => present::text(&settings, &limits),
+        TableFormat::Json => present::json(&settings, &limits),
+        TableFormat::Csv => present::csv(&settings, &limits),
+    }))
+}

@@ -1,0 +1,105 @@
+//! The answer of `balance`.
+
+mod text;
+
+pub use text::text;
+
+use serde::Serialize;
+use sieve_core::balance::Balance;
+use sieve_core::catalog::Catalog;
+use sieve_core::duplicates::Found;
+use sieve_core::finding::Finding;
+
+use super::envelope;
+use crate::args::BalanceArgs;
+use crate::commands::Excused;
+
+/// A balance and what it was made of.
+pub struct Balanced<'a> {
+    /// What was asked.
+    pub args: &'a BalanceArgs,
+    /// What was measured.
+    pub catalog: &'a Catalog,
+    /// What is there twice.
+    pub found: &'a Found<'a>,
+    /// What came out.
+    pub balance: &'a Balance,
+    /// What is wrong with it.
+    pub findings: &'a [Finding],
+    /// What is accepted.
+    pub excused: &'a [Excused],
+}
+
+#[derive(Serialize)]
+struct Decided<S: Serialize> {
+    #[serde(flatten)]
+    judging: S,
+    batch: Option<u64>,
+    beta: f64,
+}
+
+#[derive(Serialize)]
+struct Body<'a> {
+    root: String,
+    #[serde(flatten)]
+    balance: &'a Balance,
+    findings: &'a [Finding],
+    ignored: &'a [Excused],
+}
+
+/// `balance --format json`. The fields are a contract: see docs/formats.md.
+pub fn json(answer: &Balanced<'_>, judging: impl Serialize) -> String {
+    let settings = Decided { judging, batch: answer.args.batch, beta: answer.args.beta };
+    let body = Body {
+        root: answer.catalog.collection.name(),
+        balance: answer.balance,
+        findings: answer.findings,
+        ignored: answer.excused,
+    };
+    envelope("balance", settings, body)
+}
+
+/// `balance --format csv`: a row a class and split, the whole class with an empty split.
+pub fn csv(answer: &Balanced<'_>) -> String {
+    let mut rows = Vec::new();
+    for (class, weight) in answer.balance.classes.iter().zip(&answer.balance.weights) {
+        let number = |weight: Option<f64>| weight.map_or(String::new(), |weight| weight.to_string());
+        rows.push([
+            class.class.clone(),
+            String::new(),
+            class.images.to_string(),
+            class.independent.to_string(),
+            class.share.to_string(),
+            number(weight.inverse_frequency),
+            number(weight.effective_number),
+            class.lacking.to_string(),
+            class.lacking_independent.to_string(),
+        ]);
+        rows.extend(class.splits.iter().map(|split| {
+            let [none, other, one, more] = [const { String::new() }; 4];
+            [
+                class.class.clone(),
+                split.split.clone(),
+                split.images.to_string(),
+                split.independent.to_string(),
+                split.share.to_string(),
+                none,
+                other,
+                one,
+                more,
+            ]
+        }));
+    }
+    let head = [
+        "class",
+        "split",
+        "images",
+        "independent",
+        "share",
+        "weight_inverse_frequency",
+        "weight_effective_number",
+        "lacking",
+        "lacking_independent",
+    ];
+    super::table::written(&head, rows)
+}

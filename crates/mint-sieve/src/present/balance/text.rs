@@ -1,0 +1,238 @@
+//! `balance` for people.
+
+use std::fmt::Write;
+
+use sieve_core::balance::{ASSUMED_ACCURACY, Balance, Scope, Tie};
+use sieve_core::statistics::strength;
+
+use super::Balanced;
+use crate::present::style::FAINT;
+use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
+use crate::present::{
+    collection_words, counted, findings, heading, next_step, safe, splits_folder,
+};
+
+/// The whole answer.
+pub fn text(answer: &Balanced<'_>) -> String {
+    let Balanced { args, catalog, balance, .. } = answer;
+    let mut text = format!("{}\n", heading(&safe(&catalog.collection.name())));
+    let _ = writeln!(
+        text,
+        "{} in {}, {}: copies and frames of one moment count once (reach {})\n",
+        counted(answer.found.pictures.len() as u64, "image", "images"),
+        counted(balance.classes.len() as u64, "class", "classes"),
+        counted(balance.independent, "independent picture", "independent pictures"),
+        answer.found.reach.name(),
+    );
+    text.push_str(&classes(balance, args.all));
+    text.push_str(&spread(balance));
+    text.push_str(&repair(balance));
+    text.push_str(&held_out(balance, args.all));
+    text.push_str(&ties(balance, args.all));
+    text.push_str(&findings::list(answer.findings, args.all, |_| Vec::new()));
+    let settings = &args.collection.reading.settings;
+    text.push_str(&findings::excused(answer.excused, settings.file.as_deref()));
+    text.push('\n');
+    text.push_str(&next(answer));
+    text
+}
+
+/// The classes, largest first: counts, shares, weights, and what is missing.
+fn classes(balance: &Balance, all: bool) -> String {
+    let splits: Vec<&str> =
+        balance.scopes.iter().filter_map(|scope| scope.split.as_deref()).collect();
+    let is_lacking = balance.classes.iter().any(|class| class.lacking_independent > 0);
+    let mut head = vec!["class".to_owned()];
+    head.extend(splits.iter().map(|split| (*split).to_owned()));
+    head.extend(["images", "independent", "share", "weight", "effective"].map(str::to_owned));
+    if is_lacking {
+        head.push(format!("to {}", balance.floor));
+    }
+    let mut columns = vec![Align::Left];
+    columns.extend(head.iter().skip(1).map(|_| Align::Right));
+    let mut classes: Vec<_> = balance.classes.iter().zip(&balance.weights).collect();
+    classes.sort_by_key(|(class, _)| std::cmp::Reverse(class.images));
+    let rows = classes.into_iter().map(|(class, weight)| {
+        let number = |weight: Option<f64>| weight.map_or("-".to_owned(), |w| format!("{w:.3}"));
+        let mut row = vec![visible(&class.class)];
+        row.extend(splits.iter().map(|split| class.images_in(Some(split)).to_string()));
+        row.extend([
+            class.images.to_string(),
+            class.independent.to_string(),
+            percent(class.share),
+            number(weight.inverse_frequency),
+            number(weight.effective_number),
+        ]);
+        let lacking = class.lacking_independent;
+        if is_lacking {
+            row.push(if lacking > 0 { format!("{lacking} more") } else { "-".to_owned() });
+        }
+        row
+    });
+    let mut table = vec![head];
+    table.extend(shortened(rows.collect(), FEW_ROWS, all));
+    let of = match &balance.training {
+        Some(split) => format!("of what is in {split}"),
+        None => "of all images".to_owned(),
+    };
+    let lacking = if is_lacking {
+        format!("\n{FAINT}Independent pictures that a class lacks to reach {}.{FAINT:#}", balance.floor)
+    } else {
+        String::new()
+    };
+    format!(
+        "{}{FAINT}Weights {of}: by inverse frequency, and by the effective number of samples.{FAINT:#}{lacking}\n",
+        aligned(&columns, table)
+    )
+}
+
+/// How even the classes are, for the collection and each split.
+fn spread(balance: &Balance) -> String {
+    let head = [
+        "", "images", "independent", "largest to smallest", "evenness", "as diverse as", "the largest class",
+        "always that one",
+    ];
+    let mut rows = vec![head.map(str::to_owned).to_vec()];
+    rows.extend(balance.scopes.iter().map(|scope: &Scope| {
+        let (files, diversity) = (&scope.files, &scope.files.diversity);
+        vec![
+            scope.split.clone().unwrap_or("all".to_owned()),
+            files.images.to_string(),
+            scope.independent.images.to_string(),
+            format!("{:.1}", diversity.ratio),
+            diversity.evenness.map_or("-".to_owned(), |even| format!("{even:.3}")),
+            format!("{:.1} classes", diversity.effective_classes),
+            visible(&files.largest.class),
+            format!("{} right", percent(diversity.majority_accuracy)),
+        ]
+    }));
+    let mut columns = vec![Align::Left];
+    columns.extend([Align::Right; 5]);
+    columns.extend([Align::Left, Align::Right]);
+    format!("\n{}\n{}", heading("How even, and which score means nothing"), aligned(&columns, rows))
+}
+
+/// What a cap throws away, and how long an epoch is.
+fn repair(balance: &Balance) -> String {
+    let mut text = String::new();
+    let of = balance.training.as_deref().map_or(String::new(), |split| format!(" of {split}"));
+    for cap in &balance.caps {
+        let _ = writeln!(
+            text,
+            "At most {} a class leaves {}{of} and drops {}; largest to smallest {:.1}.",
+            counted(cap.images, "image", "images"),
+            cap.keeps,
+            cap.drops,
+            cap.ratio,
+        );
+    }
+    if let Some(steps) = balance.steps {
+        let last = match steps.last {
+            0 => "all full".to_owned(),
+            last => format!("{} full and a last one of {last}", steps.full),
+        };
+        let _ = writeln!(
+            text,
+            "An epoch over {}{of} in batches of {} is {}: {last}.",
+            counted(steps.images, "image", "images"),
+            steps.batch,
+            counted(steps.steps, "step", "steps"),
+        );
+    }
+    if text.is_empty() { text } else { format!("\n{}\n{text}", heading("What balancing takes")) }
+}
+
+/// What the splits that are not trained on can tell.
+fn held_out(balance: &Balance, all: bool) -> String {
+    if balance.held_out.is_empty() {
+        return String::new();
+    }
+    let right = format!("{:.0} % right means", ASSUMED_ACCURACY * 100.0);
+    let head = ["", "images", "independent", &right].map(str::to_owned).to_vec();
+    let mut rows = vec![head];
+    for split in &balance.held_out {
+        let open = split.independent_interval;
+        rows.push(vec![
+            split.split.clone(),
+            split.images.to_string(),
+            split.independent.to_string(),
+            format!("{} to {}", percent(open.low), percent(open.high)),
+        ]);
+        let mut classes: Vec<_> = split.classes.iter().filter(|class| class.images > 0).collect();
+        classes.sort_by_key(|class| class.images);
+        let shown = if all { classes.len() } else { 1 };
+        for class in classes.into_iter().take(shown) {
+            let open = class.interval.map_or(String::new(), |open| {
+                format!("{} to {}", percent(open.low), percent(open.high))
+            });
+            let name = if all { String::new() } else { "its smallest class, ".to_owned() };
+            rows.push(vec![
+                format!("  {name}{}", visible(&class.class)),
+                class.images.to_string(),
+                String::new(),
+                open,
+            ]);
+        }
+    }
+    let columns = [Align::Left, Align::Right, Align::Right, Align::Left];
+    format!(
+        "\n{}\n{}",
+        heading("What a score on the held-out splits can tell (95 % intervals by Wilson)"),
+        aligned(&columns, rows)
+    )
+}
+
+/// What goes together with the class beside the content of the pictures.
+fn ties(balance: &Balance, all: bool) -> String {
+    if balance.ties.is_empty() {
+        return String::new();
+    }
+    let head = ["", "Cramer's V", "", "the class that differs most", "of it", "of the others"];
+    let mut rows = vec![head.map(str::to_owned).to_vec()];
+    for tie in &balance.ties {
+        let Tie { association, departures, .. } = tie;
+        let shown = if all { departures.len().max(1) } else { 1 };
+        for place in 0..shown {
+            let mut row = if place == 0 {
+                vec![
+                    tie.fact.name().to_owned(),
+                    format!("{:.2}", association.cramers_v_corrected),
+                    strength(association.cramers_v_corrected).to_owned(),
+                ]
+            } else {
+                vec![String::new(); 3]
+            };
+            row.extend(departures.get(place).map_or_else(Vec::new, |departure| {
+                vec![
+                    format!("{}: {}", visible(&departure.class), departure.value),
+                    percent(departure.share),
+                    percent(departure.share_elsewhere),
+                ]
+            }));
+            rows.push(row);
+        }
+    }
+    let columns =
+        [Align::Left, Align::Right, Align::Left, Align::Left, Align::Right, Align::Right];
+    format!(
+        "\n{}\n{}",
+        heading("What goes together with the class beside the content"),
+        aligned(&columns, rows)
+    )
+}
+
+fn next(answer: &Balanced<'_>) -> String {
+    let args = answer.args;
+    let collection = collection_words(&args.collection);
+    let command = |name: &str, options: &[&str]| {
+        let mut words = vec!["mint-sieve".to_owned(), name.to_owned()];
+        words.extend(collection.iter().cloned());
+        words.extend(options.iter().map(|option| (*option).to_owned()));
+        words
+    };
+    if answer.balance.scopes.len() > 1 {
+        return next_step("see whether the splits can be trusted:", &command("leakage", &[]));
+    }
+    let to = splits_folder(&args.collection.roots[0].path);
+    next_step("build the splits:", &command("split", &["--to", &to]))
+}

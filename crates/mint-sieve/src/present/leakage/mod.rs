@@ -1,0 +1,41 @@
+//! The answer of `leakage`.
+
+mod json;
+mod table;
+mod text;
+
+pub use json::json;
+pub use table::{csv, removals};
+pub use text::{spans, text};
+
+use sieve_core::catalog::{Catalog, Record};
+use sieve_core::duplicates::Found;
+use sieve_core::finding::Finding;
+use sieve_core::leakage::Leakage;
+
+use crate::args::LeakageArgs;
+use crate::commands::Excused;
+
+/// What is wrong between splits, and what that was found in.
+pub struct Leaks<'a> {
+    /// What was asked.
+    pub args: &'a LeakageArgs,
+    /// What was measured.
+    pub catalog: &'a Catalog,
+    /// What is there twice.
+    pub found: &'a Found<'a>,
+    /// The splits that must not change.
+    pub protect: &'a [String],
+    /// What came out.
+    pub leakage: &'a Leakage,
+    /// What is wrong with it.
+    pub findings: &'a [Finding],
+    /// What is accepted.
+    pub excused: &'a [Excused],
+}
+
+impl<'a> Leaks<'a> {
+    fn record(&self, picture: u32) -> &'a Record {
+        self.found.pictures[picture as usize].record
+    }
+}

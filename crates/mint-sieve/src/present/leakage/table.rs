@@ -1,0 +1,40 @@
+//! `leakage` as tables.
+
+use super::Leaks;
+use crate::present::table::written;
+
+/// One row a pair of pictures that are in two splits.
+pub fn csv(answer: &Leaks<'_>) -> String {
+    let head =
+        ["path_a", "split_a", "class_a", "path_b", "split_b", "class_b", "kind", "score", "direct"];
+    let rows = answer.leakage.twins.iter().map(|twin| {
+        let side = |picture: u32| {
+            let record = answer.record(picture);
+            let text = |name: Option<&str>| name.unwrap_or_default().to_owned();
+            [record.path.to_string(), text(record.split()), text(record.class())]
+        };
+        let ([path_a, split_a, class_a], [path_b, split_b, class_b]) = (side(twin.a), side(twin.b));
+        let (kind, score) = (twin.bond.name().to_owned(), format!("{:.4}", twin.score));
+        let direct = twin.is_direct.to_string();
+        [path_a, split_a, class_a, path_b, split_b, class_b, kind, score, direct]
+    });
+    written(&head, rows)
+}
+
+/// One row a picture to remove, with the twin that stays.
+pub fn removals(answer: &Leaks<'_>) -> Vec<u8> {
+    let rows = answer.leakage.removals.iter().map(|removal| {
+        let (goes, stays) = (answer.record(removal.picture), answer.record(removal.because_of));
+        let text = |name: Option<&str>| name.unwrap_or_default().to_owned();
+        [
+            goes.path.to_string(),
+            text(goes.split()),
+            text(goes.class()),
+            stays.path.to_string(),
+            text(stays.split()),
+            removal.bond.name().to_owned(),
+        ]
+    });
+    let head = ["path", "split", "class", "because_of", "because_of_split", "kind"];
+    written(&head, rows).into_bytes()
+}

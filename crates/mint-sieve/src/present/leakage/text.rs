@@ -1,0 +1,248 @@
+//! `leakage` for people.
+
+use std::fmt::Write;
+
+use sieve_core::balance::ASSUMED_ACCURACY;
+use sieve_core::leakage::{Leakage, Span};
+use sieve_core::statistics::strength;
+
+use super::Leaks;
+use crate::present::style::FAINT;
+use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
+use crate::present::{collection_words, counted, findings, heading, next_step, safe};
+
+/// Classes that are named beside the number of twins, without `--all`.
+const MOST_CLASSES: usize = 4;
+
+/// The whole answer.
+pub fn text(answer: &Leaks<'_>) -> String {
+    let Leaks { args, catalog, leakage, .. } = answer;
+    let mut text = format!("{}\n", heading(&safe(&catalog.collection.name())));
+    let splits: Vec<String> =
+        leakage.splits.iter().map(|(split, images)| format!("{split} {images}")).collect();
+    let _ = writeln!(
+        text,
+        "{}: {} (reach {})",
+        counted(answer.found.pictures.len() as u64, "image", "images"),
+        safe(&splits.join(", ")),
+        answer.found.reach.name()
+    );
+    for remark in &catalog.collection.remarks {
+        let _ = writeln!(text, "{}", safe(&remark.says));
+    }
+    text.push_str(&twins(leakage, args.all));
+    text.push_str(&bounds(leakage));
+    text.push_str(&pairs(answer));
+    text.push_str(&drift(leakage, args.all));
+    text.push_str(&findings::list(answer.findings, args.all, |_| Vec::new()));
+    let settings = &args.collection.reading.settings;
+    text.push_str(&findings::excused(answer.excused, settings.file.as_deref()));
+    text.push('\n');
+    text.push_str(&repair(answer));
+    text
+}
+
+/// Sentences for the pairs of splits of which `counted` says that something of the judge is in the
+/// other: `17 of 120 test pictures (14.2 %) ...`.
+pub fn spans(leakage: &Leakage, what: &str, number: impl Fn(&Span) -> u64) -> Vec<String> {
+    let judged = leakage.spans.iter().filter(|span| span.is_judge && number(span) > 0);
+    let told = judged.map(|span| {
+        format!(
+            "{} of {} {} pictures ({}) have {what} in {}",
+            number(span),
+            span.images,
+            span.split,
+            percent(number(span) as f64 / span.images as f64),
+            span.within
+        )
+    });
+    told.collect()
+}
+
+fn twins(leakage: &Leakage, all: bool) -> String {
+    if leakage.spans.is_empty() {
+        return format!("\n{}\n", heading("No picture of one split is in another."));
+    }
+    let mut rows = vec![["", "have a twin in", "", "", "how", "by class"].map(str::to_owned).to_vec()];
+    for span in &leakage.spans {
+        let kinds = span.bonds.iter().map(|(bond, images)| format!("{} {images}", bond.name()));
+        let most = if all { usize::MAX } else { MOST_CLASSES };
+        let class = |class: &sieve_core::leakage::ClassSpan| {
+            format!("{} {} of {}", visible(&class.class), class.twins, class.images)
+        };
+        let mut classes: Vec<String> = span.classes.iter().take(most).map(class).collect();
+        if span.classes.len() > most {
+            classes.push(format!("{} more", span.classes.len() - most));
+        }
+        rows.push(vec![
+            format!("{} of {} {} pictures", span.twins, span.images, span.split),
+            span.within.clone(),
+            percent(span.share()),
+            String::new(),
+            kinds.collect::<Vec<_>>().join(", "),
+            classes.join(", "),
+        ]);
+    }
+    rows.iter_mut().for_each(|row| {
+        row.remove(3);
+    });
+    let columns = [Align::Left, Align::Left, Align::Right, Align::Left, Align::Left];
+    format!("\n{}\n{}", heading("One picture in two splits"), aligned(&columns, rows))
+}
+
+/// What the twins can do to a score, in words.
+fn bounds(leakage: &Leakage) -> String {
+    let mut text = String::new();
+    for span in leakage.spans.iter().filter(|span| span.is_judge) {
+        let least = match span.least_true(ASSUMED_ACCURACY) {
+            Some(least) => format!(
+                "where {:.0} % are measured, it may be {} on pictures that {} does not have",
+                ASSUMED_ACCURACY * 100.0,
+                percent(least),
+                span.within
+            ),
+            None => format!("it says nothing about pictures that {} does not have", span.within),
+        };
+        let _ = writeln!(
+            text,
+            "A score on {} of a model that knows {} can be up to {:.1} points too high: {least}.",
+            span.split,
+            span.within,
+            span.bound() * 100.0,
+        );
+    }
+    text
+}
+
+/// The pairs themselves.
+fn pairs(answer: &Leaks<'_>) -> String {
+    let twins = &answer.leakage.twins;
+    if twins.is_empty() {
+        return String::new();
+    }
+    let rows = twins.iter().map(|twin| {
+        let (a, b) = (answer.record(twin.a), answer.record(twin.b));
+        // Where a split is a folder, the path tells it already.
+        let place = |record: &sieve_core::catalog::Record| {
+            let split = record.split().unwrap_or_default();
+            let path = record.path.to_string();
+            if path.starts_with(split) { path } else { format!("{split}: {path}") }
+        };
+        vec![
+            place(a),
+            place(b),
+            twin.bond.name().to_owned(),
+            format!("{:.3}", twin.score),
+            if a.class() == b.class() { String::new() } else { "other class".to_owned() },
+        ]
+    });
+    let mut table = vec![["picture", "its twin", "kind", "score", ""].map(str::to_owned).to_vec()];
+    table.extend(shortened(rows.collect(), FEW_ROWS, answer.args.all));
+    let columns = [Align::Left, Align::Left, Align::Left, Align::Right, Align::Left];
+    format!("\n{}", aligned(&columns, table))
+}
+
+/// Tests that are shown without `--all`: those that found something, and a few more.
+const MOST_TESTS: usize = 4;
+
+/// How the splits differ.
+fn drift(leakage: &Leakage, all: bool) -> String {
+    if leakage.drift.is_empty() && leakage.order.is_none() {
+        return String::new();
+    }
+    let mut rows =
+        vec![["", "effect", "", "p", "total variation", ""].map(str::to_owned).to_vec()];
+    let chance = |p: f64| if p < 0.0001 { "< 0.0001".to_owned() } else { format!("{p:.4}") };
+    let found = leakage.drift.iter().filter(|drift| drift.is_found).count();
+    let shown = if all { leakage.drift.len() } else { found.max(MOST_TESTS) };
+    for drift in leakage.drift.iter().take(shown) {
+        let widest = drift.pairs.iter().map(|pair| pair.total_variation).fold(0.0, f64::max);
+        rows.push(vec![
+            drift.quantity.name().to_owned(),
+            format!("{:.2}", drift.effect),
+            strength(drift.effect).to_owned(),
+            chance(drift.p_corrected),
+            if drift.pairs.is_empty() { "-".to_owned() } else { format!("{widest:.3}") },
+            if drift.is_found { "differs".to_owned() } else { String::new() },
+        ]);
+    }
+    let columns = [
+        Align::Left,
+        Align::Right,
+        Align::Left,
+        Align::Right,
+        Align::Right,
+        Align::Left,
+    ];
+    let mut text = format!("\n{}\n{}", heading("Are the splits alike?"), aligned(&columns, rows));
+    if leakage.drift.len() > shown {
+        let _ = writeln!(text, "  ... {} more (--all)", leakage.drift.len() - shown);
+    }
+    if let Some(order) = &leakage.order {
+        let verdict = if order.is_cut { "it was not shuffled" } else { "it looks shuffled" };
+        let _ = writeln!(
+            text,
+            "The list of files changes its split {} times; shuffled it would {:.0} times: {verdict}.",
+            order.runs, order.expected
+        );
+    }
+    let _ = writeln!(
+        text,
+        "{FAINT}p is the chance of such a difference between shuffled splits, corrected for all of these tests.{FAINT:#}"
+    );
+    text
+}
+
+/// What to remove, and how to get the list.
+fn repair(answer: &Leaks<'_>) -> String {
+    let (args, leakage) = (answer.args, answer.leakage);
+    let mut words = vec!["mint-sieve".to_owned(), "leakage".to_owned()];
+    words.extend(collection_words(&args.collection));
+    if !args.protect.is_empty() {
+        words.extend(["--protect".to_owned(), args.protect.join(",")]);
+    }
+    if leakage.removals.is_empty() {
+        let unrepaired = match leakage.kept {
+            0 => String::new(),
+            kept => format!(
+                "{} between protected splits stay.\n\n",
+                counted(kept as u64, "pair", "pairs")
+            ),
+        };
+        words[1] = "preview".to_owned();
+        words.extend(["--policy", "gentle", "--out", "preview.png"].map(str::to_owned));
+        return unrepaired
+            + &next_step("see what an augmentation policy does to the training pictures:", &words);
+    }
+    let mut by_split: std::collections::BTreeMap<&str, u64> = Default::default();
+    for removal in &leakage.removals {
+        let split = answer.record(removal.picture).split().unwrap_or_default();
+        *by_split.entry(split).or_default() += 1;
+    }
+    let from: Vec<String> = by_split
+        .into_iter()
+        .map(|(split, images)| format!("{images} from {split}"))
+        .collect();
+    let mut text = format!(
+        "{} {} would leave no twin between the splits.\n",
+        heading("Repair:"),
+        format!("removing {}", safe(&from.join(", ")))
+    );
+    if leakage.kept > 0 {
+        let _ = writeln!(
+            text,
+            "{} between protected splits would stay.",
+            counted(leakage.kept as u64, "pair", "pairs")
+        );
+    }
+    if args.removals.is_none() {
+        words.extend(["--removals", "remove.csv"].map(str::to_owned));
+        return text + "\n" + &next_step("write the list of what to remove:", &words);
+    }
+    words[1] = "duplicates".to_owned();
+    text + "\n" + &next_step("look at the pictures before you remove any:", &{
+        let mut words: Vec<String> = words.into_iter().take_while(|word| word != "--protect").collect();
+        words.extend(["--sheet", "duplicates.png"].map(str::to_owned));
+        words
+    })
+}

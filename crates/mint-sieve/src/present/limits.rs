@@ -1,0 +1,103 @@
+//! The answer of `limits`.
+
+use serde::Serialize;
+use sieve_core::limits::LIMITS;
+
+use super::style::FAINT;
+use super::table::written;
+use super::{envelope, heading, next_step};
+use crate::settings::{FILE_NAME, Origin, SetLimits, Settings};
+
+#[derive(Serialize)]
+struct Body {
+    limits: Vec<Limit>,
+}
+
+#[derive(Serialize)]
+struct Limit {
+    name: &'static str,
+    value: f64,
+    unit: &'static str,
+    default: f64,
+    from: String,
+    why: &'static str,
+}
+
+#[derive(Serialize)]
+struct Decided {
+    config: Option<String>,
+}
+
+fn file(settings: &Settings) -> Option<String> {
+    settings.file.as_ref().map(|file| file.to_string_lossy().into_owned())
+}
+
+fn limits(settings: &Settings, set: &SetLimits) -> Vec<Limit> {
+    let from = |name: &str| match set.origin(name) {
+        Origin::Default => "default".to_owned(),
+        Origin::File => file(settings).unwrap_or_default(),
+        Origin::CommandLine => "command line".to_owned(),
+    };
+    let values = set.values.values();
+    let limit = |(limit, (name, value)): (&sieve_core::limits::Limit, (&'static str, f64))| Limit {
+        name,
+        value,
+        unit: limit.unit,
+        default: limit.default,
+        from: from(name),
+        why: limit.why,
+    };
+    LIMITS.iter().zip(values).map(limit).collect()
+}
+
+/// Columns that a reason takes.
+const WIDTH: usize = 96;
+
+/// For people: each limit with its reason.
+pub fn text(settings: &Settings, set: &SetLimits) -> String {
+    let mut text = match file(settings) {
+        Some(file) => format!("{} as {file} sets them\n", heading("Limits")),
+        None => format!("{}; there is no {FILE_NAME} here or above\n", heading("Limits")),
+    };
+    for limit in limits(settings, set) {
+        let from = match limit.from.as_str() {
+            "default" => String::new(),
+            from => format!(" ({from}; default {})", limit.default),
+        };
+        let name = format!("{:<12}", limit.name);
+        text.push_str(&format!("\n{} {} {}{from}\n", heading(&name), limit.value, limit.unit));
+        let mut line = String::new();
+        for word in limit.why.split_whitespace() {
+            if line.chars().count() + 1 + word.chars().count() > WIDTH {
+                text.push_str(&format!("    {FAINT}{}{FAINT:#}\n", line.trim_start()));
+                line.clear();
+            }
+            line.push(' ');
+            line.push_str(word);
+        }
+        text.push_str(&format!("    {FAINT}{}{FAINT:#}\n", line.trim_start()));
+    }
+    text.push('\n');
+    text + &next_step("try another one:", &["mint-sieve", "audit", "FOLDER", "--limit", "thin-class=50"])
+}
+
+/// For programs.
+pub fn json(settings: &Settings, set: &SetLimits) -> String {
+    let body = Body { limits: limits(settings, set) };
+    envelope("limits", Decided { config: file(settings) }, body)
+}
+
+/// One row a limit.
+pub fn csv(settings: &Settings, set: &SetLimits) -> String {
+    let rows = limits(settings, set).into_iter().map(|limit| {
+        [
+            limit.name.to_owned(),
+            limit.value.to_string(),
+            limit.unit.to_owned(),
+            limit.default.to_string(),
+            limit.from,
+            limit.why.split_whitespace().collect::<Vec<_>>().join(" "),
+        ]
+    });
+    written(&["name", "value", "unit", "default", "from", "why"], rows)
+}

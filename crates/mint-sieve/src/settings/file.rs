@@ -1,0 +1,131 @@
+//! The file itself: found, read, checked.
+
+use std::collections::BTreeMap;
+use std::path::{Path, PathBuf};
+
+use serde::Deserialize;
+use sieve_core::collection::{Root, SplitFolders};
+use sieve_core::excuse::{Excuse, Paths};
+use sieve_core::finding::Code;
+use sieve_core::{io_reason, nearest};
+
+use crate::args::split_folders;
+use crate::failure::Failure;
+
+/// What the file is called.
+pub const FILE_NAME: &str = "mint-sieve.toml";
+
+/// What is set for a collection beside the command line.
+#[derive(Clone, Debug, Default)]
+pub struct Settings {
+    /// The file that says so, if there is one.
+    pub file: Option<PathBuf>,
+    /// Which folders are splits.
+    pub splits: Option<SplitFolders>,
+    /// Limits of findings by name; not checked yet.
+    pub limits: BTreeMap<String, f64>,
+    /// Findings that are accepted.
+    pub excuses: Vec<Excuse>,
+}
+
+#[derive(Default, Deserialize)]
+#[serde(deny_unknown_fields, default)]
+struct Written {
+    splits: Option<Words>,
+    limits: BTreeMap<String, f64>,
+    ignore: Vec<Ignored>,
+}
+
+#[derive(Deserialize)]
+#[serde(untagged)]
+enum Words {
+    One(String),
+    Many(Vec<String>),
+}
+
+#[derive(Deserialize)]
+#[serde(deny_unknown_fields)]
+struct Ignored {
+    code: Option<String>,
+    class: Option<String>,
+    path: Option<String>,
+    reason: String,
+}
+
+impl Settings {
+    /// The settings for a collection: those in `config`, or in the nearest file of the usual name in
+    /// the folder of the first root or above it.
+    pub fn of(roots: &[Root], config: Option<&Path>) -> Result<Self, Failure> {
+        match config {
+            Some(file) => Self::read(file),
+            None => roots
+                .first()
+                .and_then(|root| found_upward(&root.path))
+                .map_or_else(|| Ok(Settings::default()), |file| Self::read(&file)),
+        }
+    }
+
+    fn read(file: &Path) -> Result<Self, Failure> {
+        let shown = file.display();
+        let text = std::fs::read_to_string(file).map_err(|error| {
+            Failure::input(format!("the settings {shown} cannot be read: {}", io_reason(&error)))
+        })?;
+        let written: Written = toml::from_str(&text).map_err(|error| {
+            let line = error.span().map_or(String::new(), |span| {
+                format!(", line {}", text[..span.start].matches('\n').count() + 1)
+            });
+            Failure::call(format!("{shown}{line}: {}", error.message()))
+                .hint("It may hold splits, [limits] and [[ignore]] (docs/settings.md).")
+        })?;
+        let splits = match written.splits {
+            None => None,
+            Some(Words::One(word)) => Some(word),
+            Some(Words::Many(words)) => Some(words.join(",")),
+        };
+        let wrong = |what: &str, why: String| Failure::call(format!("{shown}: {what}: {why}"));
+        let splits = splits.map(|words| split_folders(&words)).transpose();
+        let excuses = written.ignore.into_iter().zip(1..);
+        let excuses = excuses.map(|(ignored, number)| {
+            excuse(ignored).map_err(|why| wrong(&format!("[[ignore]] number {number}"), why))
+        });
+        Ok(Settings {
+            file: Some(file.to_path_buf()),
+            splits: splits.map_err(|why| wrong("splits", why))?,
+            limits: written.limits,
+            excuses: excuses.collect::<Result<_, _>>()?,
+        })
+    }
+}
+
+fn excuse(ignored: Ignored) -> Result<Excuse, String> {
+    let Ignored { code, class, path, reason } = ignored;
+    if code.is_none() && class.is_none() && path.is_none() {
+        return Err("expected a code, a class or a path".to_owned());
+    }
+    if reason.trim().is_empty() {
+        return Err("expected a reason: somebody will ask for it".to_owned());
+    }
+    let code = code.map(|name| {
+        let names = Code::ALL.iter().map(|code| code.as_str());
+        let near = nearest::word(&name, names);
+        let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
+        Code::named(&name).ok_or_else(|| format!("there is no code {name:?}{hint}"))
+    });
+    let paths = path.map(|pattern| {
+        Paths::like(&pattern).map_err(|why| format!("{pattern:?} is no pattern of paths: {why}"))
+    });
+    Ok(Excuse { code: code.transpose()?, class, paths: paths.transpose()?, reason })
+}
+
+/// The nearest file of the usual name at or above `root`.
+fn found_upward(root: &Path) -> Option<PathBuf> {
+    let start = std::path::absolute(root).ok()?;
+    let start = start.canonicalize().unwrap_or(start);
+    let here = std::env::current_dir().ok().and_then(|here| here.canonicalize().ok());
+    let mut found =
+        start.ancestors().map(|folder| folder.join(FILE_NAME)).filter(|file| file.is_file());
+    let file = found.next()?;
+    // Below the current folder it is shown as a person would write it.
+    let short = here.and_then(|here| file.strip_prefix(here).ok().map(Path::to_path_buf));
+    Some(short.unwrap_or(file))
+}

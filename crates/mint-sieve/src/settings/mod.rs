@@ -1,0 +1,7 @@
+//! SETTINGS: what `mint-sieve.toml` says of a collection.
+
+mod file;
+mod limits;
+
+pub use file::{FILE_NAME, Settings};
+pub use limits::{Origin, SetLimits};

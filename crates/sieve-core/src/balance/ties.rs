@@ -1,0 +1,154 @@
+//! Do classes go together with facts beside the label: formats, sizes, cameras, days, folders?
+
+use serde::{Serialize, Serializer};
+
+use super::labelled;
+use crate::duplicates::Found;
+use crate::facts::{Fact, tallied};
+use crate::limits::FindingLimits;
+use crate::statistics::{Association, Contingency, holm};
+
+/// How the classes go together with one fact.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Tie {
+    /// The fact.
+    #[serde(serialize_with = "by_name")]
+    pub fact: Fact,
+    /// Its values with the number of pictures that have each, most frequent first. Those of fewer
+    /// than 5 pictures are one, at the end.
+    #[serde(skip)]
+    pub values: Vec<(String, u64)>,
+    /// Classes against these values.
+    pub association: Association,
+    /// The chance of so strong a tie, corrected for the number of facts.
+    pub p_corrected: f64,
+    /// The counts that are not 0, class by class.
+    pub cells: Vec<Cell>,
+    /// For each class with at least [`LEAST`] pictures the value by which it differs most, the
+    /// largest difference first.
+    pub departures: Vec<Departure>,
+}
+
+/// How many pictures of a class have one value.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Cell {
+    /// The class.
+    pub class: String,
+    /// The value.
+    pub value: String,
+    /// Pictures.
+    pub images: u64,
+}
+
+/// A value that one class has more often than all others together.
+#[derive(Clone, Debug, PartialEq, Serialize)]
+pub struct Departure {
+    /// The class.
+    pub class: String,
+    /// The value.
+    pub value: String,
+    /// The share of the class that has it, 0 to 1.
+    pub share: f64,
+    /// The share of all other pictures that have it, 0 to 1.
+    pub share_elsewhere: f64,
+    /// The chance of such a difference, corrected for all classes and values of all facts.
+    pub p_corrected: f64,
+    /// Whether the difference is beyond the limit, and no chance.
+    pub stands_out: bool,
+}
+
+fn by_name<S: Serializer>(fact: &Fact, serializer: S) -> Result<S::Ok, S::Error> {
+    serializer.serialize_str(fact.name())
+}
+
+/// Pictures of a class below which it is not said to differ.
+const LEAST: u64 = 8;
+
+pub(super) fn ties(classes: &[String], found: &Found<'_>, limits: &FindingLimits) -> Vec<Tie> {
+    let numbers: Vec<(usize, &str)> = labelled(found).collect();
+    let row_of = |class: &str| classes.binary_search_by(|known| known.as_str().cmp(class));
+    let rows: Vec<Option<usize>> = numbers.iter().map(|(_, class)| row_of(class).ok()).collect();
+    let mut ties: Vec<Tie> = Vec::new();
+    for fact in Fact::ALL {
+        let value = |&(number, _): &(usize, &str)| {
+            let picture = &found.pictures[number];
+            fact.value(picture.record, picture.measured)
+        };
+        let (values, places) = tallied(&numbers.iter().map(value).collect::<Vec<_>>());
+        let mut table = Contingency::new(classes.len(), values.len());
+        for (row, &place) in rows.iter().zip(&places) {
+            row.iter().for_each(|&row| table.add(row, place, 1));
+        }
+        let Some(association) = table.association() else { continue };
+        let mut cells = Vec::new();
+        for (row, class) in classes.iter().enumerate() {
+            for (column, (value, _)) in values.iter().enumerate() {
+                let images = table.at(row, column);
+                if images > 0 {
+                    cells.push(Cell { class: class.clone(), value: value.clone(), images });
+                }
+            }
+        }
+        let departures = departures(classes, &values, &table);
+        ties.push(Tie { fact, values, association, p_corrected: 1.0, cells, departures });
+    }
+    let corrected = holm(&ties.iter().map(|tie| tie.association.p).collect::<Vec<_>>());
+    ties.iter_mut().zip(corrected).for_each(|(tie, p)| tie.p_corrected = p);
+    let of_all = |ties: &[Tie]| -> Vec<f64> {
+        ties.iter().flat_map(|tie| tie.departures.iter().map(|one| one.p_corrected)).collect()
+    };
+    let mut corrected = holm(&of_all(&ties)).into_iter();
+    for departure in ties.iter_mut().flat_map(|tie| &mut tie.departures) {
+        departure.p_corrected = corrected.next().unwrap_or(1.0);
+        let difference = departure.share - departure.share_elsewhere;
+        departure.stands_out =
+            difference >= limits.departure && departure.p_corrected < limits.chance;
+    }
+    ties
+}
+
+/// For each class the value that is most over-represented in it; chances not corrected yet for the
+/// number of classes, but for that of values.
+fn departures(
+    classes: &[String],
+    values: &[(String, u64)],
+    table: &Contingency,
+) -> Vec<Departure> {
+    let (in_class, with_value) = (table.rows(), table.columns());
+    let total: u64 = in_class.iter().sum();
+    let mut departures: Vec<Departure> = Vec::new();
+    for (row, class) in classes.iter().enumerate() {
+        let (here, elsewhere) = (in_class[row], total - in_class[row]);
+        if here < LEAST || elsewhere == 0 {
+            continue;
+        }
+        let shares = |column: usize| {
+            let images = table.at(row, column);
+            let others = with_value[column] - images;
+            (images as f64 / here as f64, others as f64 / elsewhere as f64)
+        };
+        let gap = |column: usize| shares(column).0 - shares(column).1;
+        // The first of equals.
+        let columns = (0..values.len()).rev();
+        let Some(column) = columns.max_by(|&a, &b| gap(a).total_cmp(&gap(b))) else { continue };
+        let images = table.at(row, column);
+        let mut two = Contingency::new(2, 2);
+        two.add(0, 0, images);
+        two.add(0, 1, here - images);
+        two.add(1, 0, with_value[column] - images);
+        two.add(1, 1, elsewhere - (with_value[column] - images));
+        let Some(association) = two.association() else { continue };
+        let (share, share_elsewhere) = shares(column);
+        departures.push(Departure {
+            class: class.clone(),
+            value: values[column].0.clone(),
+            share,
+            share_elsewhere,
+            p_corrected: (association.p * values.len() as f64).min(1.0),
+            stands_out: false,
+        });
+    }
+    let gap = |one: &Departure| one.share - one.share_elsewhere;
+    departures.sort_by(|a, b| gap(b).total_cmp(&gap(a)));
+    departures
+}

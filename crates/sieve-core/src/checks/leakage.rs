@@ -1,0 +1,173 @@
+//! What makes a score untrue that is measured on a held-out split?
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use super::copies::about;
+use super::{counted, percent};
+use crate::duplicates::{Found, Kind};
+use crate::finding::{Code, Finding};
+use crate::leakage::{Drift, IndexMismatch, Leakage, MissingClass, Order, Quantity};
+use crate::statistics::strength;
+
+/// Pictures of one split in another, classes that not all splits have or number alike, and splits
+/// that differ more than chance explains.
+pub fn leakage(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
+    let mut findings = alike(leakage, found);
+    findings.extend(declared(found));
+    findings.extend(leakage.missing.iter().map(missing));
+    findings.extend(leakage.index.iter().map(index));
+    findings.extend(leakage.order.iter().filter(|order| order.is_cut).map(order_of_files));
+    findings.extend(leakage.drift.iter().filter(|drift| drift.is_found).map(drift));
+    findings
+}
+
+/// Copies and bursts that span splits, with what to remove.
+fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
+    let removed: BTreeSet<u32> = leakage.removals.iter().map(|removal| removal.picture).collect();
+    let spanning = found.groups.iter().filter(|group| group.across_splits);
+    let told = spanning.filter_map(|group| {
+        let code = match group.kind {
+            Kind::LookAlike => return None,
+            Kind::Burst => Code::BurstLeak,
+            _ => Code::SplitLeak,
+        };
+        let goes = group.members.iter().filter(|member| removed.contains(&member.picture));
+        let path = |picture: u32| found.pictures[picture as usize].record.path.to_string();
+        let mut goes: Vec<String> = goes.map(|member| path(member.picture)).collect();
+        goes.sort_unstable();
+        Some(about(found, group, code).evidence("remove", goes))
+    });
+    told.collect()
+}
+
+/// Groups that a table or a name declares, and that span splits.
+fn declared(found: &Found<'_>) -> Vec<Finding> {
+    let mut groups: BTreeMap<&str, Vec<_>> = BTreeMap::new();
+    for picture in &found.pictures {
+        if let Some(group) = picture.record.place.group() {
+            groups.entry(group).or_default().push(picture.record);
+        }
+    }
+    let told = groups.into_iter().filter_map(|(group, records)| {
+        let splits: BTreeSet<&str> = records.iter().filter_map(|record| record.split()).collect();
+        if splits.len() < 2 {
+            return None;
+        }
+        let splits: Vec<String> = splits.into_iter().map(str::to_owned).collect();
+        let says = format!(
+            "group {group:?}: {} in {}",
+            counted(records.len() as u64, "picture", "pictures"),
+            splits.join(", ")
+        );
+        Some(
+            Finding::new(Code::GroupLeak, says)
+                .images(records.iter().map(|record| &record.path))
+                .evidence("group", group)
+                .evidence("pictures", records.len())
+                .evidence("splits", splits),
+        )
+    });
+    told.collect()
+}
+
+fn missing(class: &MissingClass) -> Finding {
+    let (present, missing) = (class.present.join(", "), class.missing.join(", "));
+    let says = match class.present.len() {
+        1 => format!("{:?} is in {present} only", class.class),
+        _ => format!("{:?} is not in {missing}", class.class),
+    };
+    Finding::new(Code::MissingClass, says)
+        .of(Some(&class.class), None)
+        .evidence("present", class.present.clone())
+        .evidence("missing", class.missing.clone())
+}
+
+fn index(one: &IndexMismatch) -> Finding {
+    let (split, other) = (&one.split, &one.other);
+    let example = match (one.moved.first(), one.renumbered.first()) {
+        (Some((class, here, there)), _) => {
+            format!("{class:?} is number {here} in {split} and {there} in {other}")
+        }
+        (None, Some((here, there))) => format!("{here:?} in {split} is {there:?} in {other}"),
+        (None, None) => String::new(),
+    };
+    let others = (one.moved.len() + one.renumbered.len()).saturating_sub(1);
+    let others = if others > 0 { format!("; {others} more are off") } else { String::new() };
+    let names = |pairs: &[(String, String)]| {
+        pairs.iter().map(|(here, there)| format!("{here} = {there}")).collect::<Vec<_>>()
+    };
+    Finding::new(Code::ClassIndexMismatch, format!("{example}{others}"))
+        .of(None, Some(other))
+        .evidence("split", split.as_str())
+        .evidence("other", other.as_str())
+        .evidence("moved", one.moved.iter().map(|(class, ..)| class.clone()).collect::<Vec<_>>())
+        .evidence("renumbered", names(&one.renumbered))
+}
+
+fn order_of_files(order: &Order) -> Finding {
+    let says = format!(
+        "by name, the pictures of one split follow each other: {} runs, where a shuffle gives {:.0} \
+         ({})",
+        order.runs,
+        order.expected,
+        chance(order.p_corrected)
+    );
+    Finding::new(Code::SplitNotShuffled, says)
+        .evidence("runs", order.runs)
+        .evidence("expected_runs", order.expected)
+        .evidence("p", order.p)
+        .evidence("p_corrected", order.p_corrected)
+}
+
+fn drift(drift: &Drift) -> Finding {
+    let name = drift.quantity.name();
+    let most = drift.most.as_ref().map_or_else(
+        || {
+            let median = |(split, number): &(String, f64)| {
+                format!("{} in {split}", quantity(drift.quantity, *number))
+            };
+            let medians: Vec<String> = drift.medians.iter().map(median).collect();
+            format!("median {}", medians.join(", "))
+        },
+        |most| {
+            let (high, low) = (&most.high, &most.low);
+            format!(
+                "{:?} is {} of {} and {} of {}",
+                most.value,
+                percent(high.1),
+                high.0,
+                percent(low.1),
+                low.0
+            )
+        },
+    );
+    let says = format!(
+        "{name}: {most} (effect {:.2}, {}; {})",
+        drift.effect,
+        strength(drift.effect),
+        chance(drift.p_corrected)
+    );
+    Finding::new(Code::SplitDrift, says)
+        .evidence("quantity", name)
+        .evidence("statistic", drift.statistic)
+        .evidence("degrees", drift.degrees)
+        .evidence("p", drift.p)
+        .evidence("p_corrected", drift.p_corrected)
+        .evidence("effect", drift.effect)
+}
+
+/// A median as people read it.
+fn quantity(quantity: Quantity, number: f64) -> String {
+    use crate::facts::Measure;
+    match quantity {
+        // By the clock of the camera, as a day.
+        Quantity::Measure(Measure::Captured) => crate::reading::day_of_seconds(number),
+        _ if number.abs() >= 100.0 => format!("{number:.0}"),
+        _ => format!("{number:.3}"),
+    }
+}
+
+/// A chance as people read it.
+fn chance(p: f64) -> String {
+    if p < 0.0001 { "p < 0.0001".to_owned() } else { format!("p = {p:.4}") }
+}

@@ -1,0 +1,311 @@
+//! Is every picture one that can be learned from, and is it like the others?
+//!
+//! What is odd about a few pictures is told picture by picture. What is odd about many is how the
+//! collection is: it is told once, as a note.
+
+use std::collections::BTreeMap;
+
+use super::{counted, percent};
+use crate::catalog::{Catalog, Record};
+use crate::finding::{Code, Finding, Severity};
+use crate::limits::FindingLimits;
+use crate::measuring::Measured;
+use crate::reading::ColourMode;
+use crate::statistics::Scale;
+
+/// Findings about single pictures, and about what is mixed.
+pub fn pictures(catalog: &Catalog, limits: &FindingLimits) -> Vec<Finding> {
+    let pictures = Pictures { all: catalog.images().collect(), limits };
+    if pictures.all.is_empty() {
+        return Vec::new();
+    }
+    let mut findings = Vec::new();
+    findings.extend(pictures.blank());
+    findings.extend(pictures.dark());
+    findings.extend(pictures.washed_out());
+    findings.extend(pictures.soft());
+    findings.extend(pictures.tiny());
+    findings.extend(pictures.odd_aspect());
+    findings.extend(pictures.grey());
+    findings.extend(pictures.mixed_colours());
+    findings.extend(pictures.mixed_sizes());
+    let of_all = |code, one: &str, many: &str, is_so: fn(&Measured) -> bool| {
+        pictures.noted(code, one, many, is_so)
+    };
+    findings.extend(of_all(
+        Code::Transparent,
+        "picture has an alpha channel",
+        "pictures have an alpha channel",
+        |m| matches!(m.facts.colour, ColourMode::GreyAlpha | ColourMode::Rgba),
+    ));
+    findings.extend(of_all(
+        Code::Animated,
+        "picture has several frames",
+        "pictures have several frames",
+        |m| m.facts.frames > 1,
+    ));
+    findings.extend(of_all(
+        Code::TurnedByMetadata,
+        "picture is upright by its EXIF orientation only",
+        "pictures are upright by their EXIF orientation only",
+        |m| m.facts.orientation > 1,
+    ));
+    findings
+}
+
+type Image<'a> = (&'a Record, &'a Measured);
+
+struct Pictures<'a> {
+    all: Vec<Image<'a>>,
+    limits: &'a FindingLimits,
+}
+
+/// A picture that is odd, what is odd about it, and by how much.
+struct Odd<'a> {
+    record: &'a Record,
+    says: String,
+    value: f64,
+}
+
+/// So few odd pictures are told one by one, however small the collection.
+const FEW: usize = 3;
+/// Pictures of which one can be called unlike the others.
+const LEAST: usize = 8;
+/// Sharpness of what is called smooth all the same, whatever the others are; keeps logarithms finite.
+const NO_DETAIL: f64 = 1e-6;
+
+impl<'a> Pictures<'a> {
+    /// One finding a picture, or one for all where that are many; `many` goes on after their number.
+    fn told(&self, code: Code, odd: Vec<Odd<'a>>, limit: f64, many: &str) -> Vec<Finding> {
+        let share = odd.len() as f64 / self.all.len() as f64;
+        if odd.len() <= FEW || share <= self.limits.minority {
+            let one = |odd: Odd<'a>| {
+                Finding::new(code, format!("{}: {}", odd.record.path, odd.says))
+                    .of(odd.record.class(), odd.record.split())
+                    .images([&odd.record.path])
+                    .evidence("value", odd.value)
+                    .evidence("limit", limit)
+            };
+            return odd.into_iter().map(one).collect();
+        }
+        let says = format!("{} pictures ({}) {many}", odd.len(), percent(share));
+        let finding = Finding::new(code, says)
+            .images(odd.iter().map(|odd| &odd.record.path))
+            .evidence("pictures", odd.len())
+            .evidence("share", share)
+            .evidence("limit", limit);
+        // Nothing can be learned from a blank picture, however many there are.
+        let severity = if code == Code::Blank { code.severity() } else { Severity::Note };
+        vec![finding.severity(severity)]
+    }
+
+    fn odd(&self, judge: impl Fn(Image<'a>) -> Option<(f64, String)>) -> Vec<Odd<'a>> {
+        let judged = self.all.iter().filter_map(|&(record, measured)| {
+            let (value, says) = judge((record, measured))?;
+            Some(Odd { record, says, value })
+        });
+        judged.collect()
+    }
+
+    /// Where the numbers of the pictures lie, on a scale of ratios; none of too few.
+    fn scale(&self, value: impl Fn(&Measured) -> f64) -> Option<Scale> {
+        let numbers: Vec<f64> =
+            self.all.iter().map(|(_, measured)| value(measured).max(NO_DETAIL).ln()).collect();
+        (numbers.len() >= LEAST).then(|| Scale::of(numbers)).flatten()
+    }
+
+    fn is_blank(&self, measured: &Measured) -> bool {
+        let look = &measured.look;
+        f64::from(look.contrast) < self.limits.blank && f64::from(look.flat_share) > ONE_COLOUR
+    }
+
+    fn blank(&self) -> Vec<Finding> {
+        let odd = self.odd(|(_, measured)| {
+            let [red, green, blue] = measured.look.mean.map(|value| value.round() as u8);
+            let says = format!("all of one colour, #{red:02x}{green:02x}{blue:02x}");
+            self.is_blank(measured).then(|| (f64::from(measured.look.contrast), says))
+        });
+        self.told(Code::Blank, odd, self.limits.blank, "are of one flat colour")
+    }
+
+    /// Pictures of which a number lies far below those of the others and below a limit.
+    fn far_below(
+        &self,
+        value: impl Fn(&Measured) -> f64,
+        limit: f64,
+        says: impl Fn(f64, f64) -> String,
+    ) -> Vec<Odd<'a>> {
+        let Some(scale) = self.scale(&value) else { return Vec::new() };
+        self.odd(|(_, measured)| {
+            let number = value(measured);
+            let below = -scale.deviations(number.max(NO_DETAIL).ln());
+            let is_far = number < limit && below > self.limits.outlier;
+            let is_odd = is_far && !self.is_blank(measured);
+            is_odd.then(|| (number, says(number, scale.median.exp())))
+        })
+    }
+
+    fn dark(&self) -> Vec<Finding> {
+        let limit = self.limits.dark;
+        let odd = self.far_below(
+            |measured| f64::from(measured.look.brightness),
+            limit,
+            |value, median| {
+                format!("{} as bright as white; half of all are above {}", percent(value), percent(median))
+            },
+        );
+        self.told(Code::TooDark, odd, limit, "are very dark")
+    }
+
+    fn washed_out(&self) -> Vec<Finding> {
+        let limit = self.limits.contrast;
+        let odd = self.far_below(
+            |measured| f64::from(measured.look.contrast),
+            limit,
+            |value, median| format!("contrast {value:.3}; half of all are above {median:.3}"),
+        );
+        self.told(Code::WashedOut, odd, limit, "have hardly any contrast")
+    }
+
+    fn soft(&self) -> Vec<Finding> {
+        let sharpness = |measured: &Measured| f64::from(measured.look.sharpness);
+        let Some(scale) = self.scale(sharpness) else { return Vec::new() };
+        let limit = self.limits.soft_focus * scale.median.exp();
+        let odd = self.far_below(sharpness, limit, |value, median| {
+            format!("sharpness {value:.4}; half of all are above {median:.4}")
+        });
+        self.told(Code::SoftFocus, odd, limit, "are much softer than the others")
+    }
+
+    fn tiny(&self) -> Vec<Finding> {
+        let side = |measured: &Measured| {
+            f64::from(measured.facts.width_px.min(measured.facts.height_px))
+        };
+        let median = self.scale(side).map_or(f64::INFINITY, |scale| scale.median.exp());
+        let limit = self.limits.tiny.min(median / 4.0);
+        let odd = self.odd(|(_, measured)| {
+            let facts = &measured.facts;
+            let says = format!("{} x {} pixels", facts.width_px, facts.height_px);
+            (side(measured) < limit).then(|| (side(measured), says))
+        });
+        self.told(Code::Tiny, odd, limit, "are far smaller than the others")
+    }
+
+    fn odd_aspect(&self) -> Vec<Finding> {
+        let mut classes: BTreeMap<Option<&str>, Vec<f64>> = BTreeMap::new();
+        for (record, measured) in &self.all {
+            classes.entry(record.class()).or_default().push(measured.aspect().ln());
+        }
+        let scales: BTreeMap<Option<&str>, Scale> = classes
+            .into_iter()
+            .filter(|(_, numbers)| numbers.len() >= LEAST)
+            .filter_map(|(class, numbers)| Some((class, Scale::of(numbers)?)))
+            .collect();
+        let limit = self.limits.aspect;
+        let odd = self.odd(|(record, measured)| {
+            let (scale, aspect) = (scales.get(&record.class())?, measured.aspect());
+            let is_odd = scale.deviations(aspect.ln()).abs() > self.limits.outlier
+                && (aspect.ln() - scale.median).abs() > limit.ln();
+            let usual = scale.median.exp();
+            let facts = &measured.facts;
+            is_odd.then(|| {
+                let says = format!(
+                    "{} x {} pixels, {aspect:.2} wide to 1 high; its class is {usual:.2}",
+                    facts.width_px, facts.height_px
+                );
+                (aspect, says)
+            })
+        });
+        self.told(Code::OddAspect, odd, limit, "have another shape than their class")
+    }
+
+    fn grey(&self) -> Vec<Finding> {
+        let saturation = |measured: &Measured| f64::from(measured.look.saturation);
+        let limit = self.limits.grey;
+        let odd = self.odd(|(_, measured)| {
+            let is_grey = saturation(measured) < limit && !self.is_blank(measured);
+            is_grey.then(|| (saturation(measured), "a grey picture".to_owned()))
+        });
+        // Where most are grey, grey is not what is odd.
+        if odd.len() * 2 > self.all.len() {
+            return Vec::new();
+        }
+        self.told(Code::GreyAmongColour, odd, limit, "are grey, the others coloured")
+    }
+
+    fn mixed_colours(&self) -> Option<Finding> {
+        let mut modes: BTreeMap<ColourMode, Vec<&Record>> = BTreeMap::new();
+        for (record, measured) in &self.all {
+            modes.entry(measured.facts.colour).or_default().push(record);
+        }
+        let mut modes: Vec<(ColourMode, Vec<&Record>)> = modes.into_iter().collect();
+        modes.sort_by_key(|(_, records)| std::cmp::Reverse(records.len()));
+        if modes.len() < 2 {
+            return None;
+        }
+        let counts = modes.iter().map(|(mode, records)| format!("{} {}", mode.name(), records.len()));
+        let counts: Vec<String> = counts.collect();
+        let rare = modes.iter().skip(1).flat_map(|(_, records)| records.iter());
+        Some(
+            Finding::new(Code::MixedColours, counts.join(", "))
+                .images(sorted(rare.map(|record| &record.path)))
+                .evidence("modes", counts),
+        )
+    }
+
+    fn mixed_sizes(&self) -> Option<Finding> {
+        let size = |measured: &Measured| (measured.facts.width_px, measured.facts.height_px);
+        let mut sizes: BTreeMap<(u32, u32), usize> = BTreeMap::new();
+        self.all.iter().for_each(|(_, m)| *sizes.entry(size(m)).or_default() += 1);
+        let (&usual, &number) = sizes.iter().max_by_key(|&(_, number)| *number)?;
+        let share = number as f64 / self.all.len() as f64;
+        if sizes.len() < 2 || share < self.limits.uniform {
+            return None;
+        }
+        let others = self.all.iter().filter(|(_, measured)| size(measured) != usual);
+        let says = format!(
+            "{} of another size than {} x {}, which {} of all have",
+            counted((self.all.len() - number) as u64, "picture is", "pictures are"),
+            usual.0,
+            usual.1,
+            percent(share)
+        );
+        Some(
+            Finding::new(Code::MixedSizes, says)
+                .images(others.map(|(record, _)| &record.path))
+                .evidence("width_px", u64::from(usual.0))
+                .evidence("height_px", u64::from(usual.1))
+                .evidence("share", share)
+                .evidence("limit", self.limits.uniform),
+        )
+    }
+
+    /// One note for all pictures of which something is so.
+    fn noted(
+        &self,
+        code: Code,
+        one: &str,
+        many: &str,
+        is_so: fn(&Measured) -> bool,
+    ) -> Option<Finding> {
+        let those: Vec<&Record> =
+            self.all.iter().filter(|(_, m)| is_so(m)).map(|&(record, _)| record).collect();
+        let number = those.len() as u64;
+        let finding = || {
+            Finding::new(code, counted(number, one, many))
+                .images(those.iter().map(|record| &record.path))
+                .evidence("pictures", number)
+        };
+        (number > 0).then(finding)
+    }
+}
+
+/// Share of a picture within 8 levels of its most frequent colour, above which it is of that colour:
+/// 5 of its 1,024 cells may be dust.
+const ONE_COLOUR: f64 = 0.995;
+
+fn sorted<T: Ord>(all: impl Iterator<Item = T>) -> Vec<T> {
+    let mut all: Vec<T> = all.collect();
+    all.sort();
+    all
+}

@@ -1,0 +1,85 @@
+//! A split table laid over a collection that lies unsplit on disk.
+
+use std::collections::{BTreeSet, HashMap};
+use std::path::Path;
+use std::sync::Arc;
+
+use super::layout::Remark;
+use super::names::{Interned, composed, split_of_name, split_rank};
+use super::table::{self, Needed, Row};
+use super::{Carried, Collection, Columns, Label, RelPath};
+use crate::Error;
+
+impl Collection {
+    /// Gives every file the split that the table in `file` gives it, and its group there. Classes stay
+    /// those of the collection. Files that the table does not name are in no split; how many there
+    /// are, and what else does not fit, is among the remarks.
+    ///
+    /// # Errors
+    ///
+    /// When the table cannot be read, or has no column for splits.
+    pub fn split_by_table(&mut self, file: &Path, columns: &Columns) -> Result<(), Error> {
+        let table = table::read(file, columns, Needed::Split)?;
+        let mut rows: HashMap<String, (&Row, bool)> = HashMap::with_capacity(table.rows.len());
+        let mut contradicted = 0u64;
+        for row in &table.rows {
+            // What leads out of the collection names none of its files.
+            let path = table::below(Path::new(""), &row.path)
+                .map_or_else(|_| row.path.clone(), |path| RelPath::new(&path).to_string());
+            match rows.get(&path) {
+                Some((first, _)) => contradicted += u64::from(split_of(first) != split_of(row)),
+                None => {
+                    rows.insert(path, (row, false));
+                }
+            }
+        }
+        let (mut splits, mut left_out, mut relabelled) = (Interned::default(), 0u64, 0u64);
+        let mut classes: BTreeSet<(Option<String>, String)> = BTreeSet::new();
+        for entry in &mut self.entries {
+            let is_labelled = matches!(entry.place.label, Label::Class(_));
+            let Some((row, is_used)) = rows.get_mut(entry.path.as_str()) else {
+                entry.place.split = None;
+                left_out += u64::from(is_labelled);
+                continue;
+            };
+            *is_used = true;
+            entry.place.split = split_of(row).map(|split| splits.get(&composed(split)));
+            if let Some(group) = &row.group {
+                let carried = entry.place.carried.get_or_insert_with(|| Box::new(Carried::default()));
+                carried.group = Some(group.clone());
+            }
+            if let Some(class) = entry.place.class() {
+                let told = row.class.as_deref().map(composed);
+                relabelled += u64::from(told.is_some_and(|told| told != class));
+                classes.insert((entry.place.split.as_deref().map(str::to_owned), class.to_owned()));
+            }
+        }
+        // Folders without a picture in any split stay what they are.
+        let filled: BTreeSet<&String> = classes.iter().map(|(_, class)| class).collect();
+        let empty = self.class_folders.iter().filter(|(_, class)| !filled.contains(class));
+        let empty: Vec<_> = empty.map(|(_, class)| (None, class.clone())).collect();
+        classes.extend(empty);
+        self.class_folders = classes;
+        let mut names: Vec<Arc<str>> = splits.in_use();
+        names.sort_by_key(|name| (split_rank(name), Arc::clone(name)));
+        self.splits = names.iter().map(|name| name.to_string()).collect();
+
+        let unused = rows.values().filter(|(_, is_used)| !is_used).count();
+        self.layout.push_str(", splits by table");
+        let mut remark = |number: u64, says: &str| {
+            if number > 0 {
+                self.remarks.push(Remark::new(format!("{number} {says}"), None));
+            }
+        };
+        remark(left_out, "files in a class are not in the split table; they are in no split");
+        remark(unused as u64, "rows of the split table name no file of the collection");
+        remark(contradicted, "rows of the split table put a file into a second split; the first counts");
+        remark(relabelled, "rows of the split table name another class than the folder; the folder counts");
+        Ok(())
+    }
+}
+
+fn split_of(row: &Row) -> Option<&str> {
+    let name = row.split.as_deref()?;
+    Some(split_of_name(name).unwrap_or(name))
+}

@@ -1,0 +1,164 @@
+//! FACTS: what is known of a picture beside its content, as words and as numbers.
+
+use std::collections::BTreeMap;
+
+use crate::catalog::Record;
+use crate::collection::composed;
+use crate::measuring::Measured;
+
+/// Something about a picture that has one of several values.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Fact {
+    /// The format of the file.
+    Format,
+    /// Width and height in pixels.
+    Size,
+    /// Colour mode and bits.
+    Colour,
+    /// What took it.
+    Camera,
+    /// The day it was taken.
+    Day,
+    /// The folder it lies in, apart from those of its split and class.
+    Folder,
+}
+
+/// What a fact is called where nothing is known.
+pub const UNKNOWN: &str = "(unknown)";
+/// What rare values are counted as together.
+pub const OTHERS: &str = "(others)";
+
+/// Pictures that a value needs to be counted by itself: fewer in a cell are too few for chi-squared
+/// (Cochran, Some methods for strengthening the common chi-squared tests, 1954).
+const LEAST: u64 = 5;
+
+impl Fact {
+    /// All facts.
+    pub const ALL: [Fact; 6] =
+        [Fact::Format, Fact::Size, Fact::Colour, Fact::Camera, Fact::Day, Fact::Folder];
+
+    /// Its name, as it is written everywhere.
+    pub fn name(self) -> &'static str {
+        match self {
+            Fact::Format => "format",
+            Fact::Size => "size",
+            Fact::Colour => "colour",
+            Fact::Camera => "camera",
+            Fact::Day => "capture day",
+            Fact::Folder => "folder",
+        }
+    }
+
+    /// The value of a picture.
+    pub fn value(self, record: &Record, measured: &Measured) -> String {
+        let facts = &measured.facts;
+        let known = |text: Option<&str>| text.unwrap_or(UNKNOWN).to_owned();
+        match self {
+            Fact::Format => facts.format.name().to_owned(),
+            Fact::Size => format!("{}x{}", facts.width_px, facts.height_px),
+            Fact::Colour => format!("{} {}-bit", facts.colour.name(), facts.bits),
+            Fact::Camera => known(facts.camera.as_deref()),
+            Fact::Day => known(facts.captured.as_deref().and_then(|time| time.get(..10))),
+            Fact::Folder => folder(record),
+        }
+    }
+}
+
+/// The folder of a file without the parts that only repeat its split and class.
+fn folder(record: &Record) -> String {
+    let folder = record.path.folder();
+    let mut parts: Vec<&str> = folder.split('/').filter(|part| !part.is_empty()).collect();
+    if record.split().is_some() && !parts.is_empty() {
+        parts.remove(0);
+    }
+    let class = record.class().unwrap_or_default();
+    if let Some(at) = parts.iter().position(|part| composed(part) == class) {
+        parts.remove(at);
+    }
+    if parts.is_empty() { ".".to_owned() } else { parts.join("/") }
+}
+
+/// The values with the number of pictures that have each, most frequent first, and for each picture
+/// the place of its value there. Values of fewer than 5 pictures are one, [`OTHERS`], at the end.
+pub fn tallied(values: &[String]) -> (Vec<(String, u64)>, Vec<usize>) {
+    let mut counts: BTreeMap<&str, u64> = BTreeMap::new();
+    values.iter().for_each(|value| *counts.entry(value).or_default() += 1);
+    let rare = counts.values().filter(|&&count| count < LEAST).sum::<u64>();
+    let frequent = counts.iter().filter(|(_, count)| **count >= LEAST);
+    let mut tally: Vec<(String, u64)> =
+        frequent.map(|(value, count)| ((*value).to_owned(), *count)).collect();
+    tally.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+    let places: BTreeMap<String, usize> =
+        tally.iter().enumerate().map(|(place, (value, _))| (value.clone(), place)).collect();
+    let others = tally.len();
+    if rare > 0 {
+        tally.push((OTHERS.to_owned(), rare));
+    }
+    let place = |value: &String| places.get(value).copied().unwrap_or(others);
+    let of_each = values.iter().map(place).collect();
+    (tally, of_each)
+}
+
+/// Something about a picture that is a number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Measure {
+    /// Mean luma, 0 to 1.
+    Brightness,
+    /// Deviation of luma, 0 to 0.5.
+    Contrast,
+    /// Variation between neighbours, 0 to 1.
+    Sharpness,
+    /// Mean saturation, 0 to 1.
+    Saturation,
+    /// Width times height.
+    Pixels,
+    /// Width over height.
+    Aspect,
+    /// Bytes of the file.
+    Bytes,
+    /// When it was taken, in seconds from any one moment.
+    Captured,
+}
+
+impl Measure {
+    /// All measures.
+    pub const ALL: [Measure; 8] = [
+        Measure::Brightness,
+        Measure::Contrast,
+        Measure::Sharpness,
+        Measure::Saturation,
+        Measure::Pixels,
+        Measure::Aspect,
+        Measure::Bytes,
+        Measure::Captured,
+    ];
+
+    /// Its name, as it is written everywhere.
+    pub fn name(self) -> &'static str {
+        match self {
+            Measure::Brightness => "brightness",
+            Measure::Contrast => "contrast",
+            Measure::Sharpness => "sharpness",
+            Measure::Saturation => "saturation",
+            Measure::Pixels => "pixels",
+            Measure::Aspect => "aspect",
+            Measure::Bytes => "bytes",
+            Measure::Captured => "capture time",
+        }
+    }
+
+    /// The value of a picture, where it is known.
+    pub fn value(self, record: &Record, measured: &Measured) -> Option<f64> {
+        let (look, facts) = (&measured.look, &measured.facts);
+        Some(match self {
+            Measure::Brightness => f64::from(look.brightness),
+            Measure::Contrast => f64::from(look.contrast),
+            Measure::Sharpness => f64::from(look.sharpness),
+            Measure::Saturation => f64::from(look.saturation),
+            Measure::Pixels => f64::from(facts.width_px) * f64::from(facts.height_px),
+            Measure::Aspect => measured.aspect(),
+            Measure::Bytes => record.size_bytes as f64,
+            Measure::Captured => facts.captured_seconds()? as f64,
+        })
+    }
+}

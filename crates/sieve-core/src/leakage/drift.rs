@@ -1,0 +1,227 @@
+//! Are the splits alike, apart from chance?
+
+use std::collections::HashSet;
+
+use super::order::Order;
+use crate::collection::Collection;
+use crate::duplicates::{Found, Picture};
+use crate::facts::{Fact, Measure, tallied};
+use crate::independent::Units;
+use crate::limits::FindingLimits;
+use crate::statistics::{Contingency, holm, kruskal_wallis, median, total_variation};
+
+/// What is compared between splits.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Quantity {
+    /// The shares of the classes, files counted.
+    Classes,
+    /// The shares of the values of a fact, independent pictures counted.
+    Fact(Fact),
+    /// A number, over independent pictures.
+    Measure(Measure),
+}
+
+impl Quantity {
+    /// Its name, as it is written everywhere.
+    pub fn name(self) -> &'static str {
+        match self {
+            Quantity::Classes => "class shares",
+            Quantity::Fact(fact) => fact.name(),
+            Quantity::Measure(measure) => measure.name(),
+        }
+    }
+}
+
+/// How one quantity differs between splits.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Drift {
+    /// The quantity.
+    pub quantity: Quantity,
+    /// Chi-squared of splits against values, or H of Kruskal and Wallis for a measure.
+    pub statistic: f64,
+    /// Its degrees of freedom.
+    pub degrees: u64,
+    /// The chance of as large a difference where all splits were drawn from one pile, 0 to 1.
+    pub p: f64,
+    /// The same, corrected for all tests between the splits (Holm).
+    pub p_corrected: f64,
+    /// How large the difference is, 0 to 1: Cramer's V without what chance gives, or the root of
+    /// epsilon-squared for a measure.
+    pub effect: f64,
+    /// Whether it is beyond the limit, and no chance.
+    pub is_found: bool,
+    /// How each two splits differ.
+    pub pairs: Vec<PairDrift>,
+    /// The median in each split, for a measure.
+    pub medians: Vec<(String, f64)>,
+    /// The value whose share differs most between two splits, for the others.
+    pub most: Option<Most>,
+}
+
+/// Where shares differ most.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Most {
+    /// The value.
+    pub value: String,
+    /// The split with the larger share, and that.
+    pub high: (String, f64),
+    /// The split with the smaller share, and that.
+    pub low: (String, f64),
+}
+
+/// How two splits differ.
+#[derive(Clone, Debug, PartialEq)]
+pub struct PairDrift {
+    /// The splits.
+    pub splits: [String; 2],
+    /// Total variation: half the sum of the differences of shares, 0 to 1.
+    pub total_variation: f64,
+}
+
+pub(super) fn drift(collection: &Collection, found: &Found<'_>) -> Vec<Drift> {
+    let in_class = |picture: &&Picture<'_>| picture.record.class().is_some();
+    // Pictures without a class are kept for later, and may be of any kind.
+    let splits: Vec<&String> = collection
+        .splits
+        .iter()
+        .filter(|split| {
+            let mut here = found.pictures.iter().filter(in_class);
+            here.any(|picture| picture.record.split() == Some(split))
+        })
+        .collect();
+    if splits.len() < 2 {
+        return Vec::new();
+    }
+    let units = Units::with_groups(found);
+    let place = |picture: &Picture<'_>| {
+        splits.iter().position(|split| picture.record.split() == Some(split))
+    };
+    let mut files: Vec<(usize, &Picture<'_>)> = Vec::new();
+    let mut independent = Vec::new();
+    let mut seen: HashSet<(u32, usize)> = HashSet::new();
+    for (number, picture) in found.pictures.iter().enumerate() {
+        let Some(split) = place(picture).filter(|_| in_class(&picture)) else { continue };
+        files.push((split, picture));
+        if seen.insert((units.unit(number), split)) {
+            independent.push((split, picture));
+        }
+    }
+    let mut all = Vec::new();
+    let classes: Vec<String> =
+        files.iter().filter_map(|(_, one)| one.record.class().map(str::to_owned)).collect();
+    all.extend(shares(Quantity::Classes, &splits, &files, &classes, false));
+    for fact in Fact::ALL {
+        let values = independent.iter().map(|(_, one)| fact.value(one.record, one.measured));
+        let values: Vec<String> = values.collect();
+        all.extend(shares(Quantity::Fact(fact), &splits, &independent, &values, true));
+    }
+    all.extend(Measure::ALL.into_iter().filter_map(|of| measure(of, &splits, &independent)));
+    all
+}
+
+/// Compares shares of `values`, which are those of `pictures`.
+fn shares(
+    quantity: Quantity,
+    splits: &[&String],
+    pictures: &[(usize, &Picture<'_>)],
+    values: &[String],
+    are_rare_pooled: bool,
+) -> Option<Drift> {
+    let (names, places) = if are_rare_pooled {
+        let (tally, places) = tallied(values);
+        (tally.into_iter().map(|(value, _)| value).collect(), places)
+    } else {
+        let mut names: Vec<String> = values.to_vec();
+        names.sort_unstable();
+        names.dedup();
+        let places = values.iter().map(|value| names.binary_search(value).unwrap_or(0)).collect();
+        (names, places)
+    };
+    let mut table = Contingency::new(splits.len(), names.len());
+    pictures.iter().zip(&places).for_each(|((split, _), &place)| table.add(*split, place, 1));
+    let association = table.association()?;
+    let row = |split: usize| (0..names.len()).map(|value| table.at(split, value)).collect::<Vec<_>>();
+    let rows: Vec<Vec<u64>> = (0..splits.len()).map(row).collect();
+    let mut pairs = Vec::new();
+    for a in 0..splits.len() {
+        for b in a + 1..splits.len() {
+            pairs.extend(total_variation(&rows[a], &rows[b]).map(|total_variation| PairDrift {
+                splits: [splits[a].clone(), splits[b].clone()],
+                total_variation,
+            }));
+        }
+    }
+    Some(Drift {
+        quantity,
+        statistic: association.chi_squared,
+        degrees: association.degrees,
+        p: association.p,
+        p_corrected: 1.0,
+        effect: association.cramers_v_corrected,
+        is_found: false,
+        pairs,
+        medians: Vec::new(),
+        most: most(splits, &names, &rows),
+    })
+}
+
+/// The value whose share differs most between two splits; of equals the first.
+fn most(splits: &[&String], names: &[String], rows: &[Vec<u64>]) -> Option<Most> {
+    let sums: Vec<u64> = rows.iter().map(|row| row.iter().sum()).collect();
+    let mut most: Option<Most> = None;
+    for (value, name) in names.iter().enumerate() {
+        let shares = rows.iter().zip(&sums).map(|(row, &sum)| row[value] as f64 / sum as f64);
+        let shares: Vec<(usize, f64)> = shares.enumerate().collect();
+        let by_share = |a: &&(usize, f64), b: &&(usize, f64)| a.1.total_cmp(&b.1);
+        let (high, low) = (shares.iter().rev().max_by(by_share)?, shares.iter().min_by(by_share)?);
+        let gap = high.1 - low.1;
+        if most.as_ref().is_none_or(|known| gap > known.high.1 - known.low.1) {
+            let named = |&(split, share): &(usize, f64)| (splits[split].clone(), share);
+            most = Some(Most { value: name.clone(), high: named(high), low: named(low) });
+        }
+    }
+    most
+}
+
+fn measure(
+    measure: Measure,
+    splits: &[&String],
+    pictures: &[(usize, &Picture<'_>)],
+) -> Option<Drift> {
+    let mut groups = vec![Vec::new(); splits.len()];
+    for (split, picture) in pictures {
+        groups[*split].extend(measure.value(picture.record, picture.measured));
+    }
+    let test = kruskal_wallis(&groups)?;
+    let medians = splits.iter().zip(&groups).filter_map(|(split, numbers)| {
+        Some(((*split).clone(), median(numbers.iter().copied())?))
+    });
+    Some(Drift {
+        quantity: Quantity::Measure(measure),
+        statistic: test.h,
+        degrees: test.degrees,
+        p: test.p,
+        p_corrected: 1.0,
+        effect: test.epsilon_squared.sqrt(),
+        is_found: false,
+        pairs: Vec::new(),
+        medians: medians.collect(),
+        most: None,
+    })
+}
+
+/// Corrects the chances of all tests together, decides, and puts the largest effect first.
+pub(super) fn correct(drift: &mut [Drift], order: Option<&mut Order>, limits: &FindingLimits) {
+    let p: Vec<f64> =
+        drift.iter().map(|one| one.p).chain(order.as_ref().map(|order| order.p)).collect();
+    let corrected = holm(&p);
+    for (one, &p) in drift.iter_mut().zip(&corrected) {
+        one.p_corrected = p;
+        one.is_found = p < limits.chance && one.effect >= limits.drift;
+    }
+    if let (Some(order), Some(&p)) = (order, corrected.last()) {
+        order.p_corrected = p;
+        order.is_cut = p < limits.chance && (order.runs as f64) < order.expected / 2.0;
+    }
+    drift.sort_by(|a, b| b.effect.total_cmp(&a.effect).then(a.quantity.cmp(&b.quantity)));
+}

@@ -1,0 +1,90 @@
+//! LEAKAGE: what makes a score untrue that is measured on a held-out split.
+
+mod drift;
+mod order;
+mod removal;
+mod spans;
+mod structure;
+mod twins;
+
+pub use drift::{Drift, PairDrift, Quantity};
+pub use order::Order;
+pub use removal::Removal;
+pub use spans::{ClassSpan, Span};
+pub use structure::{IndexMismatch, MissingClass};
+pub use twins::{Bond, Twin};
+
+use crate::collection::Collection;
+use crate::duplicates::Found;
+use crate::limits::FindingLimits;
+
+/// What is wrong between the splits of a collection.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Leakage {
+    /// Pictures in each split, in the order of the splits.
+    pub splits: Vec<(String, u64)>,
+    /// Pairs of pictures of two splits that are copies, frames of one moment, or of one group. Every
+    /// pair that was verified, and for a picture that is joined to another split by a third one its
+    /// first partner there. Surest kinds first.
+    pub twins: Vec<Twin>,
+    /// For every two splits with twins how many pictures of the one have a twin in the other; both
+    /// ways round, the held-out split that matters most first.
+    pub spans: Vec<Span>,
+    /// What to remove so that no twins are left; empty where both sides must not change.
+    pub removals: Vec<Removal>,
+    /// Twins of which both sides must not change.
+    pub kept: usize,
+    /// Classes that not every split has. Splits of pictures without a class are left out.
+    pub missing: Vec<MissingClass>,
+    /// Splits whose class folders are in another order or number.
+    pub index: Vec<IndexMismatch>,
+    /// Tests of whether the splits are alike, the largest effect first.
+    pub drift: Vec<Drift>,
+    /// Whether the splits are runs of the file list; none where this cannot be told.
+    pub order: Option<Order>,
+}
+
+/// Compares the splits of `collection`, which was searched for `found`. Twins are removed from the
+/// split that matters least, and never from those that `protect` names.
+pub fn leakage(
+    collection: &Collection,
+    found: &Found<'_>,
+    limits: &FindingLimits,
+    protect: &[String],
+) -> Leakage {
+    let splits = &collection.splits;
+    if splits.len() < 2 {
+        return Leakage::default();
+    }
+    let in_split = |split: &String| {
+        let of_it = found.pictures.iter().filter(|one| one.record.split() == Some(split));
+        of_it.count() as u64
+    };
+    let twins = twins::twins(found);
+    let (removals, kept) = removal::removals(&twins, found, protect);
+    let (mut drift, mut order) =
+        (drift::drift(collection, found), order::order(collection, found));
+    drift::correct(&mut drift, order.as_mut(), limits);
+    Leakage {
+        splits: splits.iter().map(|split| (split.clone(), in_split(split))).collect(),
+        spans: spans::spans(splits, &twins, found),
+        twins,
+        removals,
+        kept,
+        missing: structure::missing(collection),
+        index: structure::index(collection),
+        drift,
+        order,
+    }
+}
+
+/// How much a split matters as a judge: what is tested on more than what is tuned on, and that more
+/// than what is trained on.
+fn standing(split: Option<&str>) -> usize {
+    match split {
+        Some("test") => 3,
+        Some("validation") => 2,
+        Some("train") => 0,
+        _ => 1,
+    }
+}
