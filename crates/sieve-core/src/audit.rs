@@ -39,8 +39,7 @@ pub fn audit(
 ) -> Audit {
     let inventory = inventory(catalog);
     let settings = balance::Settings::default();
-    let balance =
-        balance::balance(&inventory.classes, &inventory.splits, found, limits, &settings);
+    let balance = balance::balance(&inventory.classes, &inventory.splits, found, limits, &settings);
     let leakage = leakage::leakage(&catalog.collection, found, limits, protect);
     let mut findings = checks::integrity(catalog);
     findings.extend(checks::placement(catalog));

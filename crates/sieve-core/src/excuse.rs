@@ -96,7 +96,8 @@ mod tests {
         assert!(!excuse_of(None, None, Some("**")).covers(&names), "it is about no file");
 
         let mut all = vec![dark, leak.clone()];
-        let excuses = [excuse_of(None, Some("sage"), None), excuse_of(Some(Code::TooDark), None, None)];
+        let excuses =
+            [excuse_of(None, Some("sage"), None), excuse_of(Some(Code::TooDark), None, None)];
         assert_eq!(excuse(&mut all, &excuses), [1, 0]);
         assert_eq!(all, [leak]);
         assert!(Paths::like("a{b").is_err());

@@ -57,9 +57,10 @@ limits! {
     departure "departure" 0.5 "of 1"
         "a class has a format, size, camera, day or folder this much more often than the others: from \
          half on, guessing the class by it beats looking at the picture half of the time"
-    minority "minority" 0.02 "of 1"
+    minority "minority" 0.01 "of 1"
         "what is odd about a larger share of the pictures is how the collection is, and is told once, \
-         as a note; 3 pictures are never too many"
+         as a note; a single picture never is. With seven such questions, a healthy collection stays \
+         below 2 % in warnings"
     outlier "outlier" 4.0 "deviations"
         "pictures are odd when they are farther from the median, on a scale of ratios: 1 in 15,000 \
          would be by chance in a bell curve. Deviations are 1.4826 times the median distance from the \
@@ -67,9 +68,9 @@ limits! {
     uniform "uniform" 0.9 "of 1"
         "where at least this share of the pictures has one size, the others are told: below that, many \
          sizes are how the collection is"
-    blank "blank" 0.01 "of white"
-        "contrast below which a picture may be of one flat colour, if nearly all of it is within 8 levels \
-         of that colour: 2.5 of 256 levels, the noise of a covered lens"
+    blank "blank" 3.0 "levels"
+        "standard deviation of each channel below which a picture may be of one flat colour, if all of \
+         it is within 8 levels of that colour: 3 of 256 levels are the noise of a covered lens"
     dark "dark" 0.1 "of white"
         "mean brightness of a picture below which it may be too dark, if it is an outlier too: a \
          tenth of white is where 8 bits leave 25 levels"

@@ -2,6 +2,7 @@
 
 use crate::catalog::{Catalog, Memory, Outcome, Reason, Record};
 use crate::collection::{Collection, Label, Locator, Place, RelPath, split_rank};
+use crate::duplicates::{Found, Group, Kind, Member, Pair, Picture, Reach, Why};
 use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
 use crate::reading::{ColourMode, Facts, Format};
 
@@ -81,4 +82,56 @@ pub fn classes(sizes: &[(&str, u64)]) -> Vec<Record> {
         }
     }
     records
+}
+
+/// What was found in `catalog`: these groups, of which every two pictures were compared.
+pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> {
+    let pictures: Vec<Picture<'a>> = (0..)
+        .zip(&catalog.records)
+        .filter_map(|(index, record)| {
+            Some(Picture { record, measured: record.image()?, side: 0, index })
+        })
+        .collect();
+    let number = |path: &&str| {
+        let mut places = (0u32..).zip(&pictures);
+        places.find(|(_, picture)| picture.record.path.as_str() == *path).expect("it is there").0
+    };
+    let (mut pairs, mut listed) = (Vec::new(), Vec::new());
+    for &(kind, paths) in groups {
+        let members: Vec<u32> = paths.iter().map(number).collect();
+        for (place, &a) in members.iter().enumerate() {
+            let others = members[place + 1..].iter();
+            pairs.extend(others.map(|&b| Pair { a: a.min(b), b: a.max(b), kind, score: 0.9 }));
+        }
+        let records = || members.iter().map(|&member| pictures[member as usize].record);
+        let differ = |name: fn(&Record) -> Option<&str>| {
+            records().filter_map(name).collect::<std::collections::BTreeSet<_>>().len() > 1
+        };
+        let member = |&picture: &u32| Member {
+            picture,
+            keep: picture == members[0],
+            kind: Some(kind),
+            score: Some(0.9),
+            through: None,
+        };
+        listed.push(Group {
+            kind,
+            score: 0.9,
+            label_conflict: differ(Record::class),
+            across_splits: differ(Record::split),
+            members: members.iter().map(member).collect(),
+            why: Why::Path,
+        });
+    }
+    pairs.sort_by_key(|pair| (pair.a, pair.b));
+    Found { pictures, pairs, groups: listed, reach: Reach::Wide }
+}
+
+/// The record at `path`, to be changed.
+pub fn change<'a>(records: &'a mut [Record], path: &str) -> &'a mut Measured {
+    let record = records.iter_mut().find(|record| record.path.as_str() == path);
+    match &mut record.expect("it is there").outcome {
+        Outcome::Image(measured) => measured,
+        Outcome::SetAside(_) => panic!("{path} is no picture"),
+    }
 }

@@ -7,8 +7,11 @@ use std::io::Write;
 use std::path::Path;
 
 use sieve_core::catalog::{self, Catalog, Options};
-use sieve_core::collection::{self, ClassDepth, Pattern, Request, Root, SplitFolders, Wish};
-use sieve_core::finding::Code;
+use sieve_core::collection::{
+    self, ClassDepth, Columns, Pattern, Request, Root, SplitFolders, Wish,
+};
+use sieve_core::duplicates::{self, Side};
+use sieve_core::finding::{Code, Finding};
 use sieve_core::limits::FindingLimits;
 use sieve_core::progress::Silent;
 use sieve_core::{Error, audit};
@@ -18,6 +21,12 @@ use zip::write::SimpleFileOptions;
 fn measured(request: &Request) -> Catalog {
     let collection = collection::open(request, &collection::Forgetful, &Silent).unwrap();
     catalog::measure(collection, &Options::default(), None, &Silent).unwrap()
+}
+
+fn findings(catalog: &Catalog) -> Vec<Finding> {
+    let side = [Side { catalog, store: None, limits: &Default::default() }];
+    let found = duplicates::find(&side, &Default::default(), &Silent).unwrap();
+    audit::audit(catalog, &found, &FindingLimits::default(), &[]).findings
 }
 
 /// `path split class`, a line a file.
@@ -181,7 +190,7 @@ fn archives_that_are_cut_short_are_told() {
             continue;
         }
         let catalog = measured(&Request::at(&file));
-        let found = audit::audit(&catalog, &FindingLimits::default()).findings;
+        let found = findings(&catalog);
         assert!(found.iter().any(|finding| finding.code == Code::Unreadable), "{name}: {found:?}");
         assert!(catalog.images().count() >= 3, "{name}: what came before is read");
     }
@@ -231,7 +240,7 @@ fn labels_come_from_names_and_tables() {
     assert_eq!(table.collection.carried, ["rack"]);
     let first = &table.records[3].place;
     assert_eq!((first.group(), &first.carried.as_ref().unwrap().values[0][..]), (Some("g"), "7"));
-    let found = audit::audit(&table, &FindingLimits::default()).findings;
+    let found = findings(&table);
     let conflict = found.iter().find(|finding| finding.code == Code::LabelConflict).unwrap();
     assert_eq!(conflict.images, ["in/sage_1.jpg"]);
 
@@ -262,8 +271,53 @@ fn several_roots_are_splits_of_one_collection() {
     ];
     assert_eq!(places(&catalog), expected);
     assert_eq!(catalog.collection.splits, ["train", "test", "later"]);
-    let found = audit::audit(&catalog, &FindingLimits::default()).findings;
+    let found = findings(&catalog);
     assert!(found.iter().any(|finding| finding.code == Code::SplitLeak));
+}
+
+#[test]
+fn a_split_table_is_laid_over_folders() {
+    let root = folder(&[
+        ("in/bay/1.jpg", &jpeg(1)),
+        ("in/bay/2.jpg", &jpeg(2)),
+        ("in/sage/3.jpg", &jpeg(3)),
+        ("in/sage/4.jpg", &jpeg(4)),
+        (
+            "split.csv",
+            b"path,class,split,group\nbay/1.jpg,bay,train,g\n./bay/2.jpg,mint,val,g\n\
+            bay/2.jpg,bay,test,\nsage/3.jpg,,train,\ngone/5.jpg,bay,train,\n",
+        ),
+        ("bare.csv", b"path,class\nbay/1.jpg,bay\n"),
+    ]);
+    let request = Request::at(root.path().join("in"));
+    let mut laid = collection::open(&request, &collection::Forgetful, &Silent).unwrap();
+    let columns = Columns::default();
+    let error = laid.split_by_table(&root.path().join("bare.csv"), &columns).unwrap_err();
+    assert!(
+        error.to_string().contains("it has no column \"split\"; it has path, class"),
+        "{error}"
+    );
+    laid.split_by_table(&root.path().join("split.csv"), &columns).unwrap();
+    assert_eq!(laid.splits, ["train", "validation"]);
+    let says: Vec<&str> = laid.remarks.iter().map(|remark| remark.says.as_str()).collect();
+    let expected = [
+        "1 file in a class is not in the split table, and in no split",
+        "1 row of the split table names no file of the collection",
+        "1 row of the split table puts a file into a second split; the first counts",
+        "1 row of the split table names another class than the folder; the folder counts",
+    ];
+    assert_eq!(says, expected);
+    let catalog = catalog::measure(laid, &Options::default(), None, &Silent).unwrap();
+    let expected = [
+        "bay/1.jpg train bay",
+        "bay/2.jpg validation bay",
+        "sage/3.jpg train sage",
+        "sage/4.jpg - sage",
+    ];
+    assert_eq!(places(&catalog), expected);
+    let told = findings(&catalog);
+    let leak = told.iter().find(|finding| finding.code == Code::GroupLeak).unwrap();
+    assert_eq!(leak.images, ["bay/1.jpg", "bay/2.jpg"]);
 }
 
 #[test]
@@ -306,6 +360,6 @@ fn classes_are_one_in_every_unicode_form() {
     }
     let catalog = measured(&Request::at(root.path()));
     assert_eq!(catalog.collection.classes(), [composed]);
-    let found = audit::audit(&catalog, &FindingLimits::default()).findings;
+    let found = findings(&catalog);
     assert!(found.iter().any(|finding| finding.code == Code::ClassNamesAlike));
 }

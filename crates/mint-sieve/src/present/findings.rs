@@ -13,13 +13,18 @@ const INDENT: &str = "         ";
 /// Names of one finding's images that are shown without `--all`.
 const MOST_IMAGES: usize = 3;
 
-/// Findings of one code that are shown without `--all`: the worse, the more.
-fn most(severity: Severity) -> usize {
-    match severity {
-        Severity::Error => 3,
-        Severity::Warning => 2,
-        Severity::Note => 1,
-    }
+/// Codes of warnings from which on each is told in two lines.
+const MANY_CODES: usize = 6;
+
+/// How much is said of the findings of one code.
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Extent {
+    /// Every finding, every image, the remedy.
+    All,
+    /// The first few, some images, the remedy.
+    Some(usize),
+    /// The first.
+    Brief,
 }
 
 /// The findings with their number. `also` gives lines that stand above those of a code.
@@ -41,17 +46,32 @@ pub fn list(findings: &[Finding], all: bool, also: impl Fn(Code) -> Vec<String>)
         return format!("\n{}\n", heading("Nothing to complain of."));
     }
     let mut text = format!("\n{HEADING}Findings:{HEADING:#} {}\n", counts.join(", "));
+    let mut is_cut = false;
     for severity in findings.chunk_by(|a, b| a.severity == b.severity) {
         text.push('\n');
-        for group in severity.chunk_by(|a, b| a.code == b.code) {
-            text.push_str(&of_code(group, all, &also(group[0].code)));
+        let codes = severity.chunk_by(|a, b| a.code == b.code);
+        let extent = match severity[0].severity {
+            _ if all => Extent::All,
+            Severity::Error => Extent::Some(3),
+            Severity::Warning if codes.clone().count() <= MANY_CODES => Extent::Some(2),
+            Severity::Warning | Severity::Note => Extent::Brief,
+        };
+        is_cut |= extent == Extent::Brief;
+        for group in codes {
+            text.push_str(&of_code(group, extent, &also(group[0].code)));
         }
+    }
+    if is_cut {
+        let _ = writeln!(
+            text,
+            "{FAINT}--all names every finding and says what to do about each.{FAINT:#}"
+        );
     }
     text
 }
 
 /// All findings of one code and severity: what they have in common, the first of them, the remedy.
-fn of_code(group: &[Finding], all: bool, also: &[String]) -> String {
+fn of_code(group: &[Finding], extent: Extent, also: &[String]) -> String {
     let Finding { code, severity, .. } = group[0];
     let style = of_severity(severity);
     let number = group.len();
@@ -65,17 +85,26 @@ fn of_code(group: &[Finding], all: bool, also: &[String]) -> String {
     for line in also {
         let _ = writeln!(text, "{INDENT}{}", safe(line));
     }
-    let shown = if all { group.len() } else { most(severity) };
-    let is_brief = severity == Severity::Note && !all;
+    if extent == Extent::Brief {
+        let more = match group.len() - 1 {
+            0 => String::new(),
+            more => format!(" ... {more} more"),
+        };
+        let _ = writeln!(text, "{INDENT}  {}{more}", safe(&group[0].says));
+        return text;
+    }
+    let (shown, images) = match extent {
+        Extent::Some(most) => (most, MOST_IMAGES),
+        _ => (usize::MAX, usize::MAX),
+    };
     for finding in group.iter().take(shown) {
         let _ = writeln!(text, "{INDENT}  {}", safe(&finding.says));
-        if !is_brief && !names_itself(finding, all) {
-            let names = finding.images.iter().take(if all { usize::MAX } else { MOST_IMAGES });
-            for name in names {
+        if !names_itself(finding, extent == Extent::All) {
+            for name in finding.images.iter().take(images) {
                 let _ = writeln!(text, "{INDENT}    {}", safe(name));
             }
-            if !all && finding.images.len() > MOST_IMAGES {
-                let more = finding.images.len() - MOST_IMAGES;
+            if finding.images.len() > images {
+                let more = finding.images.len() - images;
                 let _ = writeln!(text, "{INDENT}    ... {more} more (--all)");
             }
         }
@@ -83,9 +112,7 @@ fn of_code(group: &[Finding], all: bool, also: &[String]) -> String {
     if group.len() > shown {
         let _ = writeln!(text, "{INDENT}  ... {} more (--all)", group.len() - shown);
     }
-    if !is_brief {
-        let _ = writeln!(text, "{INDENT}{FAINT}{}{FAINT:#}", code.remedy());
-    }
+    let _ = writeln!(text, "{INDENT}{FAINT}{}{FAINT:#}", code.remedy());
     text
 }
 

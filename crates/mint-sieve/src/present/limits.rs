@@ -78,7 +78,10 @@ pub fn text(settings: &Settings, set: &SetLimits) -> String {
         text.push_str(&format!("    {FAINT}{}{FAINT:#}\n", line.trim_start()));
     }
     text.push('\n');
-    text + &next_step("try another one:", &["mint-sieve", "audit", "FOLDER", "--limit", "thin-class=50"])
+    text + &next_step(
+        "try another one:",
+        &["mint-sieve", "audit", "FOLDER", "--limit", "thin-class=50"],
+    )
 }
 
 /// For programs.

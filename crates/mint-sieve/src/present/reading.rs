@@ -27,9 +27,8 @@ pub struct ReadingSettings {
 impl ReadingSettings {
     /// The settings that the arguments make.
     pub fn of(args: &CollectionArgs) -> Self {
-        let path = |path: &Option<PathBuf>| {
-            path.as_ref().map(|path| path.to_string_lossy().into_owned())
-        };
+        let path =
+            |path: &Option<PathBuf>| path.as_ref().map(|path| path.to_string_lossy().into_owned());
         ReadingSettings {
             collection: args.roots.iter().map(ToString::to_string).collect(),
             splits: args.reading.splits.as_ref().map(splits),

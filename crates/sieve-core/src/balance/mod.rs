@@ -9,7 +9,7 @@ mod repair;
 mod ties;
 mod weights;
 
-pub use counts::{ClassCount, Largest, Scope, Spread, SplitCount};
+pub use counts::{ClassCount, Largest, Scope, SplitCount, Spread};
 pub use held_out::{ASSUMED_ACCURACY, ClassVerdict, HeldOut};
 pub use repair::{Cap, Steps};
 pub use ties::{Cell, Departure, Tie};
@@ -103,3 +103,6 @@ pub fn balance(
         training,
     }
 }
+
+#[cfg(test)]
+mod tests;

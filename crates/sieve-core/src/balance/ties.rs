@@ -109,11 +109,7 @@ pub(super) fn ties(classes: &[String], found: &Found<'_>, limits: &FindingLimits
 
 /// For each class the value that is most over-represented in it; chances not corrected yet for the
 /// number of classes, but for that of values.
-fn departures(
-    classes: &[String],
-    values: &[(String, u64)],
-    table: &Contingency,
-) -> Vec<Departure> {
+fn departures(classes: &[String], values: &[(String, u64)], table: &Contingency) -> Vec<Departure> {
     let (in_class, with_value) = (table.rows(), table.columns());
     let total: u64 = in_class.iter().sum();
     let mut departures: Vec<Departure> = Vec::new();

@@ -30,5 +30,9 @@ fn counted(number: u64, one: &str, many: &str) -> String {
 /// A share as people read it.
 fn percent(share: f64) -> String {
     let percent = share * 100.0;
-    if percent > 0.0 && percent < 9.95 { format!("{percent:.1} %") } else { format!("{percent:.0} %") }
+    if percent > 0.0 && percent < 9.95 {
+        format!("{percent:.1} %")
+    } else {
+        format!("{percent:.0} %")
+    }
 }

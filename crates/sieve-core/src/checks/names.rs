@@ -81,9 +81,9 @@ pub(super) fn alike(classes: &[Class<'_>]) -> Vec<Alike> {
         for (index, word) in words.iter().enumerate() {
             key(word).into_iter().for_each(|key| by_key.entry(key).or_default().push(index));
         }
-        let chained = by_key.into_values().flat_map(|same| {
-            same.windows(2).map(|pair| (pair[0], pair[1])).collect::<Vec<_>>()
-        });
+        let chained = by_key
+            .into_values()
+            .flat_map(|same| same.windows(2).map(|pair| (pair[0], pair[1])).collect::<Vec<_>>());
         chained.collect::<Vec<_>>()
     };
     for (a, b) in forms(&|word| Some(word.to_owned())) {
@@ -158,7 +158,9 @@ fn singular(word: &str) -> Option<String> {
         .map(|(stem, ending)| format!("{stem}{}", &ending[..ending.len() - 2]))
     {
         stem
-    } else if let Some(stem) = word.strip_suffix('s').filter(|stem| !stem.ends_with(['s', 'u', 'i'])) {
+    } else if let Some(stem) =
+        word.strip_suffix('s').filter(|stem| !stem.ends_with(['s', 'u', 'i']))
+    {
         stem.to_owned()
     } else {
         word.strip_suffix("fe").map_or(word.to_owned(), |stem| format!("{stem}f"))

@@ -67,10 +67,13 @@ struct Odd<'a> {
     value: f64,
 }
 
-/// So few odd pictures are told one by one, however small the collection.
-const FEW: usize = 3;
-/// Pictures of which one can be called unlike the others.
-const LEAST: usize = 8;
+/// Pictures of which one can be called unlike the others: fewer do not tell what is usual.
+const LEAST: usize = 30;
+/// Pictures of a class of which one can have another shape: shapes differ less than looks do.
+const LEAST_OF_CLASS: usize = 8;
+/// Where blank pictures are a larger share, they are how the collection is: masks, or drawings that
+/// are white on a transparent ground.
+const BLANK_SHARE: f64 = 0.1;
 /// Sharpness of what is called smooth all the same, whatever the others are; keeps logarithms finite.
 const NO_DETAIL: f64 = 1e-6;
 
@@ -78,7 +81,7 @@ impl<'a> Pictures<'a> {
     /// One finding a picture, or one for all where that are many; `many` goes on after their number.
     fn told(&self, code: Code, odd: Vec<Odd<'a>>, limit: f64, many: &str) -> Vec<Finding> {
         let share = odd.len() as f64 / self.all.len() as f64;
-        if odd.len() <= FEW || share <= self.limits.minority {
+        if odd.len() <= 1 || share <= self.limits.minority {
             let one = |odd: Odd<'a>| {
                 Finding::new(code, format!("{}: {}", odd.record.path, odd.says))
                     .of(odd.record.class(), odd.record.split())
@@ -94,9 +97,9 @@ impl<'a> Pictures<'a> {
             .evidence("pictures", odd.len())
             .evidence("share", share)
             .evidence("limit", limit);
-        // Nothing can be learned from a blank picture, however many there are.
-        let severity = if code == Code::Blank { code.severity() } else { Severity::Note };
-        vec![finding.severity(severity)]
+        // Nothing can be learned from a blank picture.
+        let is_warning = code == Code::Blank && share <= BLANK_SHARE;
+        vec![if is_warning { finding } else { finding.severity(Severity::Note) }]
     }
 
     fn odd(&self, judge: impl Fn(Image<'a>) -> Option<(f64, String)>) -> Vec<Odd<'a>> {
@@ -116,14 +119,14 @@ impl<'a> Pictures<'a> {
 
     fn is_blank(&self, measured: &Measured) -> bool {
         let look = &measured.look;
-        f64::from(look.contrast) < self.limits.blank && f64::from(look.flat_share) > ONE_COLOUR
+        deviation(measured) < self.limits.blank && f64::from(look.flat_share) > ONE_COLOUR
     }
 
     fn blank(&self) -> Vec<Finding> {
         let odd = self.odd(|(_, measured)| {
             let [red, green, blue] = measured.look.mean.map(|value| value.round() as u8);
             let says = format!("all of one colour, #{red:02x}{green:02x}{blue:02x}");
-            self.is_blank(measured).then(|| (f64::from(measured.look.contrast), says))
+            self.is_blank(measured).then(|| (deviation(measured), says))
         });
         self.told(Code::Blank, odd, self.limits.blank, "are of one flat colour")
     }
@@ -151,7 +154,11 @@ impl<'a> Pictures<'a> {
             |measured| f64::from(measured.look.brightness),
             limit,
             |value, median| {
-                format!("{} as bright as white; half of all are above {}", percent(value), percent(median))
+                format!(
+                    "{} as bright as white; half of all are above {}",
+                    percent(value),
+                    percent(median)
+                )
             },
         );
         self.told(Code::TooDark, odd, limit, "are very dark")
@@ -178,9 +185,8 @@ impl<'a> Pictures<'a> {
     }
 
     fn tiny(&self) -> Vec<Finding> {
-        let side = |measured: &Measured| {
-            f64::from(measured.facts.width_px.min(measured.facts.height_px))
-        };
+        let side =
+            |measured: &Measured| f64::from(measured.facts.width_px.min(measured.facts.height_px));
         let median = self.scale(side).map_or(f64::INFINITY, |scale| scale.median.exp());
         let limit = self.limits.tiny.min(median / 4.0);
         let odd = self.odd(|(_, measured)| {
@@ -198,7 +204,7 @@ impl<'a> Pictures<'a> {
         }
         let scales: BTreeMap<Option<&str>, Scale> = classes
             .into_iter()
-            .filter(|(_, numbers)| numbers.len() >= LEAST)
+            .filter(|(_, numbers)| numbers.len() >= LEAST_OF_CLASS)
             .filter_map(|(class, numbers)| Some((class, Scale::of(numbers)?)))
             .collect();
         let limit = self.limits.aspect;
@@ -227,7 +233,7 @@ impl<'a> Pictures<'a> {
             is_grey.then(|| (saturation(measured), "a grey picture".to_owned()))
         });
         // Where most are grey, grey is not what is odd.
-        if odd.len() * 2 > self.all.len() {
+        if odd.len() * 2 > self.all.len() || self.all.len() < LEAST {
             return Vec::new();
         }
         self.told(Code::GreyAmongColour, odd, limit, "are grey, the others coloured")
@@ -243,7 +249,8 @@ impl<'a> Pictures<'a> {
         if modes.len() < 2 {
             return None;
         }
-        let counts = modes.iter().map(|(mode, records)| format!("{} {}", mode.name(), records.len()));
+        let counts =
+            modes.iter().map(|(mode, records)| format!("{} {}", mode.name(), records.len()));
         let counts: Vec<String> = counts.collect();
         let rare = modes.iter().skip(1).flat_map(|(_, records)| records.iter());
         Some(
@@ -298,6 +305,11 @@ impl<'a> Pictures<'a> {
         };
         (number > 0).then(finding)
     }
+}
+
+/// The largest standard deviation of any channel, 0 to 127.5.
+fn deviation(measured: &Measured) -> f64 {
+    measured.look.deviation.into_iter().fold(0.0, f32::max).into()
 }
 
 /// Share of a picture within 8 levels of its most frequent colour, above which it is of that colour:

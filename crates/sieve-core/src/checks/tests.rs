@@ -1,15 +1,19 @@
 //! Which findings a collection has, and which it has not.
 
-use super::classes::names_alike;
-use super::{classes as class_findings, copies, integrity, placement};
+use super::names::{Alike, Class, alike};
+use super::{
+    classes as class_findings, copies, integrity, leakage as leak_findings, pictures, placement,
+};
 use crate::audit::audit;
 use crate::catalog::{Catalog, Outcome, Reason, Record};
 use crate::collection::RelPath;
+use crate::duplicates::Kind;
 use crate::finding::{Code, Evidence, Finding, Severity};
 use crate::inventory::inventory;
 use crate::limits::FindingLimits;
-use crate::reading::{Doubt, Format, Trouble};
-use crate::tests::{catalog, classes, image, stray};
+use crate::measuring::{Look, Measured};
+use crate::reading::{ColourMode, Doubt, Format, Trouble};
+use crate::tests::{catalog, change, classes, found, image, stray};
 
 fn codes(findings: &[Finding]) -> Vec<&'static str> {
     findings.iter().map(|finding| finding.code.as_str()).collect()
@@ -22,7 +26,7 @@ fn of_classes(catalog: &Catalog) -> Vec<Finding> {
 #[test]
 fn a_healthy_collection_has_no_findings() {
     let catalog = catalog(classes(&[("bay", 20), ("sage", 200)]), &[]);
-    let audit = audit(&catalog, &FindingLimits::default());
+    let audit = audit(&catalog, &found(&catalog, &[]), &FindingLimits::default(), &[]);
     assert_eq!(audit.findings, []);
     assert_eq!((audit.inventory.images, audit.inventory.set_aside), (220, 0));
 }
@@ -55,52 +59,165 @@ fn an_empty_class_is_empty_and_not_thin() {
     assert_eq!(named, ["dill", "lovage"]);
 }
 
+/// Groups of alike names among these classes: name, images, splits.
+fn names_alike(classes: &[(&str, u64, &[&str])]) -> Vec<(Vec<String>, Vec<&'static str>)> {
+    let classes: Vec<Class<'_>> = classes
+        .iter()
+        .map(|&(name, images, splits)| Class {
+            name,
+            images,
+            splits: splits.iter().copied().collect(),
+        })
+        .collect();
+    let named = |Alike { members, differ_by }: Alike| {
+        let names = members.iter().map(|&member| classes[member].name.to_owned());
+        (names.collect(), differ_by.into_iter().collect())
+    };
+    alike(&classes).into_iter().map(named).collect()
+}
+
 #[test]
-fn names_that_differ_in_spelling_only_are_alike() {
-    let names: Vec<String> = [
-        "bay",
-        "Bay ",
-        "sage",
-        "SAGE",
-        "lemon balm",
-        "lemon  balm",
-        "caf\u{e9}",
-        "cafe\u{301}",
-        "dill",
-        "dille",
-    ]
-    .map(String::from)
-    .to_vec();
-    let groups = names_alike(&names);
-    let expected: [&[&str]; 4] = [
-        &["Bay ", "bay"],
-        &["cafe\u{301}", "caf\u{e9}"],
-        &["lemon  balm", "lemon balm"],
-        &["SAGE", "sage"],
+fn names_of_one_class_are_alike() {
+    let both = |a: &str, b: &str| names_alike(&[(a, 50, &[]), (b, 50, &[])]);
+    let alike = [
+        ("Bay ", "bay", vec!["case", "spaces"]),
+        ("SAGE", "sage", vec!["case"]),
+        ("lemon  balm", "lemon_balm", vec!["spaces"]),
+        ("cafe\u{301}s", "caf\u{e9}", vec!["a plural"]),
+        ("s\u{430}ge", "sage", vec!["letters that look the same"]),
+        ("leaf", "leaves", vec!["a plural"]),
+        ("berries", "berry", vec!["a plural"]),
+        ("chamomile", "chamomille", vec!["one letter"]),
+        ("sage", "sgae", vec!["one letter"]),
+        ("basil", "bassil", vec!["one letter"]),
+        ("thyme", "thymes", vec!["a plural"]),
     ];
-    assert_eq!(groups, expected);
+    for (a, b, by) in alike {
+        assert_eq!(both(a, b), [(vec![a.to_owned(), b.to_owned()], by)], "{a} {b}");
+    }
+    let apart = [
+        ("bay", "may"),
+        ("mint", "mint 2"),
+        ("s001", "s002"),
+        ("1_2", "12"),
+        ("dil", "dill"),
+        ("sage", "cage"),
+        ("cactus", "cactu"),
+        ("left", "lift"),
+    ];
+    for (a, b) in apart {
+        assert_eq!(both(a, b), [], "{a} {b}");
+    }
+    // A short word that differs by a letter is a slip when hardly anything is in it, or when no split
+    // has both.
+    assert_eq!(names_alike(&[("sage", 100, &[]), ("sake", 3, &[])]).len(), 1);
+    let splits: [(&str, u64, &[&str]); 2] = [("sage", 50, &["train"]), ("sake", 50, &["test"])];
+    assert_eq!(names_alike(&splits).len(), 1);
+    // Codes are no typos of each other, however many there are.
+    let codes: Vec<String> = (0..300).map(|number| format!("rack{number:04}")).collect();
+    let codes: Vec<(&str, u64, &[&str])> =
+        codes.iter().map(|code| (code.as_str(), 20, &[][..])).collect();
+    assert_eq!(names_alike(&codes), []);
 }
 
 #[test]
 fn copies_are_judged_by_where_they_lie() {
-    let found = |paths: &[&str]| {
+    let told = |kind: Kind, paths: &[&str]| {
         let records = paths.iter().map(|path| image(path, 1)).chain([image("sage/other.jpg", 2)]);
-        copies(&catalog(records.collect(), &[]))
+        let catalog = catalog(records.collect(), &[]);
+        let found = found(&catalog, &[(kind, paths)]);
+        let leakage =
+            crate::leakage::leakage(&catalog.collection, &found, &FindingLimits::default(), &[]);
+        let mut all = copies(&found);
+        all.extend(leak_findings(&leakage, &found).into_iter().filter(|f| !f.images.is_empty()));
+        all
     };
-    assert_eq!(codes(&found(&["sage/a.jpg"])), [""; 0]);
-    let copy = &found(&["sage/b.jpg", "sage/a.jpg"])[0];
+    let copy = &told(Kind::SameBytes, &["sage/b.jpg", "sage/a.jpg"])[0];
     assert_eq!((copy.code, copy.class.as_deref()), (Code::SameBytes, Some("sage")));
     assert_eq!(copy.images, ["sage/a.jpg", "sage/b.jpg"]);
     assert_eq!(copy.says, "sage/a.jpg = sage/b.jpg");
+    assert_eq!(copy.evidence["keep"], Evidence::Text("sage/b.jpg".into()));
+    let many = &told(Kind::Part, &["sage/a.jpg", "sage/b.jpg", "sage/c.jpg", "sage/d.jpg"])[0];
+    assert_eq!(many.says, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (part, 0.900)");
+    assert_eq!(many.code, Code::SamePicture);
 
-    assert_eq!(codes(&found(&["sage/a.jpg", "bay/a.jpg"])), ["label-conflict"]);
+    let conflict = |kind| told(kind, &["sage/a.jpg", "bay/a.jpg"]);
+    assert_eq!(codes(&conflict(Kind::Near)), ["label-conflict"]);
+    assert_eq!(conflict(Kind::Near)[0].severity, Severity::Error);
+    assert_eq!(conflict(Kind::Turned)[0].severity, Severity::Warning);
+    assert_eq!(codes(&conflict(Kind::Burst)), ["burst"]);
+    assert_eq!(codes(&conflict(Kind::LookAlike)), [""; 0]);
     // A picture beside the class folders contradicts no class.
-    assert_eq!(codes(&found(&["sage/a.jpg", "a.jpg"])), ["same-bytes"]);
-    assert_eq!(codes(&found(&["train/sage/a.jpg", "test/sage/a.jpg"])), ["split-leak"]);
-    let both = found(&["train/sage/a.jpg", "test/bay/a.jpg"]);
+    assert_eq!(codes(&told(Kind::SameBytes, &["sage/a.jpg", "a.jpg"])), ["same-bytes"]);
+
+    let across = |kind| told(kind, &["train/sage/a.jpg", "test/sage/a.jpg"]);
+    assert_eq!(codes(&across(Kind::Turned)), ["split-leak"]);
+    assert_eq!(codes(&across(Kind::Burst)), ["burst-leak"]);
+    let goes = Evidence::Names(vec!["train/sage/a.jpg".into()]);
+    assert_eq!(across(Kind::Near)[0].evidence["remove"], goes);
+    let both = told(Kind::SameBytes, &["train/sage/a.jpg", "test/bay/a.jpg"]);
     assert_eq!(codes(&both), ["label-conflict", "split-leak"]);
     assert_eq!(both[0].evidence["splits"], Evidence::Names(vec!["test".into(), "train".into()]));
     assert!(both.iter().all(|finding| finding.class.is_none() && finding.split.is_none()));
+}
+
+/// A hundred pictures of sage that look much alike, and what `change` makes of the first few.
+fn odd(number: usize, change_one: fn(&mut Measured)) -> Vec<Finding> {
+    let mut records = classes(&[("sage", 200)]);
+    for (at, record) in (0u8..).zip(&mut records) {
+        let Outcome::Image(measured) = &mut record.outcome else { continue };
+        let wobble = 1.0 + f32::from(at % 17) / 100.0;
+        measured.look = Look {
+            deviation: [40.0 * wobble; 3],
+            brightness: 0.4 * wobble,
+            contrast: 0.2 * wobble,
+            sharpness: 0.3 * wobble,
+            saturation: 0.5,
+            flat_share: 0.2,
+            ..Look::default()
+        };
+    }
+    for at in 0..number {
+        change_one(change(&mut records, &format!("sage/{at:04}.jpg")));
+    }
+    pictures(&catalog(records, &[]), &FindingLimits::default())
+}
+
+#[test]
+fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
+    let kinds: [(&str, fn(&mut Measured)); 9] = [
+        ("too-dark", |m| m.look.brightness = 0.05),
+        ("washed-out", |m| m.look.contrast = 0.02),
+        ("soft-focus", |m| m.look.sharpness = 0.03),
+        ("grey-among-colour", |m| m.look.saturation = 0.01),
+        ("tiny", |m| (m.facts.width_px, m.facts.height_px) = (28, 21)),
+        ("odd-aspect", |m| m.facts.width_px = 2000),
+        ("blank", |m| {
+            m.look = Look { mean: [255.0, 0.0, 16.0], flat_share: 1.0, ..Look::default() };
+        }),
+        ("transparent", |m| m.facts.colour = ColourMode::Rgba),
+        ("turned-by-metadata", |m| m.facts.orientation = 6),
+    ];
+    assert_eq!(odd(0, |_| {}), []);
+    for (code, change) in kinds {
+        let is_of_one = |finding: &&Finding| finding.code.as_str() == code;
+        let few = odd(2, change);
+        let named: Vec<&Finding> = few.iter().filter(is_of_one).collect();
+        let is_note = matches!(code, "transparent" | "turned-by-metadata");
+        assert_eq!(named.len(), if is_note { 1 } else { 2 }, "{code}: {few:?}");
+        assert_eq!(named[0].severity, if is_note { Severity::Note } else { Severity::Warning });
+        let others = few.iter().filter(|finding| finding.severity < Severity::Note);
+        assert!(others.clone().all(|finding| finding.code.as_str() == code), "{few:?}");
+        let many = odd(50, change);
+        let told: Vec<&Finding> = many.iter().filter(is_of_one).collect();
+        assert_eq!((told.len(), told[0].severity), (1, Severity::Note), "{code}");
+        assert_eq!(told[0].images.len(), 50);
+    }
+    assert_eq!(odd(1, kinds[6].1)[0].says, "sage/0000.jpg: all of one colour, #ff0010");
+    // Blank pictures are worth a warning as long as they are not what the collection is made of.
+    assert_eq!(odd(10, kinds[6].1)[0].severity, Severity::Warning);
+    let sizes = odd(3, |m| m.facts.width_px = 641);
+    assert_eq!(codes(&sizes), ["mixed-sizes"]);
 }
 
 #[test]
@@ -178,7 +295,7 @@ fn doubts_and_wrong_names_leave_a_picture_a_picture() {
 fn folders_that_cannot_be_listed_are_errors() {
     let mut catalog = catalog(classes(&[("sage", 30)]), &[]);
     catalog.collection.unlistable.push((RelPath::new("bay".as_ref()), "Permission denied".into()));
-    let audit = audit(&catalog, &FindingLimits::default());
+    let audit = audit(&catalog, &found(&catalog, &[]), &FindingLimits::default(), &[]);
     assert_eq!(codes(&audit.findings), ["unreadable"]);
     assert_eq!(audit.inventory.files, 30, "a folder is no file");
 }
@@ -188,7 +305,9 @@ fn findings_come_worst_first() {
     let mut records = classes(&[("sage", 30), ("bay", 3)]);
     records.extend([stray("sage/z.txt"), stray("sage/b.txt"), image("sage/copy.jpg", 1)]);
     records.push(set_aside("sage/cut.jpg", Reason::Trouble(Trouble::Empty)));
-    let audit = audit(&catalog(records, &[]), &FindingLimits::default());
+    let catalog = catalog(records, &[]);
+    let twice = [(Kind::SameBytes, &["sage/0000.jpg", "sage/copy.jpg"][..])];
+    let audit = audit(&catalog, &found(&catalog, &twice), &FindingLimits::default(), &[]);
     let expected =
         ["empty-file", "thin-class", "class-imbalance", "same-bytes", "stray-file", "stray-file"];
     assert_eq!(codes(&audit.findings), expected);

@@ -45,7 +45,8 @@ impl Collection {
             *is_used = true;
             entry.place.split = split_of(row).map(|split| splits.get(&composed(split)));
             if let Some(group) = &row.group {
-                let carried = entry.place.carried.get_or_insert_with(|| Box::new(Carried::default()));
+                let carried =
+                    entry.place.carried.get_or_insert_with(|| Box::new(Carried::default()));
                 carried.group = Some(group.clone());
             }
             if let Some(class) = entry.place.class() {
@@ -66,15 +67,32 @@ impl Collection {
 
         let unused = rows.values().filter(|(_, is_used)| !is_used).count();
         self.layout.push_str(", splits by table");
-        let mut remark = |number: u64, says: &str| {
+        let mut remark = |number: u64, one: &str, many: &str| {
             if number > 0 {
-                self.remarks.push(Remark::new(format!("{number} {says}"), None));
+                let says = format!("{number} {}", if number == 1 { one } else { many });
+                self.remarks.push(Remark::new(says, None));
             }
         };
-        remark(left_out, "files in a class are not in the split table; they are in no split");
-        remark(unused as u64, "rows of the split table name no file of the collection");
-        remark(contradicted, "rows of the split table put a file into a second split; the first counts");
-        remark(relabelled, "rows of the split table name another class than the folder; the folder counts");
+        remark(
+            left_out,
+            "file in a class is not in the split table, and in no split",
+            "files in a class are not in the split table, and in no split",
+        );
+        remark(
+            unused as u64,
+            "row of the split table names no file of the collection",
+            "rows of the split table name no file of the collection",
+        );
+        remark(
+            contradicted,
+            "row of the split table puts a file into a second split; the first counts",
+            "rows of the split table put files into a second split; the first counts",
+        );
+        remark(
+            relabelled,
+            "row of the split table names another class than the folder; the folder counts",
+            "rows of the split table name another class than the folder; the folder counts",
+        );
         Ok(())
     }
 }

@@ -221,8 +221,13 @@ mod tests {
         let other = Columns { path: "file".into(), class: "label".into(), ..Columns::default() };
         let table = separated("label\tfile\nbay\ta.jpg\n", &other, Needed::Class).unwrap();
         assert_eq!(table.rows, [row("a.jpg", "bay", "", "", &[])]);
-        assert!(separated("file,label\n", &columns, Needed::Class).unwrap_err().contains("file, label"));
-        assert_eq!(separated("path,class\n,bay\n", &columns, Needed::Class).unwrap_err(), "line 2 has no path");
+        assert!(
+            separated("file,label\n", &columns, Needed::Class).unwrap_err().contains("file, label")
+        );
+        assert_eq!(
+            separated("path,class\n,bay\n", &columns, Needed::Class).unwrap_err(),
+            "line 2 has no path"
+        );
     }
 
     #[test]

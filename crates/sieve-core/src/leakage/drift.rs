@@ -140,7 +140,8 @@ fn shares(
     let mut table = Contingency::new(splits.len(), names.len());
     pictures.iter().zip(&places).for_each(|((split, _), &place)| table.add(*split, place, 1));
     let association = table.association()?;
-    let row = |split: usize| (0..names.len()).map(|value| table.at(split, value)).collect::<Vec<_>>();
+    let row =
+        |split: usize| (0..names.len()).map(|value| table.at(split, value)).collect::<Vec<_>>();
     let rows: Vec<Vec<u64>> = (0..splits.len()).map(row).collect();
     let mut pairs = Vec::new();
     for a in 0..splits.len() {
@@ -193,9 +194,10 @@ fn measure(
         groups[*split].extend(measure.value(picture.record, picture.measured));
     }
     let test = kruskal_wallis(&groups)?;
-    let medians = splits.iter().zip(&groups).filter_map(|(split, numbers)| {
-        Some(((*split).clone(), median(numbers.iter().copied())?))
-    });
+    let medians = splits
+        .iter()
+        .zip(&groups)
+        .filter_map(|(split, numbers)| Some(((*split).clone(), median(numbers.iter().copied())?)));
     Some(Drift {
         quantity: Quantity::Measure(measure),
         statistic: test.h,

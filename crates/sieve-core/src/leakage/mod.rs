@@ -62,8 +62,7 @@ pub fn leakage(
     };
     let twins = twins::twins(found);
     let (removals, kept) = removal::removals(&twins, found, protect);
-    let (mut drift, mut order) =
-        (drift::drift(collection, found), order::order(collection, found));
+    let (mut drift, mut order) = (drift::drift(collection, found), order::order(collection, found));
     drift::correct(&mut drift, order.as_mut(), limits);
     Leakage {
         splits: splits.iter().map(|split| (split.clone(), in_split(split))).collect(),
@@ -88,3 +87,6 @@ fn standing(split: Option<&str>) -> usize {
         _ => 1,
     }
 }
+
+#[cfg(test)]
+mod tests;

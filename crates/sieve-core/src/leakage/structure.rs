@@ -71,7 +71,8 @@ pub(super) fn index(collection: &Collection) -> Vec<IndexMismatch> {
             .collect();
         let lone = |these: &BTreeMap<String, usize>, those: &BTreeMap<String, usize>| {
             let lone = these.keys().filter(|class| !those.contains_key(*class));
-            let named = lone.filter_map(|class| Some((name_behind_number(class)?.to_owned(), class)));
+            let named =
+                lone.filter_map(|class| Some((name_behind_number(class)?.to_owned(), class)));
             named.map(|(name, class)| (name, class.clone())).collect::<BTreeMap<_, _>>()
         };
         let (ours, theirs) = (lone(&here, &there), lone(&there, &here));

@@ -89,7 +89,10 @@ fn ranks() {
     assert_eq!((found.total, found.degrees), (18, 2));
     assert_eq!(kruskal_wallis(&[vec![2.0, 2.0], vec![2.0]]), None);
     assert_eq!(kruskal_wallis(&[vec![1.0, 2.0], vec![]]), None);
-    assert_eq!((median([3.0, 1.0, 8.0]), median([4.0, 1.0]), median([])), (Some(3.0), Some(2.5), None));
+    assert_eq!(
+        (median([3.0, 1.0, 8.0]), median([4.0, 1.0]), median([])),
+        (Some(3.0), Some(2.5), None)
+    );
 }
 
 #[test]

@@ -55,11 +55,7 @@ fn classes(answer: &Audited<'_>) -> String {
     for class in classes {
         let mut row = vec![plain(&class.class)];
         row.extend(class.splits.iter().map(|split| split.images.to_string()));
-        row.extend([
-            class.images.to_string(),
-            percent(class.share),
-            class.independent.to_string(),
-        ]);
+        row.extend([class.images.to_string(), percent(class.share), class.independent.to_string()]);
         let _ = writeln!(text, "| {} |", row.join(" | "));
     }
     text.push('\n');
@@ -94,7 +90,9 @@ fn plain(text: &str) -> String {
     let mut plain = String::new();
     for c in text.chars() {
         match c {
-            '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' => plain.extend(['\\', c]),
+            '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' => {
+                plain.extend(['\\', c])
+            }
             c if c.is_control() => plain.extend(c.escape_unicode()),
             c => plain.push(c),
         }

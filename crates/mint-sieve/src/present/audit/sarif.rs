@@ -94,7 +94,8 @@ pub fn sarif(answer: &Audited<'_>) -> String {
         version: env!("CARGO_PKG_VERSION"),
         rules: Code::ALL.iter().map(rule).collect(),
     };
-    let log = Log { version: "2.1.0", runs: [Run { tool: Tool { driver }, results: results.collect() }] };
+    let log =
+        Log { version: "2.1.0", runs: [Run { tool: Tool { driver }, results: results.collect() }] };
     let mut text = serde_json::to_string_pretty(&log).expect("plain structures serialise");
     text.push('\n');
     text

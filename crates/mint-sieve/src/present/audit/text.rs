@@ -223,6 +223,13 @@ fn next(args: &CollectionArgs, audit: &Audit) -> String {
             &command("split", &["--parts", parts, "--to", &to]),
         );
     }
+    let leaks = [Code::SplitLeak, Code::BurstLeak, Code::GroupLeak, Code::SplitDrift];
+    if audit.findings.iter().any(|finding| leaks.contains(&finding.code)) {
+        return next_step(
+            "see what lies between the splits, and what to remove:",
+            &command("leakage", &[]),
+        );
+    }
     next_step(
         &format!("{first}see what an augmentation policy does to the training pictures:"),
         &command("preview", &["--policy", "gentle", "--out", &sheet_file(folder)]),

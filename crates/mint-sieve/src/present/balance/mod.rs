@@ -63,7 +63,8 @@ pub fn json(answer: &Balanced<'_>, judging: impl Serialize) -> String {
 pub fn csv(answer: &Balanced<'_>) -> String {
     let mut rows = Vec::new();
     for (class, weight) in answer.balance.classes.iter().zip(&answer.balance.weights) {
-        let number = |weight: Option<f64>| weight.map_or(String::new(), |weight| weight.to_string());
+        let number =
+            |weight: Option<f64>| weight.map_or(String::new(), |weight| weight.to_string());
         rows.push([
             class.class.clone(),
             String::new(),

@@ -46,7 +46,7 @@ fn classes(balance: &Balance, all: bool) -> String {
     head.extend(splits.iter().map(|split| (*split).to_owned()));
     head.extend(["images", "independent", "share", "weight", "effective"].map(str::to_owned));
     if is_lacking {
-        head.push(format!("to {}", balance.floor));
+        head.push("lacks".to_owned());
     }
     let mut columns = vec![Align::Left];
     columns.extend(head.iter().skip(1).map(|_| Align::Right));
@@ -65,7 +65,7 @@ fn classes(balance: &Balance, all: bool) -> String {
         ]);
         let lacking = class.lacking_independent;
         if is_lacking {
-            row.push(if lacking > 0 { format!("{lacking} more") } else { "-".to_owned() });
+            row.push(if lacking > 0 { lacking.to_string() } else { "-".to_owned() });
         }
         row
     });
@@ -76,12 +76,12 @@ fn classes(balance: &Balance, all: bool) -> String {
         None => "of all images".to_owned(),
     };
     let lacking = if is_lacking {
-        format!("\n{FAINT}Independent pictures that a class lacks to reach {}.{FAINT:#}", balance.floor)
+        format!(" Lacks: independent pictures to reach {}.", balance.floor)
     } else {
         String::new()
     };
     format!(
-        "{}{FAINT}Weights {of}: by inverse frequency, and by the effective number of samples.{FAINT:#}{lacking}\n",
+        "{}{FAINT}Weights {of}: by inverse frequency; by the effective number of samples.{lacking}{FAINT:#}\n",
         aligned(&columns, table)
     )
 }
@@ -89,7 +89,13 @@ fn classes(balance: &Balance, all: bool) -> String {
 /// How even the classes are, for the collection and each split.
 fn spread(balance: &Balance) -> String {
     let head = [
-        "", "images", "independent", "largest to smallest", "evenness", "as diverse as", "the largest class",
+        "",
+        "images",
+        "independent",
+        "largest to smallest",
+        "evenness",
+        "as diverse as",
+        "the largest class",
         "always that one",
     ];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
@@ -212,8 +218,7 @@ fn ties(balance: &Balance, all: bool) -> String {
             rows.push(row);
         }
     }
-    let columns =
-        [Align::Left, Align::Right, Align::Left, Align::Left, Align::Right, Align::Right];
+    let columns = [Align::Left, Align::Right, Align::Left, Align::Left, Align::Right, Align::Right];
     format!(
         "\n{}\n{}",
         heading("What goes together with the class beside the content"),

@@ -63,7 +63,8 @@ fn twins(leakage: &Leakage, all: bool) -> String {
     if leakage.spans.is_empty() {
         return format!("\n{}\n", heading("No picture of one split is in another."));
     }
-    let mut rows = vec![["", "have a twin in", "", "", "how", "by class"].map(str::to_owned).to_vec()];
+    let mut rows =
+        vec![["", "have a twin in", "", "", "how", "by class"].map(str::to_owned).to_vec()];
     for span in &leakage.spans {
         let kinds = span.bonds.iter().map(|(bond, images)| format!("{} {images}", bond.name()));
         let most = if all { usize::MAX } else { MOST_CLASSES };
@@ -150,8 +151,7 @@ fn drift(leakage: &Leakage, all: bool) -> String {
     if leakage.drift.is_empty() && leakage.order.is_none() {
         return String::new();
     }
-    let mut rows =
-        vec![["", "effect", "", "p", "total variation", ""].map(str::to_owned).to_vec()];
+    let mut rows = vec![["", "effect", "", "p", "total variation", ""].map(str::to_owned).to_vec()];
     let chance = |p: f64| if p < 0.0001 { "< 0.0001".to_owned() } else { format!("{p:.4}") };
     let found = leakage.drift.iter().filter(|drift| drift.is_found).count();
     let shown = if all { leakage.drift.len() } else { found.max(MOST_TESTS) };
@@ -166,14 +166,7 @@ fn drift(leakage: &Leakage, all: bool) -> String {
             if drift.is_found { "differs".to_owned() } else { String::new() },
         ]);
     }
-    let columns = [
-        Align::Left,
-        Align::Right,
-        Align::Left,
-        Align::Right,
-        Align::Right,
-        Align::Left,
-    ];
+    let columns = [Align::Left, Align::Right, Align::Left, Align::Right, Align::Right, Align::Left];
     let mut text = format!("\n{}\n{}", heading("Are the splits alike?"), aligned(&columns, rows));
     if leakage.drift.len() > shown {
         let _ = writeln!(text, "  ... {} more (--all)", leakage.drift.len() - shown);
@@ -219,10 +212,8 @@ fn repair(answer: &Leaks<'_>) -> String {
         let split = answer.record(removal.picture).split().unwrap_or_default();
         *by_split.entry(split).or_default() += 1;
     }
-    let from: Vec<String> = by_split
-        .into_iter()
-        .map(|(split, images)| format!("{images} from {split}"))
-        .collect();
+    let from: Vec<String> =
+        by_split.into_iter().map(|(split, images)| format!("{images} from {split}")).collect();
     let mut text = format!(
         "{} {} would leave no twin between the splits.\n",
         heading("Repair:"),
@@ -240,9 +231,11 @@ fn repair(answer: &Leaks<'_>) -> String {
         return text + "\n" + &next_step("write the list of what to remove:", &words);
     }
     words[1] = "duplicates".to_owned();
-    text + "\n" + &next_step("look at the pictures before you remove any:", &{
-        let mut words: Vec<String> = words.into_iter().take_while(|word| word != "--protect").collect();
-        words.extend(["--sheet", "duplicates.png"].map(str::to_owned));
-        words
-    })
+    text + "\n"
+        + &next_step("look at the pictures before you remove any:", &{
+            let mut words: Vec<String> =
+                words.into_iter().take_while(|word| word != "--protect").collect();
+            words.extend(["--sheet", "duplicates.png"].map(str::to_owned));
+            words
+        })
 }

@@ -1,0 +1,109 @@
+//! Counts twice, weights, caps, steps, and what ties classes to facts.
+
+use super::*;
+use crate::duplicates::Kind;
+use crate::tests::{catalog, change, classes, found, image};
+
+fn near(a: f64, b: f64) {
+    assert!((a - b).abs() < 1e-9, "{a} is not {b}");
+}
+
+fn names(all: &[&str]) -> Vec<String> {
+    all.iter().map(|name| (*name).to_owned()).collect()
+}
+
+#[test]
+fn copies_and_bursts_count_once_and_look_alikes_do_not() {
+    let catalog = catalog(classes(&[("bay", 4), ("sage", 6)]), &["thyme"]);
+    let groups: [(Kind, &[&str]); 3] = [
+        (Kind::Part, &["sage/0000.jpg", "sage/0001.jpg", "bay/0000.jpg"]),
+        (Kind::Burst, &["sage/0001.jpg", "sage/0002.jpg"]),
+        (Kind::LookAlike, &["bay/0001.jpg", "bay/0002.jpg"]),
+    ];
+    let found = found(&catalog, &groups);
+    let settings = Settings { batch: Some(4), beta: 0.5 };
+    let limits = FindingLimits { thin_class: 5.0, imbalance: 1.2, ..FindingLimits::default() };
+    let all = names(&["bay", "sage", "thyme"]);
+    let balance = balance(&all, &[], &found, &limits, &settings);
+
+    // Four pictures are one: a copy of a copy, and a frame of the same moment.
+    assert_eq!(balance.independent, 7);
+    let counted: Vec<_> = balance.classes.iter().map(|c| (c.images, c.independent)).collect();
+    assert_eq!(counted, [(4, 4), (6, 4), (0, 0)], "the picture of two classes counts to both");
+    let lacking: Vec<u64> = balance.classes.iter().map(|c| c.lacking_independent).collect();
+    assert_eq!((lacking, balance.classes[1].lacking), (vec![1, 1, 5], 0));
+    near(balance.classes[0].share, 0.4);
+    let [all] = &balance.scopes[..] else { panic!("{:?}", balance.scopes) };
+    assert_eq!((all.files.images, all.independent.images), (10, 7));
+    assert_eq!((all.files.largest.class.as_str(), all.files.smallest.images), ("sage", 4));
+
+    // 10 / (2 x 4), and 1 / (2 - 2 x 0.5^n) in proportion; an empty class weighs nothing.
+    let weights = &balance.weights;
+    near(weights[0].inverse_frequency.unwrap(), 1.25);
+    near(weights[0].effective_images, 1.875);
+    near(weights[1].effective_images, 1.968_75);
+    let sum = 1.0 / 1.875 + 1.0 / 1.968_75;
+    near(weights[0].effective_number.unwrap(), 2.0 / 1.875 / sum);
+    assert_eq!((weights[2].inverse_frequency, weights[2].effective_number), (None, None));
+    assert_eq!((effective_number(0, 0.5), effective_number(9, 0.0)), (0.0, 1.0));
+    near(effective_number(1000, 1.0 - 1e-12) / 1000.0, 1.0);
+
+    let cap = Cap { images: 4, ratio: 1.0, keeps: 8, drops: 2 };
+    assert_eq!(balance.caps, [cap], "1.2 times 4 is 4 whole pictures");
+    let steps = Steps { batch: 4, images: 10, steps: 3, full: 2, last: 2 };
+    assert_eq!(balance.steps, Some(steps));
+    assert_eq!((balance.training, balance.held_out), (None, vec![]));
+}
+
+#[test]
+fn splits_are_counted_by_themselves_and_what_is_trained_on_is_weighed() {
+    let paths = |split: &str, class: &str, number: usize| {
+        let path = |at| format!("{split}/{class}/{at:03}.jpg");
+        (0..number).map(path).collect::<Vec<_>>()
+    };
+    let all = [paths("train", "sage", 60), paths("train", "bay", 20), paths("test", "sage", 40)];
+    let records = (0..).zip(all.concat()).map(|(at, path)| image(&path, at));
+    let catalog = catalog(records.collect(), &[]);
+    let burst: Vec<String> = paths("test", "sage", 30);
+    let burst: Vec<&str> = burst.iter().map(String::as_str).collect();
+    let found = found(&catalog, &[(Kind::Burst, &burst)]);
+    let (all, splits) = (names(&["bay", "sage"]), names(&["train", "test"]));
+    let balance = balance(&all, &splits, &found, &FindingLimits::default(), &Settings::default());
+    assert_eq!(balance.training.as_deref(), Some("train"));
+    near(balance.weights[0].inverse_frequency.unwrap(), 2.0);
+    assert_eq!(balance.weights[1].images, 60);
+    let [held_out] = &balance.held_out[..] else { panic!("{:?}", balance.held_out) };
+    assert_eq!((held_out.images, held_out.independent, held_out.is_too_small), (40, 11, true));
+    assert!(held_out.independent_interval.width() > held_out.interval.width());
+    assert_eq!(held_out.classes[0].interval, None, "no bay is tested");
+    let scopes: Vec<_> =
+        balance.scopes.iter().map(|s| (s.split.as_deref(), s.files.images)).collect();
+    assert_eq!(scopes, [(None, 120), (Some("train"), 80), (Some("test"), 40)]);
+    near(balance.classes[1].splits[0].share, 0.75);
+}
+
+#[test]
+fn what_tells_a_class_apart_stands_out() {
+    let mut records = classes(&[("bay", 40), ("sage", 40), ("thyme", 40)]);
+    for number in 0..40 {
+        // Sage by one camera, the others by two in turn; sizes without any order.
+        for class in ["bay", "sage", "thyme"] {
+            let measured = change(&mut records, &format!("{class}/{number:04}.jpg"));
+            let camera = if class == "sage" || number % 4 == 0 { "Bench" } else { "Rack" };
+            measured.facts.camera = Some(camera.into());
+            measured.facts.width_px = if (number * 7) % 10 < 5 { 640 } else { 800 };
+        }
+    }
+    let catalog = catalog(records, &[]);
+    let found = found(&catalog, &[]);
+    let all = names(&["bay", "sage", "thyme"]);
+    let balance = balance(&all, &[], &found, &FindingLimits::default(), &Settings::default());
+    let facts: Vec<&str> = balance.ties.iter().map(|tie| tie.fact.name()).collect();
+    assert_eq!(facts, ["size", "camera"], "what is the same for all is no tie");
+    assert!(balance.ties[0].p_corrected > 0.5);
+    assert!(balance.ties[0].departures.iter().all(|departure| !departure.stands_out));
+    let first = &balance.ties[1].departures[0];
+    assert_eq!((first.class.as_str(), first.value.as_str()), ("sage", "Bench"));
+    near(first.share - first.share_elsewhere, 0.75);
+    assert!(first.stands_out && balance.ties[1].p_corrected < 1e-9);
+}

@@ -1,0 +1,180 @@
+//! Twins between splits, what they do to a score, what to remove; structure and drift.
+
+use super::*;
+use crate::catalog::Catalog;
+use crate::duplicates::Kind;
+use crate::tests::{catalog, change, found, image};
+
+/// Pictures of both classes in three splits: 60, 20 and 20 of each.
+fn split() -> Vec<crate::catalog::Record> {
+    let mut records = Vec::new();
+    for (split, number) in [("train", 60), ("validation", 20), ("test", 20)] {
+        for class in ["bay", "sage"] {
+            let path = |at: usize| format!("{split}/{class}/{:03}.jpg", at * 7 % 100);
+            for at in 0..number {
+                records.push(image(&path(at), records.len() as u64));
+            }
+        }
+    }
+    records
+}
+
+fn of<'a>(
+    catalog: &'a Catalog,
+    groups: &[(Kind, &[&str])],
+    protect: &[&str],
+) -> (Found<'a>, Leakage) {
+    let found = found(catalog, groups);
+    let protect: Vec<String> = protect.iter().map(|name| (*name).to_owned()).collect();
+    let leakage = leakage(&catalog.collection, &found, &FindingLimits::default(), &protect);
+    (found, leakage)
+}
+
+const LEAKS: [(Kind, &[&str]); 4] = [
+    (Kind::SameBytes, &["train/bay/000.jpg", "test/bay/000.jpg"]),
+    (
+        Kind::Turned,
+        &[
+            "train/sage/000.jpg",
+            "train/sage/007.jpg",
+            "validation/sage/000.jpg",
+            "test/sage/007.jpg",
+        ],
+    ),
+    (Kind::Burst, &["train/bay/014.jpg", "test/bay/014.jpg", "test/bay/021.jpg"]),
+    (Kind::LookAlike, &["train/bay/021.jpg", "test/bay/028.jpg"]),
+];
+
+#[test]
+fn twins_are_counted_by_split_class_and_bond() {
+    let catalog = catalog(split(), &[]);
+    let (_, leakage) = of(&catalog, &LEAKS, &[]);
+    let told: Vec<String> = leakage
+        .spans
+        .iter()
+        .filter(|span| span.is_judge)
+        .map(|span| format!("{} in {}: {} of {}", span.split, span.within, span.twins, span.images))
+        .collect();
+    let expected =
+        ["test in train: 4 of 40", "test in validation: 1 of 40", "validation in train: 1 of 40"];
+    assert_eq!(told, expected);
+    let test = &leakage.spans[0];
+    assert_eq!((test.copies, test.bursts()), (2, 2));
+    let classes: Vec<_> =
+        test.classes.iter().map(|c| (c.class.as_str(), c.twins, c.images)).collect();
+    assert_eq!(classes, [("bay", 3, 20), ("sage", 1, 20)]);
+    assert_eq!((test.share(), test.bound()), (0.1, 0.1));
+    // Right on all four twins and on 32 of the 36 others is 36 of 40.
+    assert!((test.least_true(0.9).unwrap() - 32.0 / 36.0).abs() < 1e-12);
+    assert!(
+        leakage
+            .twins
+            .iter()
+            .all(|twin| twin.is_direct && twin.bond != Bond::Alike(Kind::LookAlike))
+    );
+}
+
+#[test]
+fn removals_leave_no_twin_and_spare_what_is_protected() {
+    let catalog = catalog(split(), &[]);
+    let check = |protect: &[&str]| {
+        let (found, leakage) = of(&catalog, &LEAKS, protect);
+        let removed: Vec<u32> = leakage.removals.iter().map(|removal| removal.picture).collect();
+        let left = leakage
+            .twins
+            .iter()
+            .filter(|twin| !removed.contains(&twin.a) && !removed.contains(&twin.b));
+        assert_eq!(left.count(), leakage.kept);
+        let paths = removed.iter().map(|&at| found.pictures[at as usize].record.path.to_string());
+        (paths.collect::<Vec<_>>(), leakage.kept)
+    };
+    let usual = [
+        "train/bay/000.jpg",
+        "train/bay/014.jpg",
+        "train/sage/000.jpg",
+        "train/sage/007.jpg",
+        "validation/sage/000.jpg",
+    ];
+    assert_eq!(check(&[]), (usual.map(str::to_owned).to_vec(), 0));
+    let (removed, kept) = check(&["train"]);
+    assert!(
+        kept == 0 && removed.len() == 5 && removed.iter().all(|path| !path.starts_with("train"))
+    );
+    assert_eq!(check(&["train", "validation", "test"]), (vec![], leaks_in(&catalog)));
+}
+
+fn leaks_in(catalog: &Catalog) -> usize {
+    of(catalog, &LEAKS, &[]).1.twins.len()
+}
+
+#[test]
+fn classes_that_splits_lack_move_the_numbers_of_the_others() {
+    let paths = [
+        "train/02 bay/a.jpg",
+        "train/10 dill/a.jpg",
+        "train/30 sage/a.jpg",
+        "train/40 thyme/a.jpg",
+        "test/02 bay/b.jpg",
+        "test/30 sage/b.jpg",
+        "test/41 thyme/b.jpg",
+    ];
+    let records = (0..).zip(paths).map(|(at, path)| image(path, at)).collect();
+    let catalog = catalog(records, &[]);
+    let (_, leakage) = of(&catalog, &[], &[]);
+    let missing: Vec<_> =
+        leakage.missing.iter().map(|one| (one.class.as_str(), one.missing[0].as_str())).collect();
+    assert_eq!(missing, [("10 dill", "test"), ("40 thyme", "test"), ("41 thyme", "train")]);
+    let [index] = &leakage.index[..] else { panic!("{:?}", leakage.index) };
+    assert_eq!(index.moved, [("30 sage".to_owned(), 2, 1)]);
+    assert_eq!(index.renumbered, [("40 thyme".to_owned(), "41 thyme".to_owned())]);
+}
+
+/// Quantities that drift, and whether the list of files was cut.
+fn drift(
+    change_one: fn(&mut crate::measuring::Measured, &str, usize),
+) -> (Vec<&'static str>, bool) {
+    let mut records = split();
+    let paths: Vec<String> = records.iter().map(|record| record.path.to_string()).collect();
+    for (at, path) in paths.iter().enumerate() {
+        let measured = change(&mut records, path);
+        measured.look.brightness = 0.3 + (at * 37 % 101) as f32 / 300.0;
+        change_one(measured, path, at);
+    }
+    let catalog = catalog(records, &[]);
+    let (_, leakage) = of(&catalog, &[], &[]);
+    let found = leakage.drift.iter().filter(|drift| drift.is_found);
+    (
+        found.map(|drift| drift.quantity.name()).collect(),
+        leakage.order.is_some_and(|order| order.is_cut),
+    )
+}
+
+#[test]
+fn splits_that_differ_are_told_and_shuffled_ones_are_not() {
+    assert_eq!(drift(|_, _, _| {}), (vec![], false));
+    let camera = drift(|measured, path, at| {
+        let is_new = path.starts_with("test") && at % 3 > 0;
+        measured.facts.camera = Some(if is_new { "Rack" } else { "Bench" }.into());
+    });
+    assert_eq!(camera, (vec!["camera"], false));
+    let light = drift(|measured, path, _| {
+        if path.starts_with("test") {
+            measured.look.brightness += 0.2;
+        }
+    });
+    assert_eq!(light, (vec!["brightness"], false));
+}
+
+#[test]
+fn a_list_that_was_cut_is_told() {
+    let mut records = Vec::new();
+    for (split, numbers) in [("train", 0..70), ("test", 70..100)] {
+        for class in ["bay", "sage"] {
+            let path = |number| format!("{split}/{class}/leaf {number}.jpg");
+            records.extend(numbers.clone().map(|number| image(&path(number), number)));
+        }
+    }
+    let catalog = catalog(records, &[]);
+    let order = of(&catalog, &[], &[]).1.order.unwrap();
+    assert!(order.is_cut && order.runs == 4 && order.p < 1e-9, "{order:?}");
+}
