@@ -134,7 +134,7 @@ fn the_manual_knows_every_finding_and_limit() {
         let part = parts.iter().find(|part| part.starts_with(heading)).unwrap();
         assert!(part.contains(&format!("\n| `{}` |", code.as_str())), "{}", code.as_str());
     }
-    for limit in &sieve_core::limits::LIMITS {
+    for limit in sieve_core::limits::LIMITS {
         let row = format!("| `{}` | {} {} |", limit.name, limit.default, limit.unit);
         assert!(manual.contains(&row), "{row}");
     }

@@ -77,9 +77,9 @@ limits! {
     contrast "contrast" 0.04 "of white"
         "contrast below which a picture may be washed out, if it is an outlier too: 10 of 256 levels \
          are hardly seen beside a full range"
-    soft_focus "soft-focus" 0.25 "of median"
+    soft_focus "soft-focus" 0.5 "of median"
         "sharpness below this share of the collection's median may be soft focus, if it is an outlier \
-         too: it measures variance, so that a quarter is half of the detail"
+         too: an edge over two cells of 64 has half the sharpness of one over a single cell"
     tiny "tiny" 32.0 "pixels"
         "a picture whose shorter side is below this, and below a quarter of the collection's median, is \
          a thumbnail: common models take 224 pixels, and 7 times blown up nothing is left to see"

@@ -152,12 +152,16 @@ fn collect(folder: &Path, prefix: &str, files: &mut BTreeMap<String, Vec<u8>>) {
     }
 }
 
-/// A picture of 40 x 30 pixels; every `tone` is another one.
+/// A picture of 40 x 30 pixels; every `tone` is another one, unlike all others: patches of 5 x 5 pixels
+/// in colours that a counter gives.
 pub fn picture(tone: u32) -> Picture {
     let data = (0..40 * 30u32).flat_map(|at| {
         let (x, y) = (at % 40, at / 40);
-        let wave = (x * (3 + tone % 7) + y * (5 + tone % 11) + tone * 37) % 256;
-        [wave as u8, (255 - wave) as u8, (x * 6 + tone) as u8]
+        let mut bits = (tone << 16 | (y / 5) << 8 | (x / 5)).wrapping_mul(0x9e37_79b1);
+        bits ^= bits >> 15;
+        bits = bits.wrapping_mul(0x85eb_ca77);
+        bits ^= bits >> 13;
+        [bits as u8, (bits >> 8) as u8, (bits >> 16) as u8]
     });
     Picture { width: 40, height: 30, data: data.collect() }
 }

@@ -11,7 +11,7 @@ use crate::finding::{Code, Finding, Severity};
 use crate::limits::FindingLimits;
 use crate::measuring::Measured;
 use crate::reading::ColourMode;
-use crate::statistics::Scale;
+use crate::statistics::{Scale, median};
 
 /// Findings about single pictures, and about what is mixed.
 pub fn pictures(catalog: &Catalog, limits: &FindingLimits) -> Vec<Finding> {
@@ -187,8 +187,8 @@ impl<'a> Pictures<'a> {
     fn tiny(&self) -> Vec<Finding> {
         let side =
             |measured: &Measured| f64::from(measured.facts.width_px.min(measured.facts.height_px));
-        let median = self.scale(side).map_or(f64::INFINITY, |scale| scale.median.exp());
-        let limit = self.limits.tiny.min(median / 4.0);
+        let usual = median(self.all.iter().map(|(_, measured)| side(measured))).unwrap_or(0.0);
+        let limit = self.limits.tiny.min(usual / 4.0);
         let odd = self.odd(|(_, measured)| {
             let facts = &measured.facts;
             let says = format!("{} x {} pixels", facts.width_px, facts.height_px);

@@ -19,7 +19,7 @@ use grid::Averager;
 use thumbnail::Planes;
 
 /// The version of everything that is measured: what was measured by another one is measured again.
-pub const MEASURING_VERSION: u32 = 2;
+pub const MEASURING_VERSION: u32 = 3;
 
 /// Pixels that both sides of a picture keep when it is decoded smaller for measuring: as many as the
 /// grid has cells.
