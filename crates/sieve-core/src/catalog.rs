@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use crate::Error;
 use crate::collection::{
-    Collection, Entry, EntryKind, Located, Locator, Place, RelPath, is_left_behind,
+    Collection, Entry, EntryKind, Located, Locator, Place, RelPath, is_left_behind, split_of_name,
 };
 use crate::measuring::{self, Measured, Thumbnail};
 use crate::progress::Watch;
@@ -110,6 +110,17 @@ impl Record {
     /// Where to read it.
     pub fn located(&self) -> Located<'_> {
         Located { path: &self.path, at: self.at }
+    }
+
+    /// The path, with the split before it where its first folder does not tell that.
+    pub fn path_in_split(&self) -> String {
+        let folder = self.path.parts().next().unwrap_or_default();
+        match self.split() {
+            Some(split) if split != folder && Some(split) != split_of_name(folder) => {
+                format!("{split}: {}", self.path)
+            }
+            _ => self.path.to_string(),
+        }
     }
 
     /// The class, or none.

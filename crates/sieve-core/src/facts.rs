@@ -162,3 +162,51 @@ impl Measure {
         })
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::tests::image;
+
+    #[test]
+    fn rare_values_count_together() {
+        let values: Vec<String> = ["JPEG"; 7]
+            .into_iter()
+            .chain(["PNG"; 5])
+            .chain(["GIF"; 3])
+            .chain(["BMP"; 1])
+            .map(str::to_owned)
+            .collect();
+        let (tally, places) = tallied(&values);
+        let expected = [("JPEG", 7), ("PNG", 5), (OTHERS, 4)];
+        assert_eq!(tally, expected.map(|(value, count)| (value.to_owned(), count)));
+        assert_eq!((places[0], places[7], places[12], places[15]), (0, 1, 2, 2));
+        assert_eq!(tallied(&[]), (vec![], vec![]));
+    }
+
+    #[test]
+    fn folders_tell_what_split_and_class_do_not() {
+        let folder = |path: &str, split: Option<&str>, class: &str| {
+            let mut record = image(path, 1);
+            record.place.split = split.map(Into::into);
+            record.place.label = crate::collection::Label::Class(class.into());
+            let measured = record.image().unwrap();
+            Fact::Folder.value(&record, measured)
+        };
+        assert_eq!(folder("sage/a.jpg", None, "sage"), ".");
+        assert_eq!(folder("train/sage/rack 1/a.jpg", Some("train"), "sage"), "rack 1");
+        assert_eq!(folder("2026-07/sage/a.jpg", None, "sage"), "2026-07");
+        assert_eq!(folder("cafe\u{301}/shelf/a.jpg", None, "caf\u{e9}"), "shelf");
+    }
+
+    #[test]
+    fn what_is_not_known_is_a_value_or_no_number() {
+        let record = image("sage/a.jpg", 1);
+        let measured = record.image().unwrap();
+        assert_eq!(Fact::Camera.value(&record, measured), UNKNOWN);
+        assert_eq!(Fact::Size.value(&record, measured), "640x480");
+        assert_eq!(Measure::Captured.value(&record, measured), None);
+        assert_eq!(Measure::Pixels.value(&record, measured), Some(307_200.0));
+        assert_eq!(Measure::Bytes.value(&record, measured), Some(1000.0));
+    }
+}

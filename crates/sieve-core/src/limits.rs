@@ -45,19 +45,19 @@ limits! {
         "the largest class has more than this many times the images of the smallest: beyond 10, a \
          model that never answers the smaller of the two is still right more than 9 times in 10 on \
          both together"
-    difference "difference" 0.1 "of 1"
+    difference "difference" 0.1 "accuracy"
         "a held-out split should tell two models apart that differ by this much in accuracy; its 95 % \
          interval at 90 % must not be wider. 10 points are the coarsest difference that anybody acts on"
-    chance "chance" 0.01 "of 1"
+    chance "chance" 0.01 "chance"
         "what happens by chance more often is not told as a difference; corrected for the number of \
          questions, so that one clean collection in a hundred is wrongly complained of"
     drift "drift" 0.1 "effect"
         "splits that differ by less are alike for all that matters: Cohen (1988) calls 0.1 a small \
          effect"
-    departure "departure" 0.5 "of 1"
+    departure "departure" 0.5 "share"
         "a class has a format, size, camera, day or folder this much more often than the others: from \
          half on, guessing the class by it beats looking at the picture half of the time"
-    minority "minority" 0.01 "of 1"
+    minority "minority" 0.01 "share"
         "what is odd about a larger share of the pictures is how the collection is, and is told once, \
          as a note; a single picture never is. With seven such questions, a healthy collection stays \
          below 2 % in warnings"
@@ -65,7 +65,7 @@ limits! {
         "pictures are odd when they are farther from the median, on a scale of ratios: 1 in 15,000 \
          would be by chance in a bell curve. Deviations are 1.4826 times the median distance from the \
          median (Hampel, 1974)"
-    uniform "uniform" 0.9 "of 1"
+    uniform "uniform" 0.9 "share"
         "where at least this share of the pictures has one size, the others are told: below that, many \
          sizes are how the collection is"
     blank "blank" 3.0 "levels"

@@ -60,15 +60,15 @@ pub struct ReadingArgs {
     #[arg(long, display_order = 65, help_heading = READING)]
     pub follow_links: bool,
     /// Refuse pictures of more pixels, in millions
-    #[arg(long, display_order = 66, value_name = "MPX", default_value_t = 200)]
+    #[arg(long, display_order = 66, value_name = "MPX", default_value_t = READ_LIMITS[0].default)]
     #[arg(help_heading = READING)]
     pub max_megapixels: u64,
     /// Refuse pictures of more bytes once decoded, in MiB
-    #[arg(long, display_order = 67, value_name = "MIB", default_value_t = 1024)]
+    #[arg(long, display_order = 67, value_name = "MIB", default_value_t = READ_LIMITS[1].default)]
     #[arg(help_heading = READING)]
     pub max_decoded: u64,
     /// Refuse larger files, in MiB
-    #[arg(long, display_order = 68, value_name = "MIB", default_value_t = 1024)]
+    #[arg(long, display_order = 68, value_name = "MIB", default_value_t = READ_LIMITS[2].default)]
     #[arg(help_heading = READING)]
     pub max_file: u64,
     /// Take the split of every file from this table, whatever its folder: columns path and split
@@ -96,6 +96,41 @@ pub struct CatalogArgs {
     #[arg(long, display_order = 72, help_heading = READING)]
     pub recheck: bool,
 }
+
+/// A limit on what is read; pictures beyond it are `over-limit`.
+pub struct ReadLimit {
+    /// The option that sets it.
+    pub option: &'static str,
+    /// Its default.
+    pub default: u64,
+    /// What is counted.
+    pub unit: &'static str,
+    /// Why the default is what it is.
+    pub why: &'static str,
+}
+
+/// What one picture may cost.
+pub const READ_LIMITS: [ReadLimit; 3] = [
+    ReadLimit {
+        option: "max-megapixels",
+        default: 200,
+        unit: "megapixels",
+        why: "larger pictures are refused from their header: twice what the largest common cameras make",
+    },
+    ReadLimit {
+        option: "max-decoded",
+        default: 1024,
+        unit: "MiB",
+        why: "pictures that take more memory once decoded are refused from their header: what a \
+              laptop can spare for each of a few threads",
+    },
+    ReadLimit {
+        option: "max-file",
+        default: 1024,
+        unit: "MiB",
+        why: "larger files are not opened: no picture to train on is as large",
+    },
+];
 
 /// The heading of what concerns reading in `--help`.
 const READING: &str = "Reading the collection";

@@ -14,7 +14,9 @@ mod split;
 
 pub use audit::{AuditArgs, AuditFormat};
 pub use balance::BalanceArgs;
-pub use collection::{CatalogArgs, CollectionArgs, CollectionInArgs, ReadingArgs, split_folders};
+pub use collection::{
+    CatalogArgs, CollectionArgs, CollectionInArgs, READ_LIMITS, ReadingArgs, split_folders,
+};
 pub use demo::DemoArgs;
 pub use duplicates::{DuplicatesArgs, Reach, Within};
 pub use judging::JudgingArgs;

@@ -1,12 +1,14 @@
 //! The answer of `limits`.
 
 use serde::Serialize;
+use sieve_core::collection::SETTINGS_FILE;
 use sieve_core::limits::LIMITS;
 
 use super::style::FAINT;
 use super::table::written;
 use super::{envelope, heading, next_step};
-use crate::settings::{FILE_NAME, Origin, SetLimits, Settings};
+use crate::args::READ_LIMITS;
+use crate::settings::{Origin, SetLimits, Settings};
 
 #[derive(Serialize)]
 struct Body {
@@ -47,7 +49,15 @@ fn limits(settings: &Settings, set: &SetLimits) -> Vec<Limit> {
         from: from(name),
         why: limit.why,
     };
-    LIMITS.iter().zip(values).map(limit).collect()
+    let reading = READ_LIMITS.iter().map(|limit| Limit {
+        name: limit.option,
+        value: limit.default as f64,
+        unit: limit.unit,
+        default: limit.default as f64,
+        from: "default".to_owned(),
+        why: limit.why,
+    });
+    LIMITS.iter().zip(values).map(limit).chain(reading).collect()
 }
 
 /// Columns that a reason takes.
@@ -57,14 +67,14 @@ const WIDTH: usize = 96;
 pub fn text(settings: &Settings, set: &SetLimits) -> String {
     let mut text = match file(settings) {
         Some(file) => format!("{} as {file} sets them\n", heading("Limits")),
-        None => format!("{}; there is no {FILE_NAME} here or above\n", heading("Limits")),
+        None => format!("{}; there is no {SETTINGS_FILE} here or above\n", heading("Limits")),
     };
     for limit in limits(settings, set) {
         let from = match limit.from.as_str() {
             "default" => String::new(),
             from => format!(" ({from}; default {})", limit.default),
         };
-        let name = format!("{:<12}", limit.name);
+        let name = format!("{:<14}", limit.name);
         text.push_str(&format!("\n{} {} {}{from}\n", heading(&name), limit.value, limit.unit));
         let mut line = String::new();
         for word in limit.why.split_whitespace() {
@@ -77,7 +87,13 @@ pub fn text(settings: &Settings, set: &SetLimits) -> String {
         }
         text.push_str(&format!("    {FAINT}{}{FAINT:#}\n", line.trim_start()));
     }
-    text.push('\n');
+    let options: Vec<String> =
+        READ_LIMITS.iter().map(|limit| format!("--{}", limit.option)).collect();
+    text.push_str(&format!(
+        "\nThe last {} have options of their own: {}. The others are\nset by --limit NAME=VALUE or in {SETTINGS_FILE}.\n\n",
+        options.len(),
+        options.join(", ")
+    ));
     text + &next_step(
         "try another one:",
         &["mint-sieve", "audit", "FOLDER", "--limit", "thin-class=50"],

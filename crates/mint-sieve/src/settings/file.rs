@@ -4,16 +4,13 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use serde::Deserialize;
-use sieve_core::collection::{Root, SplitFolders};
+use sieve_core::collection::{Root, SETTINGS_FILE, SplitFolders};
 use sieve_core::excuse::{Excuse, Paths};
 use sieve_core::finding::Code;
 use sieve_core::{io_reason, nearest};
 
 use crate::args::split_folders;
 use crate::failure::Failure;
-
-/// What the file is called.
-pub const FILE_NAME: &str = "mint-sieve.toml";
 
 /// What is set for a collection beside the command line.
 #[derive(Clone, Debug, Default)]
@@ -74,7 +71,9 @@ impl Settings {
             let line = error.span().map_or(String::new(), |span| {
                 format!(", line {}", text[..span.start].matches('\n').count() + 1)
             });
-            Failure::call(format!("{shown}{line}: {}", error.message()))
+            // The types of the language mean nothing to a reader.
+            let message = error.message().replace("f64", "a number");
+            Failure::call(format!("{shown}{line}: {message}"))
                 .hint("It may hold splits, [limits] and [[ignore]] (docs/settings.md).")
         })?;
         let splits = match written.splits {
@@ -123,7 +122,7 @@ fn found_upward(root: &Path) -> Option<PathBuf> {
     let start = start.canonicalize().unwrap_or(start);
     let here = std::env::current_dir().ok().and_then(|here| here.canonicalize().ok());
     let mut found =
-        start.ancestors().map(|folder| folder.join(FILE_NAME)).filter(|file| file.is_file());
+        start.ancestors().map(|folder| folder.join(SETTINGS_FILE)).filter(|file| file.is_file());
     let file = found.next()?;
     // Below the current folder it is shown as a person would write it.
     let short = here.and_then(|here| file.strip_prefix(here).ok().map(Path::to_path_buf));

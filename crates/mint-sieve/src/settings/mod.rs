@@ -3,5 +3,5 @@
 mod file;
 mod limits;
 
-pub use file::{FILE_NAME, Settings};
+pub use file::Settings;
 pub use limits::{Origin, SetLimits};

@@ -1,5 +1,7 @@
 //! Counts twice, weights, caps, steps, and what ties classes to facts.
 
+use proptest::prelude::*;
+
 use super::*;
 use crate::duplicates::Kind;
 use crate::tests::{catalog, change, classes, found, image};
@@ -106,4 +108,41 @@ fn what_tells_a_class_apart_stands_out() {
     assert_eq!((first.class.as_str(), first.value.as_str()), ("sage", "Bench"));
     near(first.share - first.share_elsewhere, 0.75);
     assert!(first.stands_out && balance.ties[1].p_corrected < 1e-9);
+}
+
+proptest! {
+    /// What holds of weights, caps and steps, whatever the classes.
+    #[test]
+    fn numbers_add_up(sizes in prop::collection::vec(0u64..40, 1..6), batch in 1u64..50) {
+        let names: Vec<String> = (0..sizes.len()).map(|at| format!("herb {at}")).collect();
+        let filled: Vec<(&str, u64)> = names.iter().map(String::as_str).zip(sizes.iter().copied()).collect();
+        let catalog = catalog(classes(&filled), &[]);
+        let found = found(&catalog, &[]);
+        let settings = Settings { batch: Some(batch), ..Settings::default() };
+        let balance = balance(&names, &[], &found, &FindingLimits::default(), &settings);
+        let total: u64 = sizes.iter().sum();
+        let number = sizes.iter().filter(|&&size| size > 0).count() as f64;
+        if total == 0 {
+            prop_assert!(balance.scopes.is_empty() && balance.steps.is_none() && balance.caps.is_empty());
+            return Ok(());
+        }
+        let weighed: f64 = balance
+            .weights
+            .iter()
+            .map(|weight| weight.inverse_frequency.unwrap_or(0.0) * weight.images as f64)
+            .sum();
+        prop_assert!((weighed - total as f64).abs() < 1e-6, "the mean weight of a picture is 1");
+        let sum: f64 = balance.weights.iter().filter_map(|weight| weight.effective_number).sum();
+        prop_assert!((sum - number).abs() < 1e-9);
+        for cap in &balance.caps {
+            let keeps: u64 = sizes.iter().map(|&size| size.min(cap.images)).sum();
+            prop_assert_eq!((cap.keeps, cap.keeps + cap.drops), (keeps, total));
+            prop_assert!(cap.drops > 0);
+        }
+        let steps = balance.steps.unwrap();
+        prop_assert_eq!(steps.full * batch + steps.last, total);
+        prop_assert_eq!(steps.steps, steps.full + u64::from(steps.last > 0));
+        let shares: f64 = balance.classes.iter().map(|class| class.share).sum();
+        prop_assert!((shares - 1.0).abs() < 1e-9);
+    }
 }

@@ -77,8 +77,10 @@ pub(super) fn about(found: &Found<'_>, group: &Group, code: Code) -> Finding {
         Kind::Burst => ", ",
         _ => " ~ ",
     };
-    let shown: Vec<&str> = records.iter().take(NAMED).map(|record| record.path.as_str()).collect();
-    let mut says = shown.join(sign);
+    let shown = records.iter().take(NAMED).map(|record| {
+        if group.across_splits { record.path_in_split() } else { record.path.to_string() }
+    });
+    let mut says = shown.collect::<Vec<_>>().join(sign);
     if records.len() > NAMED {
         says.push_str(&format!(" and {} more", records.len() - NAMED));
     }

@@ -1,6 +1,7 @@
 //! Is every file a sound picture with the right name?
 
 use crate::catalog::{Catalog, Outcome, Reason, Record};
+use crate::collection::SETTINGS_FILE;
 use crate::finding::{Code, Finding};
 use crate::reading::{Doubt, Facts, Format, Trouble};
 
@@ -10,6 +11,7 @@ pub fn integrity(catalog: &Catalog) -> Vec<Finding> {
     let mut findings = Vec::new();
     for record in &catalog.records {
         match &record.outcome {
+            Outcome::SetAside(Reason::Stray(_)) if record.path.as_str() == SETTINGS_FILE => {}
             Outcome::SetAside(reason) => findings.push(set_aside(record, reason)),
             Outcome::Image(measured) => {
                 findings.extend(measured.doubts.iter().map(|found| doubt(record, found)));

@@ -92,7 +92,11 @@ fn index(one: &IndexMismatch) -> Finding {
         (None, None) => String::new(),
     };
     let others = (one.moved.len() + one.renumbered.len()).saturating_sub(1);
-    let others = if others > 0 { format!("; {others} more are off") } else { String::new() };
+    let others = if others > 0 {
+        format!("; {others} more {} off", if others == 1 { "is" } else { "are" })
+    } else {
+        String::new()
+    };
     let names = |pairs: &[(String, String)]| {
         pairs.iter().map(|(here, there)| format!("{here} = {there}")).collect::<Vec<_>>()
     };
@@ -160,8 +164,7 @@ fn drift(drift: &Drift) -> Finding {
 fn quantity(quantity: Quantity, number: f64) -> String {
     use crate::facts::Measure;
     match quantity {
-        // By the clock of the camera, as a day.
-        Quantity::Measure(Measure::Captured) => crate::reading::day_of_seconds(number),
+        Quantity::Measure(Measure::Captured) => crate::reading::time_of_seconds(number),
         _ if number.abs() >= 100.0 => format!("{number:.0}"),
         _ => format!("{number:.3}"),
     }

@@ -227,3 +227,48 @@ fn is_typo(a: &Class<'_>, word_a: &str, b: &Class<'_>, word_b: &str) -> bool {
         || is_lopsided
         || (has_splits && a.splits.is_disjoint(&b.splits))
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        /// Against every pair, compared by itself.
+        #[test]
+        fn words_one_letter_apart_are_all_found(words in prop::collection::btree_set("[ab\u{e9}]{0,5}", 0..12)) {
+            let words: Vec<String> = words.into_iter().collect();
+            let mut slow = Vec::new();
+            for a in 0..words.len() {
+                for b in a + 1..words.len() {
+                    if strsim::osa_distance(&words[a], &words[b]) == 1 {
+                        slow.push((a, b));
+                    }
+                }
+            }
+            prop_assert_eq!(one_letter_apart(&words), slow);
+        }
+    }
+
+    #[test]
+    fn names_are_reduced_to_what_they_say() {
+        let table = [("Lemon_Balm ", "lemonbalm"), ("1_2", "1 2"), ("rack-7b", "rack7b"), ("", "")];
+        for (name, expected) in table {
+            assert_eq!(plain(name), expected);
+        }
+        let table = [
+            ("leaves", Some("leaf")),
+            ("knife", Some("knif")),
+            ("knives", Some("knif")),
+            ("boxes", Some("box")),
+            ("berries", Some("berry")),
+            ("grass", Some("grass")),
+            ("cactus", Some("cactus")),
+            ("as", None),
+        ];
+        for (word, expected) in table {
+            assert_eq!(singular(word).as_deref(), expected, "{word}");
+        }
+    }
+}

@@ -34,6 +34,9 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+/// The name of a file that says how a collection is to be judged; it may lie in its root.
+pub const SETTINGS_FILE: &str = "mint-sieve.toml";
+
 /// The files of one collection, in the order of their paths.
 #[derive(Debug, Default)]
 pub struct Collection {

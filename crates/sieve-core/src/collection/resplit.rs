@@ -5,7 +5,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use super::layout::Remark;
-use super::names::{Interned, composed, split_of_name, split_rank};
+use super::names::{Interned, composed, may_be_picture, split_of_name, split_rank};
 use super::table::{self, Needed, Row};
 use super::{Carried, Collection, Columns, Label, RelPath};
 use crate::Error;
@@ -36,10 +36,11 @@ impl Collection {
         let (mut splits, mut left_out, mut relabelled) = (Interned::default(), 0u64, 0u64);
         let mut classes: BTreeSet<(Option<String>, String)> = BTreeSet::new();
         for entry in &mut self.entries {
-            let is_labelled = matches!(entry.place.label, Label::Class(_));
+            let is_wanted =
+                matches!(entry.place.label, Label::Class(_)) && may_be_picture(&entry.path);
             let Some((row, is_used)) = rows.get_mut(entry.path.as_str()) else {
                 entry.place.split = None;
-                left_out += u64::from(is_labelled);
+                left_out += u64::from(is_wanted);
                 continue;
             };
             *is_used = true;

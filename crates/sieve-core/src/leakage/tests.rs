@@ -1,5 +1,7 @@
 //! Twins between splits, what they do to a score, what to remove; structure and drift.
 
+use proptest::prelude::*;
+
 use super::*;
 use crate::catalog::Catalog;
 use crate::duplicates::Kind;
@@ -177,4 +179,70 @@ fn a_list_that_was_cut_is_told() {
     let catalog = catalog(records, &[]);
     let order = of(&catalog, &[], &[]).1.order.unwrap();
     assert!(order.is_cut && order.runs == 4 && order.p < 1e-9, "{order:?}");
+}
+
+proptest! {
+    /// Whatever is a twin of what: nothing that is left has a twin in another split, unless both must
+    /// stay; and what is protected stays.
+    #[test]
+    fn removals_suffice(
+        sets in prop::collection::vec((0usize..200, 0usize..200, 0usize..200), 1..30),
+        protect in prop::sample::subsequence(vec!["train", "validation", "test"], 0..=3),
+    ) {
+        let catalog = catalog(split(), &[]);
+        let paths: Vec<String> = catalog.records.iter().map(|record| record.path.to_string()).collect();
+        let mut seen = std::collections::HashSet::new();
+        let mut groups: Vec<Vec<&str>> = Vec::new();
+        for (a, b, c) in sets {
+            let fresh = |at: &usize| seen.insert(*at);
+            let members: Vec<usize> = [a, b, c].into_iter().filter(fresh).collect();
+            if members.len() > 1 {
+                groups.push(members.iter().map(|&at| paths[at].as_str()).collect());
+            }
+        }
+        let groups: Vec<(Kind, &[&str])> =
+            groups.iter().map(|group| (Kind::Near, group.as_slice())).collect();
+        let (found, leakage) = of(&catalog, &groups, &protect);
+        let split = |at: u32| found.pictures[at as usize].record.split().unwrap();
+        let gone: Vec<u32> = leakage.removals.iter().map(|removal| removal.picture).collect();
+        prop_assert!(gone.iter().all(|&at| !protect.contains(&split(at))));
+        for twin in &leakage.twins {
+            let stay = !gone.contains(&twin.a) && !gone.contains(&twin.b);
+            let may = protect.contains(&split(twin.a)) && protect.contains(&split(twin.b));
+            prop_assert_eq!(stay, may, "{:?}", twin);
+        }
+        for removal in &leakage.removals {
+            prop_assert!(!gone.contains(&removal.because_of), "what it is removed for stays");
+        }
+        // Every span counts what pairing by pairing gives.
+        for span in &leakage.spans {
+            let of_span = |at: u32, other: u32| split(at) == span.split && split(other) == span.within;
+            let mut members: Vec<u32> = Vec::new();
+            for twin in &leakage.twins {
+                members.extend(Some(twin.a).filter(|_| of_span(twin.a, twin.b)));
+                members.extend(Some(twin.b).filter(|_| of_span(twin.b, twin.a)));
+            }
+            members.sort_unstable();
+            members.dedup();
+            prop_assert_eq!(span.twins, members.len() as u64);
+            prop_assert_eq!(span.classes.iter().map(|class| class.twins).sum::<u64>(), span.twins);
+        }
+    }
+}
+
+#[test]
+fn members_that_only_a_third_picture_joins_are_twins_too() {
+    let catalog = catalog(split(), &[]);
+    let paths = ["train/bay/000.jpg", "train/bay/007.jpg", "test/bay/000.jpg"];
+    let mut found = found(&catalog, &[(Kind::Part, &paths)]);
+    // The first goes with the second only, and that with the picture in the other split.
+    let last = found.groups[0].members[2].picture;
+    let second = found.groups[0].members[1].picture;
+    found.pairs.retain(|pair| [pair.a, pair.b].contains(&second));
+    let leakage = leakage(&catalog.collection, &found, &FindingLimits::default(), &[]);
+    let direct: Vec<bool> = leakage.twins.iter().map(|twin| twin.is_direct).collect();
+    assert_eq!(direct.iter().filter(|is_direct| **is_direct).count(), 1);
+    assert_eq!(direct.len(), 2, "{:?}", leakage.twins);
+    assert!(leakage.twins.iter().all(|twin| twin.a == last || twin.b == last));
+    assert_eq!(leakage.removals.len(), 2);
 }

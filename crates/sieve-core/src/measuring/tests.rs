@@ -105,7 +105,7 @@ fn pictures_with_known_numbers() {
     // In each row one difference, and two second differences as large.
     assert!((halves.look.sharpness - 0.5).abs() < 1e-4, "{}", halves.look.sharpness);
     // The same edge over four cells: a quarter each, which begin and end once.
-    let soft = painted(128, 128, |x, _| [(x.saturating_sub(61) / 2 * 64).min(255) as u8; 3]);
+    let soft = painted(128, 128, |x, _| [(x.saturating_sub(60) / 2 * 64).min(255) as u8; 3]);
     let soft = measured(&encode::png(&soft)).0.look.sharpness;
     assert!((soft - 0.125).abs() < 2e-3, "{soft}");
     assert_eq!((halves.look.saturation, halves.look.flat_share), (0.0, 0.5));

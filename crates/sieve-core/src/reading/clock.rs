@@ -22,10 +22,10 @@ fn seconds(captured: &str) -> Option<i64> {
     Some(time.to_zoned(TimeZone::UTC).ok()?.timestamp().as_second())
 }
 
-/// The day, `YYYY-MM-DD`, of a moment in the seconds of [`Facts::captured_seconds`].
-pub fn day_of_seconds(seconds: f64) -> String {
+/// A moment in the seconds of [`Facts::captured_seconds`] as `YYYY-MM-DD hh:mm`.
+pub fn time_of_seconds(seconds: f64) -> String {
     let time = Timestamp::from_second(seconds as i64).unwrap_or_default();
-    time.to_zoned(TimeZone::UTC).date().to_string()
+    time.to_zoned(TimeZone::UTC).strftime("%Y-%m-%d %H:%M").to_string()
 }
 
 #[cfg(test)]
@@ -40,6 +40,6 @@ mod tests {
         assert_eq!(apart("2024-02-28T12:00:00", "2024-03-01T12:00:00"), 2 * 86_400);
         assert_eq!((seconds("2024-02"), seconds("2024-13-01T00:00:00")), (None, None));
         let day = seconds("2024-02-29T23:59:59").unwrap();
-        assert_eq!(day_of_seconds(day as f64), "2024-02-29");
+        assert_eq!(time_of_seconds(day as f64), "2024-02-29 23:59");
     }
 }

@@ -19,7 +19,7 @@ mod rows;
 mod tiff;
 mod webp;
 
-pub(crate) use clock::day_of_seconds;
+pub(crate) use clock::time_of_seconds;
 pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_picture_name;
 pub use format::{Content, Format, content};

@@ -169,4 +169,60 @@ proptest! {
             prop_assert!(more.width() < open.width() && open.low < 0.9 && 0.9 < open.high);
         }
     }
+
+    /// By the definitions, each number and pair by itself.
+    #[test]
+    fn fast_versions_are_what_their_slow_twins_are(
+        p in prop::collection::vec(0.0f64..1.0, 0..9),
+        groups in prop::collection::vec(prop::collection::vec(0u8..6, 0..7), 2..5),
+    ) {
+        // Holm: walk down from the smallest, each times the number of those not smaller before it.
+        let corrected = holm(&p);
+        for (index, &own) in p.iter().enumerate() {
+            let before = |other: usize| p[other] < own || (p[other] == own && other <= index);
+            let steps = (0..p.len()).filter(|&other| before(other)).map(|other| {
+                let rank = (0..p.len())
+                    .filter(|&third| p[third] < p[other] || (p[third] == p[other] && third < other))
+                    .count();
+                (p[other] * (p.len() - rank) as f64).min(1.0)
+            });
+            prop_assert!((corrected[index] - steps.fold(0.0, f64::max)).abs() < 1e-12);
+        }
+        // Kruskal and Wallis: the variance of rank means over that of all ranks.
+        let groups: Vec<Vec<f64>> =
+            groups.iter().map(|group| group.iter().map(|&n| f64::from(n)).collect()).collect();
+        let all: Vec<f64> = groups.concat();
+        let rank = |number: f64| {
+            let below = all.iter().filter(|&&other| other < number).count() as f64;
+            let equal = all.iter().filter(|&&other| other == number).count() as f64;
+            below + (equal + 1.0) / 2.0
+        };
+        let mean = (all.len() as f64 + 1.0) / 2.0;
+        let total: f64 = all.iter().map(|&number| (rank(number) - mean).powi(2)).sum();
+        let filled = groups.iter().filter(|group| !group.is_empty());
+        let between: f64 = filled
+            .clone()
+            .map(|group| {
+                let own = group.iter().map(|&number| rank(number)).sum::<f64>() / group.len() as f64;
+                group.len() as f64 * (own - mean).powi(2)
+            })
+            .sum();
+        match kruskal_wallis(&groups) {
+            None => prop_assert!(filled.count() < 2 || total == 0.0),
+            Some(found) => {
+                let h = between / (total / (all.len() as f64 - 1.0));
+                prop_assert!((found.h - h).abs() < 1e-9, "{} {h}", found.h);
+            }
+        }
+    }
+
+    #[test]
+    fn scales_do_not_mind_the_few(numbers in prop::collection::vec(-9.0f64..9.0, 5..40), far in 1e3f64..1e9) {
+        let usual = Scale::of(numbers.clone()).unwrap();
+        let inside = numbers.iter().filter(|&&number| usual.deviations(number).abs() <= 1.0 / 1.4826 + 1e-9);
+        prop_assert!(inside.count() * 2 >= numbers.len(), "half of all lie within the median distance");
+        let with_one = Scale::of(numbers.iter().copied().chain([far]).collect()).unwrap();
+        prop_assert!((-9.0..=9.0).contains(&with_one.median) && with_one.deviation <= 1.4826 * 18.0);
+        prop_assert!(with_one.deviations(far) > 30.0);
+    }
 }

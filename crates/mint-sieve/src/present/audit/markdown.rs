@@ -6,7 +6,7 @@ use sieve_core::finding::{Finding, Severity};
 
 use super::Audited;
 use crate::present::counted;
-use crate::present::table::percent;
+use crate::present::table::{percent, visible};
 
 /// Findings of one code that are named.
 const MOST: usize = 10;
@@ -53,7 +53,7 @@ fn classes(answer: &Audited<'_>) -> String {
     let mut classes: Vec<_> = balance.classes.iter().collect();
     classes.sort_by_key(|class| std::cmp::Reverse(class.images));
     for class in classes {
-        let mut row = vec![plain(&class.class)];
+        let mut row = vec![plain(&visible(&class.class))];
         row.extend(class.splits.iter().map(|split| split.images.to_string()));
         row.extend([class.images.to_string(), percent(class.share), class.independent.to_string()]);
         let _ = writeln!(text, "| {} |", row.join(" | "));

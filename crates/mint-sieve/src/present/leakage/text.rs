@@ -95,22 +95,24 @@ fn twins(leakage: &Leakage, all: bool) -> String {
 fn bounds(leakage: &Leakage) -> String {
     let mut text = String::new();
     for span in leakage.spans.iter().filter(|span| span.is_judge) {
-        let least = match span.least_true(ASSUMED_ACCURACY) {
-            Some(least) => format!(
-                "where {:.0} % are measured, it may be {} on pictures that {} does not have",
-                ASSUMED_ACCURACY * 100.0,
-                percent(least),
-                span.within
-            ),
-            None => format!("it says nothing about pictures that {} does not have", span.within),
-        };
         let _ = writeln!(
             text,
-            "A score on {} of a model that knows {} can be up to {:.1} points too high: {least}.",
-            span.split,
+            "A model that knows {} by heart is right on {} of {} {} pictures: a score can be up to {:.1} points",
             span.within,
+            span.twins,
+            span.images,
+            span.split,
             span.bound() * 100.0,
         );
+        let _ = match span.least_true(ASSUMED_ACCURACY) {
+            Some(least) => writeln!(
+                text,
+                "too high, and where {:.0} % are measured it may be {} on the others.",
+                ASSUMED_ACCURACY * 100.0,
+                percent(least),
+            ),
+            None => writeln!(text, "too high, and says nothing about any other picture."),
+        };
     }
     text
 }
@@ -123,15 +125,9 @@ fn pairs(answer: &Leaks<'_>) -> String {
     }
     let rows = twins.iter().map(|twin| {
         let (a, b) = (answer.record(twin.a), answer.record(twin.b));
-        // Where a split is a folder, the path tells it already.
-        let place = |record: &sieve_core::catalog::Record| {
-            let split = record.split().unwrap_or_default();
-            let path = record.path.to_string();
-            if path.starts_with(split) { path } else { format!("{split}: {path}") }
-        };
         vec![
-            place(a),
-            place(b),
+            a.path_in_split(),
+            b.path_in_split(),
             twin.bond.name().to_owned(),
             format!("{:.3}", twin.score),
             if a.class() == b.class() { String::new() } else { "other class".to_owned() },

@@ -1,0 +1,162 @@
+//! `leakage`, run on files: split folders, several roots, split tables.
+
+mod support;
+
+use herb_shed::encode::{self, Jpeg};
+use herb_shed::paint::Picture;
+use serde_json::Value;
+use support::{Workspace, jpeg, picture, png, strings};
+
+/// The picture of a tone, left and right exchanged.
+fn mirrored(tone: u32) -> Vec<u8> {
+    let Picture { width, height, data } = picture(tone);
+    let rows = data.chunks_exact(3 * width);
+    let data = rows.flat_map(|row| row.chunks_exact(3).rev().flatten().copied()).collect();
+    encode::jpeg(&Picture { width, height, data }, 80.0, Jpeg::Baseline, None)
+}
+
+/// 30, 8 and 10 pictures of two classes; in test three that train has, one of them under another
+/// class, in validation one that train has.
+fn workspace() -> Workspace {
+    let workspace = Workspace::new();
+    for (class, tone) in [("bay", 0), ("sage", 1000)] {
+        workspace.class(&format!("herbs/train/{class}"), 30, tone);
+        workspace.class(&format!("herbs/val/{class}"), 8, tone + 100);
+        workspace.class(&format!("herbs/test/{class}"), 10, tone + 200);
+    }
+    workspace.write("herbs/test/bay/a copy.jpg", &jpeg(3));
+    workspace.write("herbs/test/bay/a mirror.jpg", &mirrored(4));
+    workspace.write("herbs/test/sage/not bay.png", &png(5));
+    workspace.write("herbs/val/sage/a copy.jpg", &jpeg(1005));
+    workspace
+}
+
+fn pairs(answer: &Value) -> Vec<String> {
+    let pairs = answer["pairs"].as_array().unwrap().iter();
+    let told = pairs.map(|pair| {
+        let part = |name: &str| pair[name].as_str().unwrap().to_owned();
+        format!("{} {} {}", part("path_a"), part("path_b"), part("kind"))
+    });
+    told.collect()
+}
+
+#[test]
+fn twins_are_counted_and_repaired() {
+    let workspace = workspace();
+    let before = workspace.files("herbs");
+    insta::assert_snapshot!(workspace.says(&["leakage", "herbs"]));
+    let answer = workspace.json(&["leakage", "herbs"]);
+    assert_eq!(answer["schema"], "mint-sieve/leakage/1");
+    let expected = [
+        "test/bay/a copy.jpg train/bay/003.jpg same-bytes",
+        "train/sage/005.jpg val/sage/a copy.jpg same-bytes",
+        "test/bay/a mirror.jpg train/bay/004.jpg turned",
+        "test/sage/not bay.png train/bay/005.jpg near",
+    ];
+    let mut told = pairs(&answer);
+    told.sort_by_key(|pair| expected.iter().position(|one| one == pair));
+    assert_eq!(told, expected);
+    let test = &answer["spans"][0];
+    assert_eq!((&test["split"], &test["within"]), (&"test".into(), &"train".into()));
+    assert_eq!(
+        (&test["images"], &test["twins"], &test["copies"]),
+        (&23.into(), &3.into(), &3.into())
+    );
+    assert_eq!(test["bound"].as_f64().unwrap(), 3.0 / 23.0);
+    let least = (0.9 - 3.0 / 23.0) / (1.0 - 3.0 / 23.0);
+    assert!((test["least_true_accuracy"].as_f64().unwrap() - least).abs() < 1e-12);
+    assert_eq!(test["classes"][0], serde_json::json!({"class": "bay", "images": 12, "twins": 2}));
+    let removals = answer["removals"].as_array().unwrap();
+    assert_eq!(removals.len(), 4);
+    assert!(removals.iter().all(|removal| removal["split"] == "train"));
+    let leaks = answer["findings"].as_array().unwrap();
+    let leak = leaks.iter().find(|finding| finding["code"] == "split-leak").unwrap();
+    assert_eq!(strings(&leak["evidence"]["remove"]), ["train/bay/003.jpg"]);
+    assert_eq!(workspace.files("herbs"), before);
+}
+
+#[test]
+fn what_is_protected_is_not_removed() {
+    let workspace = workspace();
+    let call = ["leakage", "herbs", "--protect", "train,val", "--removals", "remove.csv"];
+    let said = workspace.says(&call);
+    assert!(said.contains("removing 3 from test would leave no twin"), "{said}");
+    assert!(said.contains("1 pair between protected splits would stay."), "{said}");
+    let table = std::fs::read_to_string(workspace.path("remove.csv")).unwrap();
+    insta::assert_snapshot!(table, @r"
+    path,split,class,because_of,because_of_split,kind
+    test/bay/a copy.jpg,test,bay,train/bay/003.jpg,train,same-bytes
+    test/bay/a mirror.jpg,test,bay,train/bay/004.jpg,train,turned
+    test/sage/not bay.png,test,sage,train/bay/005.jpg,train,near
+    ");
+    let again = workspace.run(&call);
+    assert_eq!(again.status, 3, "nothing is written over: {}", again.stderr);
+    let inside = workspace.run(&["leakage", "herbs", "--removals", "herbs/remove.csv"]);
+    assert_eq!(inside.status, 2);
+    let unknown = workspace.run(&["leakage", "herbs", "--protect", "tets"]);
+    assert_eq!(unknown.status, 2);
+    assert!(unknown.stderr.contains("Did you mean test?"), "{}", unknown.stderr);
+}
+
+#[test]
+fn roots_and_tables_are_splits_like_folders() {
+    let workspace = workspace();
+    let folders = workspace.json(&["leakage", "herbs"]);
+    let roots = ["leakage", "train=herbs/train", "val=herbs/val", "test=herbs/test"];
+    let roots = workspace.json(&roots);
+    assert_eq!(roots["pairs"].as_array().unwrap().len(), 4);
+    assert_eq!(roots["spans"], folders["spans"]);
+    assert_eq!(roots["drift"], folders["drift"]);
+
+    // The same pictures unsplit, and a table that tells the splits.
+    let mut table = "path,split\n".to_owned();
+    for (path, content) in workspace.files("herbs") {
+        let (split, rest) = path.split_once('/').unwrap();
+        let (class, name) = rest.split_once('/').unwrap();
+        let path = format!("{class}/{split} {name}");
+        workspace.write(&format!("flat/{path}"), &content);
+        table.push_str(&format!("{path},{split}\n"));
+    }
+    workspace.write("split.csv", table.as_bytes());
+    let laid = workspace.json(&["leakage", "flat", "--splits-from", "split.csv"]);
+    assert_eq!(laid["spans"], folders["spans"]);
+    assert_eq!(laid["settings"]["splits_from"], "split.csv");
+    assert_eq!(pairs(&laid)[0], "bay/test a copy.jpg bay/train 003.jpg same-bytes");
+    let unsplit = workspace.run(&["leakage", "flat"]);
+    assert_eq!(unsplit.status, 2);
+    assert!(unsplit.stderr.contains("flat has no splits to compare"), "{}", unsplit.stderr);
+    workspace.write("bad.csv", b"file,part\n");
+    let bad = workspace.run(&["leakage", "flat", "--splits-from", "bad.csv"]);
+    assert_eq!(bad.status, 3);
+    assert!(bad.stderr.contains("it has no column \"path\"; it has file, part"), "{}", bad.stderr);
+}
+
+#[test]
+fn pairs_are_a_table_and_the_same_on_any_number_of_threads() {
+    let workspace = workspace();
+    for format in ["csv", "json", "text"] {
+        let run = |threads| {
+            workspace.says(&["leakage", "herbs", "--format", format, "--threads", threads])
+        };
+        assert_eq!(run("1"), run("7"));
+    }
+    let table = workspace.says(&["leakage", "herbs", "--format", "csv"]);
+    let row = "test/sage/not bay.png,test,sage,train/bay/005.jpg,train,bay,near,";
+    assert!(table.contains(row), "{table}");
+    let failed = workspace.run(&["leakage", "herbs", "--fail-on", "error"]);
+    assert_eq!(failed.status, 1);
+}
+
+#[test]
+fn splits_that_are_alike_are_said_to_be() {
+    let workspace = Workspace::new();
+    for number in 0..80u32 {
+        let split = if number * 7 % 10 < 7 { "train" } else { "test" };
+        let class = if number % 3 == 0 { "bay" } else { "sage" };
+        workspace.write(&format!("herbs/{split}/{class}/{number:02}.jpg"), &jpeg(number));
+    }
+    let said = workspace.says(&["leakage", "herbs", "--ignore", "split-too-small"]);
+    assert!(said.contains("No picture of one split is in another."), "{said}");
+    assert!(said.contains("it looks shuffled"), "{said}");
+    assert!(said.contains("Nothing to complain of."), "{said}");
+}

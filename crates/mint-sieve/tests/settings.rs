@@ -1,0 +1,156 @@
+//! `mint-sieve.toml`, `limits`, and the forms in which findings are handed on.
+
+mod support;
+
+use serde_json::Value;
+use support::{Workspace, jpeg};
+
+fn codes(answer: &Value) -> Vec<&str> {
+    let findings = answer["findings"].as_array().unwrap().iter();
+    findings.map(|finding| finding["code"].as_str().unwrap()).collect()
+}
+
+#[test]
+fn settings_are_found_upward_and_the_command_line_goes_before_them() {
+    let workspace = Workspace::healthy();
+    workspace.write("mint-sieve.toml", b"[limits]\nthin-class = 30\n");
+    let answer = workspace.json(&["audit", "herbs"]);
+    assert_eq!(codes(&answer), ["thin-class", "thin-class"]);
+    assert_eq!(answer["settings"]["limits"]["thin-class"], 30.0);
+    assert_eq!(answer["settings"]["config"], "mint-sieve.toml");
+    let answer = workspace.json(&["audit", "herbs", "--limit", "thin-class=21"]);
+    assert_eq!(codes(&answer), ["thin-class"]);
+    // A nearer file goes before one above, one that is named before both; it is no stray file.
+    workspace.write("herbs/mint-sieve.toml", b"");
+    let answer = workspace.json(&["audit", "herbs"]);
+    assert_eq!((codes(&answer), &answer["collection"]["set_aside"]), (vec![], &1.into()));
+    let answer = workspace.json(&["audit", "herbs", "--config", "mint-sieve.toml"]);
+    assert_eq!(codes(&answer).len(), 2);
+}
+
+#[test]
+fn splits_of_the_settings_hold_for_every_command() {
+    let workspace = Workspace::new();
+    workspace.class("herbs/train/sage", 5, 0);
+    workspace.class("herbs/tune/sage", 5, 50);
+    workspace.write("mint-sieve.toml", b"splits = [\"validation=tune\"]\n");
+    let answer = workspace.json(&["audit", "herbs"]);
+    assert_eq!(answer["settings"]["splits"], "validation=tune");
+    let splits: Vec<&str> =
+        answer["counts"].as_array().unwrap().iter().map(|c| c["split"].as_str().unwrap()).collect();
+    assert_eq!(splits, ["train", "validation"]);
+    let split = workspace.run(&["split", "herbs"]);
+    assert!(split.stderr.contains("is split already, into train, validation"), "{}", split.stderr);
+    let answer = workspace.json(&["audit", "herbs", "--splits", "none"]);
+    assert!(answer["counts"][0]["split"].is_null());
+}
+
+#[test]
+fn what_is_accepted_is_taken_out_and_said() {
+    let workspace = Workspace::faulty();
+    let settings = b"[[ignore]]\ncode = \"wrong-extension\"\nreason = \"renamed later\"\n\
+        [[ignore]]\npath = \"bay/*.txt\"\nreason = \"notes stay\"\n\
+        [[ignore]]\nclass = \"dill\"\nreason = \"gone by now\"\n";
+    workspace.write("mint-sieve.toml", settings);
+    let answer = workspace.json(&["audit", "herbs"]);
+    let told = codes(&answer);
+    assert!(!told.contains(&"wrong-extension"));
+    assert_eq!(told.iter().filter(|code| **code == "stray-file").count(), 1, "the other one stays");
+    let taken: Vec<u64> = answer["ignored"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|ignored| ignored["findings"].as_u64().unwrap())
+        .collect();
+    assert_eq!(taken, [1, 1, 0]);
+    let said = workspace.says(&["audit", "herbs"]);
+    assert!(said.contains("mint-sieve.toml ignores 1 finding by bay/*.txt: notes stay"), "{said}");
+    assert!(said.contains("mint-sieve.toml ignores 0 findings by dill: gone by now"), "{said}");
+    let only = workspace.json(&["audit", "herbs", "--only", "cut-short,stray-file"]);
+    assert_eq!(codes(&only), ["cut-short", "stray-file"]);
+    assert_eq!(only["summary"], serde_json::json!({"error": 1, "warning": 0, "note": 1}));
+    let calls = ["audit", "herbs", "--only", "stray-file", "--fail-on", "warning"];
+    assert_eq!(workspace.run(&calls).status, 0, "what is not told does not fail");
+}
+
+#[test]
+fn settings_that_make_no_sense_are_refused_with_their_place() {
+    let workspace = Workspace::healthy();
+    let mut said = String::new();
+    for settings in [
+        "[limit]\n",
+        "[limits]\nthin-clas = 3\n",
+        "[limits]\nimbalance = -1\n",
+        "[limits]\n\nimbalance = \"ten\"\n",
+        "splits = [\"=tune\"]\n",
+        "[[ignore]]\nreason = \"all of it\"\n",
+        "[[ignore]]\ncode = \"stray\"\nreason = \"x\"\n",
+        "[[ignore]]\ncode = \"blank\"\nreason = \" \"\n",
+        "[[ignore]]\npath = \"a{b\"\nreason = \"x\"\n",
+        "[[ignore]]\ncode = \"blank\"\n",
+    ] {
+        workspace.write("mint-sieve.toml", settings.as_bytes());
+        let answer = workspace.run(&["audit", "herbs"]);
+        assert_eq!((answer.status, answer.stdout.as_str()), (2, ""), "{settings}");
+        said.push_str(&answer.stderr);
+    }
+    insta::assert_snapshot!(said);
+    assert_eq!(workspace.run(&["audit", "herbs", "--config", "nowhere.toml"]).status, 3);
+}
+
+#[test]
+fn limits_say_where_they_come_from() {
+    let workspace = Workspace::healthy();
+    workspace.write("mint-sieve.toml", b"[limits]\ndrift = 0.2\nchance = 0.05\n");
+    let answer = workspace.json(&["limits", "herbs", "--limit", "chance=0.001"]);
+    let limits = answer["limits"].as_array().unwrap();
+    let of = |name: &str| limits.iter().find(|limit| limit["name"] == name).unwrap();
+    let told =
+        |name: &str| (of(name)["value"].as_f64().unwrap(), of(name)["from"].as_str().unwrap());
+    assert_eq!(told("drift"), (0.2, "mint-sieve.toml"));
+    assert_eq!(told("chance"), (0.001, "command line"));
+    assert_eq!(told("thin-class"), (20.0, "default"));
+    assert_eq!(told("max-megapixels"), (200.0, "default"));
+    assert_eq!(limits.len(), sieve_core::limits::LIMITS.len() + 3);
+    assert!(limits.iter().all(|limit| limit["why"].as_str().unwrap().len() > 30));
+    std::fs::remove_file(workspace.path("mint-sieve.toml")).unwrap();
+    insta::assert_snapshot!(workspace.says(&["limits"]));
+    assert_eq!(workspace.run(&["limits", "nowhere"]).status, 3);
+}
+
+#[test]
+fn findings_come_as_tables_pages_and_logs() {
+    let workspace = Workspace::faulty();
+    workspace.write("herbs/sage/a|b *c* 100%.jpg", &jpeg(1)[..500]);
+    let table = workspace.says(&["audit", "herbs", "--format", "csv"]);
+    let answer = workspace.json(&["audit", "herbs"]);
+    let mut reader = csv::Reader::from_reader(table.as_bytes());
+    let rows: Vec<csv::StringRecord> = reader.records().map(Result::unwrap).collect();
+    let findings = answer["findings"].as_array().unwrap();
+    let images = |finding: &Value| finding["images"].as_array().unwrap().len().max(1);
+    assert_eq!(rows.len(), findings.iter().map(images).sum::<usize>());
+    assert_eq!(rows.last().unwrap()[0], findings.len().to_string());
+    assert!(rows.iter().any(|row| &row[1] == "cut-short" && &row[5] == "sage/a|b *c* 100%.jpg"));
+
+    let page = workspace.says(&["audit", "herbs", "--format", "markdown"]);
+    assert!(page.contains("- sage/a\\|b \\*c\\* 100%.jpg: JPEG, ends after 500 bytes\n"), "{page}");
+    assert!(page.contains("\n| \"Bay \" | 1 | 2.0 % | 1 |\n"), "{page}");
+
+    let log = workspace.says(&["audit", "herbs", "--format", "sarif"]);
+    let log: Value = serde_json::from_str(&log).unwrap();
+    assert_eq!(log["version"], "2.1.0");
+    let run = &log["runs"][0];
+    let results = run["results"].as_array().unwrap();
+    assert_eq!(results.len(), findings.len());
+    for (result, finding) in results.iter().zip(findings) {
+        assert_eq!((&result["ruleId"], &result["level"]), (&finding["code"], &finding["severity"]));
+        let rule = &run["tool"]["driver"]["rules"][result["ruleIndex"].as_u64().unwrap() as usize];
+        assert_eq!(rule["id"], finding["code"]);
+    }
+    let uris: Vec<&str> = results
+        .iter()
+        .flat_map(|result| result["locations"].as_array().unwrap())
+        .map(|at| at["physicalLocation"]["artifactLocation"]["uri"].as_str().unwrap())
+        .collect();
+    assert!(uris.contains(&"sage/a%7Cb%20%2Ac%2A%20100%25.jpg"), "{uris:?}");
+}
