@@ -148,6 +148,34 @@ fn pairs_are_a_table_and_the_same_on_any_number_of_threads() {
 }
 
 #[test]
+fn classes_that_do_not_match_between_splits_are_told() {
+    let workspace = Workspace::new();
+    workspace.class("herbs/train/bay leaf", 20, 0);
+    workspace.class("herbs/train/mint", 20, 100);
+    workspace.class("herbs/train/sage", 20, 200);
+    workspace.class("herbs/test/Bay_leaf", 20, 300);
+    workspace.class("herbs/test/sage", 20, 400);
+    let answer = workspace.json(&["leakage", "herbs", "--ignore", "split-drift"]);
+    let says: Vec<&str> = answer["findings"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|finding| finding["says"].as_str().unwrap())
+        .collect();
+    let expected = [
+        "\"sage\" is number 2 in train and 1 in test",
+        "\"Bay_leaf\" is in test only",
+        "\"bay leaf\" is in train only",
+        "\"mint\" is in train only",
+        "\"Bay_leaf\" in test and \"bay leaf\" in train may be one class: case, spaces",
+    ];
+    assert_eq!(says, expected);
+    assert_eq!(answer["missing_classes"][2]["missing"], serde_json::json!(["test"]));
+    let moved = &answer["class_index_mismatches"][0]["moved"][0];
+    assert_eq!(*moved, serde_json::json!({"class": "sage", "index": 2, "other_index": 1}));
+}
+
+#[test]
 fn splits_that_are_alike_are_said_to_be() {
     let workspace = Workspace::new();
     for number in 0..80u32 {

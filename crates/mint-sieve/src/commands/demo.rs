@@ -33,14 +33,15 @@ pub fn run(args: &DemoArgs, progress: &Progress) -> Result<Answer, Failure> {
     let seed = args.seed.to_string();
     let step = |words: &[&str]| run_step(words, progress);
     step(&["audit", &collection])?;
+    step(&["balance", &collection, "--batch", "32"])?;
     let trained_on = if args.pre_split {
         collection
     } else {
         let parts = "train=70,validation=15,test=15";
         step(&["split", &collection, "--parts", parts, "--seed", &seed, "--to", &splits])?;
-        step(&["audit", &splits])?;
         splits
     };
+    step(&["leakage", &trained_on])?;
     for (name, _) in preview::EXAMPLES {
         let (policy, out) =
             (at(&format!("policies/{name}.toml")), at(&format!("preview-{name}.png")));

@@ -3,6 +3,7 @@
 use sieve_core::audit::worst_first;
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::split_of_name;
+use sieve_core::inventory::inventory;
 use sieve_core::{checks, leakage, nearest};
 
 use super::judging::Judge;
@@ -30,6 +31,7 @@ pub fn run(args: &LeakageArgs, progress: &Progress) -> Result<Answer, Failure> {
         let limits = &judge.limits.values;
         let leakage = leakage::leakage(&catalog.collection, found, limits, &protect);
         let mut findings = checks::leakage(&leakage, found);
+        findings.extend(checks::names(&catalog.collection, &inventory(catalog)));
         worst_first(&mut findings);
         let excused = judge.sift(&mut findings);
         let answer = Leaks {

@@ -13,7 +13,7 @@ const INDENT: &str = "         ";
 /// Names of one finding's images that are shown without `--all`.
 const MOST_IMAGES: usize = 3;
 
-/// Codes of warnings from which on each is told in two lines.
+/// Codes of warnings beyond which each is told in one line.
 const MANY_CODES: usize = 6;
 
 /// How much is said of the findings of one code.
@@ -23,7 +23,7 @@ enum Extent {
     All,
     /// The first few, some images, the remedy.
     Some(usize),
-    /// The first.
+    /// The first, in place of what all have in common.
     Brief,
 }
 
@@ -76,21 +76,20 @@ fn of_code(group: &[Finding], extent: Extent, also: &[String]) -> String {
     let style = of_severity(severity);
     let number = group.len();
     let number = if number > 1 { format!(" ({number})") } else { String::new() };
+    let first = match (extent, group.len() - 1) {
+        (Extent::Brief, 0) => safe(&group[0].says),
+        (Extent::Brief, more) => format!("{} ... {more} more", safe(&group[0].says)),
+        _ => code.title().to_owned(),
+    };
     let mut text = format!(
-        "{style}{:<7}{style:#}  {HEADING}{}{HEADING:#}{number}: {}\n",
+        "{style}{:<7}{style:#}  {HEADING}{}{HEADING:#}{number}: {first}\n",
         severity.as_str(),
         code.as_str(),
-        code.title(),
     );
     for line in also {
         let _ = writeln!(text, "{INDENT}{}", safe(line));
     }
     if extent == Extent::Brief {
-        let more = match group.len() - 1 {
-            0 => String::new(),
-            more => format!(" ... {more} more"),
-        };
-        let _ = writeln!(text, "{INDENT}  {}{more}", safe(&group[0].says));
         return text;
     }
     let (shown, images) = match extent {

@@ -48,11 +48,12 @@ pub fn spans(leakage: &Leakage, what: &str, number: impl Fn(&Span) -> u64) -> Ve
     let judged = leakage.spans.iter().filter(|span| span.is_judge && number(span) > 0);
     let told = judged.map(|span| {
         format!(
-            "{} of {} {} pictures ({}) have {what} in {}",
+            "{} of {} {} pictures ({}) {} {what} in {}",
             number(span),
             span.images,
             span.split,
             percent(number(span) as f64 / span.images as f64),
+            if number(span) == 1 { "has" } else { "have" },
             span.within
         )
     });
@@ -147,7 +148,7 @@ fn drift(leakage: &Leakage, all: bool) -> String {
     if leakage.drift.is_empty() && leakage.order.is_none() {
         return String::new();
     }
-    let mut rows = vec![["", "effect", "", "p", "total variation", ""].map(str::to_owned).to_vec()];
+    let mut rows = vec![["", "effect", "", "p", "total variation"].map(str::to_owned).to_vec()];
     let chance = |p: f64| if p < 0.0001 { "< 0.0001".to_owned() } else { format!("{p:.4}") };
     let found = leakage.drift.iter().filter(|drift| drift.is_found).count();
     let shown = if all { leakage.drift.len() } else { found.max(MOST_TESTS) };
@@ -156,13 +157,12 @@ fn drift(leakage: &Leakage, all: bool) -> String {
         rows.push(vec![
             drift.quantity.name().to_owned(),
             format!("{:.2}", drift.effect),
-            strength(drift.effect).to_owned(),
+            if drift.is_found { strength(drift.effect) } else { "as by chance" }.to_owned(),
             chance(drift.p_corrected),
             if drift.pairs.is_empty() { "-".to_owned() } else { format!("{widest:.3}") },
-            if drift.is_found { "differs".to_owned() } else { String::new() },
         ]);
     }
-    let columns = [Align::Left, Align::Right, Align::Left, Align::Right, Align::Right, Align::Left];
+    let columns = [Align::Left, Align::Right, Align::Left, Align::Right, Align::Right];
     let mut text = format!("\n{}\n{}", heading("Are the splits alike?"), aligned(&columns, rows));
     if leakage.drift.len() > shown {
         let _ = writeln!(text, "  ... {} more (--all)", leakage.drift.len() - shown);

@@ -137,11 +137,12 @@ fn written(split: &Split<'_>) -> String {
     }
     if let Some(to) = &args.to {
         let to = to.to_string_lossy();
-        let mut words = vec!["mint-sieve", "audit", &to];
+        let mut words = vec!["mint-sieve", "leakage", &to];
         if args.link == crate::writing::Link::Soft {
             words.push("--follow-links");
         }
-        return text + &format!("\n{}", next_step("look at what was built:", &words));
+        return text
+            + &format!("\n{}", next_step("see what still lies between the splits:", &words));
     }
     if args.out.is_none() {
         let _ = writeln!(text, "{FAINT}Nothing was written.{FAINT:#}");
