@@ -154,3 +154,27 @@ fn findings_come_as_tables_pages_and_logs() {
         .collect();
     assert!(uris.contains(&"sage/a%7Cb%20%2Ac%2A%20100%25.jpg"), "{uris:?}");
 }
+
+/// What holds of every command that reads a collection: the settings are read before anything else,
+/// and what they say of limits is checked by those that judge.
+#[test]
+fn every_command_heeds_the_file() {
+    let workspace = Workspace::healthy();
+    workspace.write("wrong.toml", b"[limits]\nblank = \"x\"\n");
+    for call in [
+        "audit herbs",
+        "balance herbs",
+        "leakage herbs",
+        "duplicates herbs",
+        "split herbs",
+        "preview herbs --policy gentle --out sheet.png",
+        "nearest herbs/bay/000.jpg --in herbs",
+        "limits herbs",
+    ] {
+        let words: Vec<&str> = call.split(' ').chain(["--config", "wrong.toml"]).collect();
+        let answer = workspace.run(&words);
+        assert_eq!((answer.status, answer.stdout.as_str()), (2, ""), "{call}");
+        assert!(answer.stderr.contains("wrong.toml, line 2"), "{call}: {}", answer.stderr);
+    }
+    assert_eq!(workspace.names(), ["herbs", "wrong.toml"]);
+}

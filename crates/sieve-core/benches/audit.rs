@@ -35,7 +35,8 @@ fn made_up(count: usize) -> Catalog {
     let record = |number: usize| {
         let split = ["train", "train", "train", "train", "validation", "test"][number % 6];
         let class = format!("herb {:03}", draws.random_range(0..257usize));
-        let copied = if number % 10 == 0 { draws.random_range(0..=number) } else { number };
+        let copied =
+            if number.is_multiple_of(10) { draws.random_range(0..=number) } else { number };
         let mut look = || draws.random_range(0.2f32..0.6);
         let look =
             Look { brightness: look(), contrast: look(), sharpness: look(), ..Look::default() };

@@ -52,3 +52,30 @@ fn joined(found: &Found<'_>) -> Sets {
     }
     sets
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::collection::Carried;
+    use crate::tests::{catalog, classes, found};
+
+    #[test]
+    fn groups_of_a_table_count_once_where_that_is_asked_for() {
+        let mut records = classes(&[("sage", 6)]);
+        for at in [1, 4] {
+            let carried = Carried { group: Some("rack 3".into()), values: Vec::new() };
+            records[at].place.carried = Some(Box::new(carried));
+        }
+        let catalog = catalog(records, &[]);
+        let groups: [(Kind, &[&str]); 2] = [
+            (Kind::Framed, &["sage/0004.jpg", "sage/0005.jpg"]),
+            (Kind::LookAlike, &["sage/0000.jpg", "sage/0001.jpg"]),
+        ];
+        let found = found(&catalog, &groups);
+        assert_eq!(Units::of(&found).count(0..6), 5);
+        let units = Units::with_groups(&found);
+        assert_eq!(units.count(0..6), 4);
+        assert_eq!([1, 4, 5].map(|picture| units.unit(picture)), [1, 1, 1]);
+        assert_eq!(units.count([0, 1, 4]), 2);
+    }
+}

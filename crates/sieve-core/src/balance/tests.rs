@@ -146,3 +146,29 @@ proptest! {
         prop_assert!((shares - 1.0).abs() < 1e-9);
     }
 }
+
+#[test]
+fn what_the_counts_hide_becomes_findings() {
+    let mut records = classes(&[("bay", 30), ("sage", 30), ("thyme", 8)]);
+    for number in 0..30 {
+        let measured = change(&mut records, &format!("sage/{number:04}.jpg"));
+        measured.facts.captured = Some("2026-07-05T08:00:00".into());
+    }
+    let catalog = catalog(records, &[]);
+    let burst: Vec<String> = (0..12).map(|at| format!("bay/{at:04}.jpg")).collect();
+    let burst: Vec<&str> = burst.iter().map(String::as_str).collect();
+    let near = ["sage/0000.jpg", "sage/0001.jpg", "sage/0002.jpg"];
+    let found = found(&catalog, &[(Kind::Burst, &burst), (Kind::Near, &near)]);
+    let all = names(&["bay", "sage", "thyme"]);
+    let limits = FindingLimits::default();
+    let told =
+        crate::checks::balance(&balance(&all, &[], &found, &limits, &Settings::default()), &limits);
+    let says: Vec<&str> = told.iter().map(|finding| finding.says.as_str()).collect();
+    let expected = [
+        "\"bay\" has 30 images of 19 independent pictures; 20 is the least",
+        "\"sage\" by its capture day: \"2026-07-05\" in 100 % of it, in 0 % of the others",
+        "\"bay\" by its capture day: \"(unknown)\" in 100 % of it, in 21 % of the others",
+    ];
+    assert_eq!(says, expected, "28 of sage are enough, and thyme is thin as it is");
+    assert_eq!(told[0].class.as_deref(), Some("bay"));
+}

@@ -161,8 +161,10 @@ fn copies_are_judged_by_where_they_lie() {
     assert!(both.iter().all(|finding| finding.class.is_none() && finding.split.is_none()));
 }
 
-/// A hundred pictures of sage that look much alike, and what `change` makes of the first few.
-fn odd(number: usize, change_one: fn(&mut Measured)) -> Vec<Finding> {
+type Change = fn(&mut Measured);
+
+/// Two hundred pictures of sage that look much alike, and what `change_one` makes of the first few.
+fn odd(number: usize, change_one: Change) -> Vec<Finding> {
     let mut records = classes(&[("sage", 200)]);
     for (at, record) in (0u8..).zip(&mut records) {
         let Outcome::Image(measured) = &mut record.outcome else { continue };
@@ -185,7 +187,7 @@ fn odd(number: usize, change_one: fn(&mut Measured)) -> Vec<Finding> {
 
 #[test]
 fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
-    let kinds: [(&str, fn(&mut Measured)); 9] = [
+    let kinds: [(&str, Change); 9] = [
         ("too-dark", |m| m.look.brightness = 0.05),
         ("washed-out", |m| m.look.contrast = 0.02),
         ("soft-focus", |m| m.look.sharpness = 0.03),

@@ -54,12 +54,15 @@ impl Name {
     }
 }
 
+/// Names and splits of what stays together, by its unit and split.
+type Files = BTreeMap<(u32, usize), (Name, usize)>;
+
 pub(super) fn order(collection: &Collection, found: &Found<'_>) -> Option<Order> {
     let names: Vec<String> = collection.splits.iter().map(|split| split.to_lowercase()).collect();
     let names: BTreeSet<&str> = names.iter().map(String::as_str).collect();
     let units = Units::with_groups(found);
     // What stays together is one thing in the list: keeping it together is no lack of a shuffle.
-    let mut of_class: BTreeMap<&str, BTreeMap<(u32, usize), (Name, usize)>> = BTreeMap::new();
+    let mut of_class: BTreeMap<&str, Files> = BTreeMap::new();
     for (number, picture) in found.pictures.iter().enumerate() {
         let record = picture.record;
         let (Some(class), Some(split)) = (record.class(), record.split()) else { continue };

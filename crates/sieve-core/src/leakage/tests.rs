@@ -246,3 +246,32 @@ fn members_that_only_a_third_picture_joins_are_twins_too() {
     assert!(leakage.twins.iter().all(|twin| twin.a == last || twin.b == last));
     assert_eq!(leakage.removals.len(), 2);
 }
+
+#[test]
+fn drift_says_where_it_is_largest() {
+    let mut records = split();
+    let paths: Vec<String> = records.iter().map(|record| record.path.to_string()).collect();
+    for (at, path) in paths.iter().enumerate() {
+        let measured = change(&mut records, path);
+        let day = if path.starts_with("test") { 20 + at % 2 } else { 1 + at % 9 };
+        measured.facts.captured = Some(format!("2026-07-{day:02}T08:00:00").into());
+    }
+    let catalog = catalog(records, &[]);
+    let (found, leakage) = of(&catalog, &[], &[]);
+    let of = |name: &str| leakage.drift.iter().find(|one| one.quantity.name() == name).unwrap();
+    let day = of("capture day");
+    let most = day.most.as_ref().unwrap();
+    assert_eq!((most.high.0.as_str(), most.high.1, most.low.1), ("test", 0.5, 0.0));
+    assert!(day.is_found && day.effect > 0.6 && day.p_corrected >= day.p);
+    let apart: Vec<f64> = day.pairs.iter().map(|pair| pair.total_variation).collect();
+    assert!(apart[0] < 0.4 && apart[1] == 1.0 && apart[2] == 1.0, "{apart:?}");
+    let time = of("capture time");
+    assert!(time.is_found && time.medians[0].1 < time.medians[2].1);
+    let classes = of("class shares");
+    assert_eq!((classes.statistic, classes.p, classes.is_found), (0.0, 1.0, false));
+    let says: Vec<String> =
+        crate::checks::leakage(&leakage, &found).into_iter().map(|finding| finding.says).collect();
+    let expected = "capture time: median 2026-07-05 08:00 in train, 2026-07-05 08:00 in validation, \
+                    2026-07-20 20:00 in test (effect 0.";
+    assert!(says.iter().any(|says| says.starts_with(expected)), "{says:?}");
+}

@@ -225,4 +225,28 @@ proptest! {
         prop_assert!((-9.0..=9.0).contains(&with_one.median) && with_one.deviation <= 1.4826 * 18.0);
         prop_assert!(with_one.deviations(far) > 30.0);
     }
+
+    /// Each thing by itself: what it adds beyond what its row and column let expect.
+    #[test]
+    fn tables_are_what_their_things_make_them(things in prop::collection::vec((0usize..3, 0usize..4), 1..60)) {
+        let mut counted = Contingency::new(3, 4);
+        things.iter().for_each(|&(row, column)| counted.add(row, column, 1));
+        let share = |is: &dyn Fn(&(usize, usize)) -> bool| {
+            things.iter().filter(|thing| is(thing)).count() as f64 / things.len() as f64
+        };
+        // Pearson's mean square contingency is the mean of p(both) / (p(row) p(column)), less 1.
+        let ratios = things.iter().map(|&(row, column)| {
+            let both = share(&|&thing| thing == (row, column));
+            both / (share(&|thing| thing.0 == row) * share(&|thing| thing.1 == column))
+        });
+        let chi_squared = ratios.sum::<f64>() - things.len() as f64;
+        match counted.association() {
+            Some(found) => prop_assert!((found.chi_squared - chi_squared).abs() < 1e-8),
+            None => prop_assert!(chi_squared.abs() < 1e-8, "one row or one column"),
+        }
+        let rows = [0, 1].map(|row| (0..4).map(|column| counted.at(row, column)).collect::<Vec<_>>());
+        let there = total_variation(&rows[0], &rows[1]);
+        prop_assert_eq!(there, total_variation(&rows[1], &rows[0]));
+        prop_assert!(there.is_none_or(|apart| (0.0..=1.0 + 1e-12).contains(&apart)));
+    }
 }

@@ -211,9 +211,9 @@ fn repair(answer: &Leaks<'_>) -> String {
     let from: Vec<String> =
         by_split.into_iter().map(|(split, images)| format!("{images} from {split}")).collect();
     let mut text = format!(
-        "{} {} would leave no twin between the splits.\n",
+        "{} removing {} would leave no twin between the splits.\n",
         heading("Repair:"),
-        format!("removing {}", safe(&from.join(", ")))
+        safe(&from.join(", "))
     );
     if leakage.kept > 0 {
         let _ = writeln!(
