@@ -118,5 +118,5 @@ pub fn total_variation(a: &[u64], b: &[u64]) -> Option<f64> {
         return None;
     }
     let apart = a.iter().zip(b).map(|(&a, &b)| (a as f64 / of_a - b as f64 / of_b).abs());
-    Some(apart.sum::<f64>() / 2.0)
+    Some((apart.sum::<f64>() / 2.0).min(1.0))
 }
