@@ -37,8 +37,15 @@ fn main() {
         let looked = compare_closely(a, b, start, room)?;
         let numbers = looked.iter().flat_map(|evidence| evidence.numbers);
         let numbers: Vec<String> = numbers.map(|number| format!("{number:.4}")).collect();
+        let grain = looked[1].grain;
         let (a, b) = (&record(*wanted).path, &record(*found).path);
-        Some(format!("{a},{b},{},{}", looked[1].departures, numbers.join(",")))
+        Some(format!(
+            "{a},{b},{},{},{:.4},{:.4}",
+            looked[1].departures,
+            numbers.join(","),
+            grain[0],
+            grain[1]
+        ))
     };
     let rows: Vec<Option<String>> = candidates.par_iter().map_init(Room::default, row).collect();
     rows.into_iter().flatten().for_each(|row| println!("{row}"));

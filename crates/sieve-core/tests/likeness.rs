@@ -36,7 +36,7 @@ fn verdict(a: &Subject, b: &Subject) -> Option<(Verdict, Placing)> {
         let evidence = compare(wanted, found, &start, &mut room)?;
         let contents = [wanted, found].map(|s| s.content.unwrap_or(Region::WHOLE));
         let placing = Placing::of(&evidence.map, [wanted.aspect, found.aspect], contents);
-        Some((Verdict::of(&evidence), placing))
+        Some((Verdict::of(&evidence, 1.0), placing))
     })
 }
 

@@ -44,6 +44,8 @@ pub struct Subjects<'a> {
 pub struct Looks {
     thumbnails: Vec<Option<Thumbnail>>,
     aspects: Vec<f32>,
+    /// Shares of one colour.
+    plains: Vec<f32>,
     /// What lies within the border of each.
     contents: Vec<Option<Region>>,
 }
@@ -61,8 +63,9 @@ impl<'a> Subjects<'a> {
         let thumbnails = vec![None; pictures.len()];
         let aspect = |picture: &Picture<'_>| picture.measured.aspect() as f32;
         let aspects = pictures.iter().map(aspect).collect();
+        let plains = pictures.iter().map(|picture| picture.measured.look.flat_share).collect();
         let contents = vec![None; pictures.len()];
-        Subjects { sides, pictures, looks: Looks { thumbnails, aspects, contents } }
+        Subjects { sides, pictures, looks: Looks { thumbnails, aspects, plains, contents } }
     }
 
     /// Loads the thumbnails of `wanted`. One whose file has gone stays away.
@@ -99,8 +102,8 @@ impl Looks {
     /// A picture's planes, when its thumbnail is loaded.
     pub fn subject(&self, index: usize) -> Option<Subject> {
         let thumbnail = self.thumbnails[index].as_ref()?;
-        let (all, aspect) = (Planes::of(thumbnail), self.aspects[index]);
-        Some(Subject { all, content: self.contents[index], aspect })
+        let (aspect, plain) = (self.aspects[index], self.plains[index]);
+        Some(Subject { all: Planes::of(thumbnail), content: self.contents[index], aspect, plain })
     }
 
     /// What lies within the border of a picture, when its thumbnail is loaded; none without border.

@@ -82,11 +82,12 @@ pub fn of_pair(
     room: &mut Room,
 ) -> Option<Verified> {
     let (a, b) = (pair[0].wanted.min(pair[0].found), pair[0].wanted.max(pair[0].found));
+    let plain = first.plain.max(second.plain);
     let mut attempt = |from_first: bool, start: &Start| {
         let (wanted, found) = if from_first { (first, second) } else { (second, first) };
         let evidence = compare(wanted, found, start, room)?;
         let map = if from_first { evidence.map } else { evidence.map.inverse()? };
-        Some((Verdict::of(&evidence), map, evidence.is_still()))
+        Some((Verdict::of(&evidence, plain), map, evidence.is_still()))
     };
     let mut best: Option<(Verdict, Affine, bool)> = None;
     let mut keep = |tried: Option<(Verdict, Affine, bool)>| {

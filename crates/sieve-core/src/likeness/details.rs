@@ -9,6 +9,8 @@ const SEEN_LEVELS: f32 = 4.0;
 
 /// Levels below which a fine detail is no edge.
 const FAINT_LEVELS: f32 = 6.0;
+/// Levels below which a fine detail is nothing: paint, sky, the rounding of values.
+const GRAIN_LEVELS: f32 = 1.0;
 /// Variance that is put down to chance, half a level on each value: where there is no detail, there is
 /// none to agree on.
 const CHANCE: f32 = 0.25;
@@ -71,6 +73,8 @@ pub struct Together {
     pub correlation: f32,
     /// How strong each is: the root of the mean square, in levels.
     pub strengths: [f32; 2],
+    /// What those that count weigh.
+    pub weight: f32,
 }
 
 impl Together {
@@ -86,6 +90,13 @@ impl Together {
     pub fn of_faint(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
         let is_faint = |detail: f32| detail.abs() < FAINT_LEVELS;
         Together::of_those(a, b, weights, |a, b| is_faint(a) & is_faint(b))
+    }
+
+    /// Of the details that are faint in both, and are there in both: grain and texture.
+    #[inline(always)]
+    pub fn of_grain(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
+        let is_grain = |detail: f32| (GRAIN_LEVELS..FAINT_LEVELS).contains(&detail.abs());
+        Together::of_those(a, b, weights, |a, b| is_grain(a) & is_grain(b))
     }
 
     #[inline(always)]
@@ -111,7 +122,7 @@ impl Together {
         let floor = CHANCE * weight;
         let correlation = ab / ((aa + floor) * (bb + floor)).sqrt().max(f32::MIN_POSITIVE);
         let strength = |sum: f32| (sum / weight.max(1.0)).sqrt();
-        Together { correlation, strengths: [strength(aa), strength(bb)] }
+        Together { correlation, strengths: [strength(aa), strength(bb)], weight }
     }
 }
 

@@ -15,6 +15,11 @@ const CHROMA: usize = 16;
 /// Numbers that are weighed together.
 pub const EVIDENCE: usize = 27;
 
+/// The place of the share of samples that fit, among the numbers.
+pub const FITTING: usize = 4;
+/// That of `ln(1 - r)` of the part below which a quarter lie.
+pub const QUARTER: usize = 24;
+
 /// The share of the samples that must show more than borders.
 const LEAST_SHARE: f32 = 0.005;
 
@@ -36,6 +41,8 @@ pub struct Evidence {
     /// In how many ways one had to be changed to lie on the other: mirrored or turned by quarters,
     /// tilted, cropped or framed, squeezed; 0 to 4. The more, the easier something fits by chance.
     pub departures: u8,
+    /// The share of the samples with grain or texture in both, 0 to 1, and its correlation, -1 to 1.
+    pub grain: [f32; 2],
 }
 
 /// A share of a side that counts as no motion.
@@ -113,6 +120,8 @@ impl Laid<'_> {
         let middle = Together::of(&bands[0].middle, &bands[1].middle, &half_weights);
         let fine = Together::of(&bands[0].fine, &bands[1].fine, weights);
         let faint = Together::of_faint(&bands[0].fine, &bands[1].fine, weights);
+        let grain = Together::of_grain(&bands[0].fine, &bands[1].fine, weights);
+        let fitted = weights.iter().sum::<f32>().max(1.0);
         let plain_middle = Together::of(&bands[0].middle, &bands[1].middle, &half_inside);
         let seen = share_seen(&bands[0].middle, &half_inside)
             .min(share_seen(&bands[1].middle, &half_inside));
@@ -147,7 +156,8 @@ impl Laid<'_> {
             parts.clear,
             unlikely(faint.correlation),
         ];
-        Some(Evidence { numbers, map, departures: distortion.departures() })
+        let grain = [grain.weight / fitted, grain.correlation];
+        Some(Evidence { numbers, map, departures: distortion.departures(), grain })
     }
 
     /// Where both show nothing but their borders, they would agree on these.

@@ -257,13 +257,15 @@ pub struct Subject {
     pub content: Option<Region>,
     /// Width over height.
     pub aspect: f32,
+    /// The share of it that is of its most frequent colour, 0 to 1; 1 where that is not known.
+    pub plain: f32,
 }
 
 impl Subject {
     /// The picture of a thumbnail; `aspect` is its width over its height.
     pub fn of(thumbnail: &Thumbnail, aspect: f32) -> Self {
         let all = Planes::of(thumbnail);
-        Subject { content: Region::within_border(&all), all, aspect }
+        Subject { content: Region::within_border(&all), all, aspect, plain: 1.0 }
     }
 
     /// The planes that a view shows.
