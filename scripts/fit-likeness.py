@@ -55,7 +55,7 @@ class Bench:
             self.copies.append(i == j and 'base' in (one, other))
             bases.append((min(i, j), max(i, j)))
         numbers = np.array(numbers)
-        self.looks, self.same = [numbers[:, :NUMBERS], numbers[:, NUMBERS:]], np.array(same)
+        self.looks, self.same = [numbers[:, :NUMBERS], numbers[:, NUMBERS:2 * NUMBERS]], np.array(same)
         self.half = np.array([half(i) if half(i) == half(j) else -1 for i, j in bases])
         count = collections.Counter(b for b, y in zip(bases, same) if not y)
         self.weights = np.array([1.0 if y else others * min(1.0, MOST_OF_BASES / count[b]) for b, y in zip(bases, same)])

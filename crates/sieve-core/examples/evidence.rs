@@ -1,5 +1,7 @@
 //! Writes what speaks for and against each candidate pair of a collection, as CSV: two paths, in how
-//! many ways one was changed, then the numbers of the evidence at a glance and on a close look. `scripts/fit-likeness.py` fits the weights of the verdict to it.
+//! many ways one was changed, the numbers of the evidence at a glance and on a close look, the share and
+//! correlation of grain, and the larger share of one colour. `scripts/fit-likeness.py` fits the weights of
+//! the verdict to it, `scripts/grain-likeness.py` says what the rule of grain finds.
 //!
 //!     cargo run --release -p sieve-core --example evidence -- FOLDER > evidence.csv
 
@@ -37,15 +39,12 @@ fn main() {
         let looked = compare_closely(a, b, start, room)?;
         let numbers = looked.iter().flat_map(|evidence| evidence.numbers);
         let numbers: Vec<String> = numbers.map(|number| format!("{number:.4}")).collect();
-        let grain = looked[1].grain;
+        let plain = |at: u32| Some(record(at).image()?.look.flat_share);
+        let plain = plain(*wanted)?.max(plain(*found)?);
+        let [share, correlation] = looked[1].grain;
+        let more = format!("{share:.4},{correlation:.4},{plain:.4}");
         let (a, b) = (&record(*wanted).path, &record(*found).path);
-        Some(format!(
-            "{a},{b},{},{},{:.4},{:.4}",
-            looked[1].departures,
-            numbers.join(","),
-            grain[0],
-            grain[1]
-        ))
+        Some(format!("{a},{b},{},{},{more}", looked[1].departures, numbers.join(",")))
     };
     let rows: Vec<Option<String>> = candidates.par_iter().map_init(Room::default, row).collect();
     rows.into_iter().flatten().for_each(|row| println!("{row}"));
