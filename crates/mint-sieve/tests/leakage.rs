@@ -80,8 +80,14 @@ fn what_is_protected_is_not_removed() {
     let workspace = workspace();
     let call = ["leakage", "herbs", "--protect", "train,val", "--removals", "remove.csv"];
     let said = workspace.says(&call);
-    assert!(said.contains("removing 3 from test would leave no twin"), "{said}");
+    assert!(said.contains("removing 3 from test would leave no other twin"), "{said}");
     assert!(said.contains("1 pair between protected splits would stay."), "{said}");
+    let sheet = "mint-sieve duplicates herbs --sheet duplicates.png\n";
+    assert!(said.ends_with(sheet), "{said}");
+    // Where nothing may be removed the next command is one that can be typed.
+    let none = workspace.says(&["leakage", "herbs", "--protect", "train,val,test"]);
+    assert!(none.contains("4 pairs between protected splits would stay."), "{none}");
+    assert!(none.ends_with("preview herbs --policy gentle --out preview.png\n"), "{none}");
     let table = std::fs::read_to_string(workspace.path("remove.csv")).unwrap();
     insta::assert_snapshot!(table, @r"
     path,split,class,because_of,because_of_split,kind

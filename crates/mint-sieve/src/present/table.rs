@@ -46,7 +46,7 @@ pub fn bar(value: u64, most: u64, width: u64) -> String {
 /// CSV with this head.
 pub fn written<const N: usize>(
     head: &[&str; N],
-    rows: impl IntoIterator<Item = [String; N]>,
+    rows: impl IntoIterator<Item = [impl AsRef<[u8]>; N]>,
 ) -> String {
     let mut table = csv::Writer::from_writer(Vec::new());
     table.write_record(head).expect("memory takes what is written");

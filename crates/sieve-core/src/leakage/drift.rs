@@ -48,6 +48,8 @@ pub struct Drift {
     /// How large the difference is, 0 to 1: Cramer's V without what chance gives, or the root of
     /// epsilon-squared for a measure.
     pub effect: f64,
+    /// Whether chance explains it, all tests considered.
+    pub is_chance: bool,
     /// Whether it is beyond the limit, and no chance.
     pub is_found: bool,
     /// How each two splits differ.
@@ -159,6 +161,7 @@ fn shares(
         p: association.p,
         p_corrected: 1.0,
         effect: association.cramers_v_corrected,
+        is_chance: true,
         is_found: false,
         pairs,
         medians: Vec::new(),
@@ -205,6 +208,7 @@ fn measure(
         p: test.p,
         p_corrected: 1.0,
         effect: test.epsilon_squared.sqrt(),
+        is_chance: true,
         is_found: false,
         pairs: Vec::new(),
         medians: medians.collect(),
@@ -219,7 +223,8 @@ pub(super) fn correct(drift: &mut [Drift], order: Option<&mut Order>, limits: &F
     let corrected = holm(&p);
     for (one, &p) in drift.iter_mut().zip(&corrected) {
         one.p_corrected = p;
-        one.is_found = p < limits.chance && one.effect >= limits.drift;
+        one.is_chance = p >= limits.chance;
+        one.is_found = !one.is_chance && one.effect >= limits.drift;
     }
     if let (Some(order), Some(&p)) = (order, corrected.last()) {
         order.p_corrected = p;

@@ -1,5 +1,6 @@
 //! `leakage` for people.
 
+use std::collections::BTreeMap;
 use std::fmt::Write;
 
 use sieve_core::balance::ASSUMED_ACCURACY;
@@ -64,8 +65,7 @@ fn twins(leakage: &Leakage, all: bool) -> String {
     if leakage.spans.is_empty() {
         return format!("\n{}\n", heading("No picture of one split is in another."));
     }
-    let mut rows =
-        vec![["", "have a twin in", "", "", "how", "by class"].map(str::to_owned).to_vec()];
+    let mut rows = vec![["", "have a twin in", "", "how", "by class"].map(str::to_owned).to_vec()];
     for span in &leakage.spans {
         let kinds = span.bonds.iter().map(|(bond, images)| format!("{} {images}", bond.name()));
         let most = if all { usize::MAX } else { MOST_CLASSES };
@@ -80,14 +80,10 @@ fn twins(leakage: &Leakage, all: bool) -> String {
             format!("{} of {} {} pictures", span.twins, span.images, span.split),
             span.within.clone(),
             percent(span.share()),
-            String::new(),
             kinds.collect::<Vec<_>>().join(", "),
             classes.join(", "),
         ]);
     }
-    rows.iter_mut().for_each(|row| {
-        row.remove(3);
-    });
     let columns = [Align::Left, Align::Left, Align::Right, Align::Left, Align::Left];
     format!("\n{}\n{}", heading("One picture in two splits"), aligned(&columns, rows))
 }
@@ -157,7 +153,7 @@ fn drift(leakage: &Leakage, all: bool) -> String {
         rows.push(vec![
             drift.quantity.name().to_owned(),
             format!("{:.2}", drift.effect),
-            if drift.is_found { strength(drift.effect) } else { "as by chance" }.to_owned(),
+            if drift.is_chance { "as by chance" } else { strength(drift.effect) }.to_owned(),
             chance(drift.p_corrected),
             if drift.pairs.is_empty() { "-".to_owned() } else { format!("{widest:.3}") },
         ]);
@@ -185,53 +181,43 @@ fn drift(leakage: &Leakage, all: bool) -> String {
 /// What to remove, and how to get the list.
 fn repair(answer: &Leaks<'_>) -> String {
     let (args, leakage) = (answer.args, answer.leakage);
-    let mut words = vec!["mint-sieve".to_owned(), "leakage".to_owned()];
-    words.extend(collection_words(&args.collection));
-    if !args.protect.is_empty() {
-        words.extend(["--protect".to_owned(), args.protect.join(",")]);
+    let command = |name: &str, options: &[&str]| {
+        let mut words = vec!["mint-sieve".to_owned(), name.to_owned()];
+        words.extend(collection_words(&args.collection));
+        words.extend(options.iter().map(|option| (*option).to_owned()));
+        words
+    };
+    let mut text = String::new();
+    if !leakage.removals.is_empty() {
+        let mut by_split: BTreeMap<&str, u64> = BTreeMap::new();
+        for removal in &leakage.removals {
+            let split = answer.record(removal.picture).split().unwrap_or_default();
+            *by_split.entry(split).or_default() += 1;
+        }
+        let from = by_split.into_iter().map(|(split, images)| format!("{images} from {split}"));
+        let from = safe(&from.collect::<Vec<_>>().join(", "));
+        let rest = if leakage.kept > 0 { "no other twin" } else { "no twin" };
+        let title = heading("Repair:");
+        let _ = writeln!(text, "{title} removing {from} would leave {rest} between the splits.");
     }
-    if leakage.removals.is_empty() {
-        let unrepaired = match leakage.kept {
-            0 => String::new(),
-            kept => format!(
-                "{} between protected splits stay.\n\n",
-                counted(kept as u64, "pair", "pairs")
-            ),
-        };
-        words[1] = "preview".to_owned();
-        words.extend(["--policy", "gentle", "--out", "preview.png"].map(str::to_owned));
-        return unrepaired
-            + &next_step("see what an augmentation policy does to the training pictures:", &words);
-    }
-    let mut by_split: std::collections::BTreeMap<&str, u64> = Default::default();
-    for removal in &leakage.removals {
-        let split = answer.record(removal.picture).split().unwrap_or_default();
-        *by_split.entry(split).or_default() += 1;
-    }
-    let from: Vec<String> =
-        by_split.into_iter().map(|(split, images)| format!("{images} from {split}")).collect();
-    let mut text = format!(
-        "{} removing {} would leave no twin between the splits.\n",
-        heading("Repair:"),
-        safe(&from.join(", "))
-    );
     if leakage.kept > 0 {
-        let _ = writeln!(
-            text,
-            "{} between protected splits would stay.",
-            counted(leakage.kept as u64, "pair", "pairs")
-        );
+        let pairs = counted(leakage.kept as u64, "pair", "pairs");
+        let _ = writeln!(text, "{pairs} between protected splits would stay.");
     }
-    if args.removals.is_none() {
-        words.extend(["--removals", "remove.csv"].map(str::to_owned));
-        return text + "\n" + &next_step("write the list of what to remove:", &words);
+    if !text.is_empty() {
+        text.push('\n');
     }
-    words[1] = "duplicates".to_owned();
-    text + "\n"
-        + &next_step("look at the pictures before you remove any:", &{
-            let mut words: Vec<String> =
-                words.into_iter().take_while(|word| word != "--protect").collect();
-            words.extend(["--sheet", "duplicates.png"].map(str::to_owned));
-            words
-        })
+    let protect = args.protect.join(",");
+    let protected: &[&str] = if protect.is_empty() { &[] } else { &["--protect", &protect] };
+    text + &if leakage.removals.is_empty() {
+        let options = ["--policy", "gentle", "--out", "preview.png"];
+        let why = "see what an augmentation policy does to the training pictures:";
+        next_step(why, &command("preview", &options))
+    } else if args.removals.is_none() {
+        let options = [protected, &["--removals", "remove.csv"]].concat();
+        next_step("write the list of what to remove:", &command("leakage", &options))
+    } else {
+        let why = "look at the pictures before you remove any:";
+        next_step(why, &command("duplicates", &["--sheet", "duplicates.png"]))
+    }
 }

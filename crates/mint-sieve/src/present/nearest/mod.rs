@@ -10,7 +10,7 @@ use sieve_core::measuring::Measured;
 use crate::args::{CollectionArgs, NearestArgs};
 use crate::present::sheet::{Labelled, TileRow};
 use crate::present::style::FAINT;
-use crate::present::table::{Align, aligned};
+use crate::present::table::{Align, aligned, written};
 use crate::present::{ReadingSettings, collection_words, envelope, heading, next_step, safe};
 
 /// What was asked and what was found.
@@ -168,20 +168,19 @@ pub fn json(answer: &Nearest<'_>) -> String {
 
 /// One line a picture.
 pub fn csv(answer: &Nearest<'_>) -> String {
-    let mut table = csv::Writer::from_writer(Vec::new());
-    let head = ["path", "class", "split", "kind", "score", "likeness"];
-    table.write_record(head).expect("memory takes what is written");
-    for alike in answer.found {
+    let rows = answer.found.iter().map(|alike| {
         let record = alike.picture.record;
-        let (score, likeness) = (format!("{:.4}", alike.score), format!("{:.4}", alike.likeness));
-        let (class, split) = (record.class(), record.split());
-        let kind = alike.kind.map_or("", Kind::name);
-        let row = [class, split].map(Option::unwrap_or_default);
-        let row = [record.path.as_str(), row[0], row[1], kind, &score, &likeness];
-        table.write_record(row).expect("memory takes what is written");
-    }
-    let bytes = table.into_inner().expect("memory takes what is written");
-    String::from_utf8(bytes).expect("paths are written as text")
+        let name = |name: Option<&str>| name.unwrap_or_default().to_owned();
+        [
+            record.path.to_string(),
+            name(record.class()),
+            name(record.split()),
+            name(alike.kind.map(Kind::name)),
+            format!("{:.4}", alike.score),
+            format!("{:.4}", alike.likeness),
+        ]
+    });
+    written(&["path", "class", "split", "kind", "score", "likeness"], rows)
 }
 
 /// The line at the top of the sheet.
