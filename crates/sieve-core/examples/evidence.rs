@@ -26,11 +26,11 @@ fn main() {
     let record = |at: u32| &catalog.records[images[at as usize]];
     let subject = |at: usize| {
         let aspect = record(at as u32).image()?.aspect() as f32;
-        Some(Subject::of(thumbnails[at].as_ref()?, aspect))
+        Some(Subject::of(thumbnails[at].clone()?, aspect))
     };
     let subjects: Vec<Option<Subject>> = (0..images.len()).into_par_iter().map(subject).collect();
     let all = |_, _| true;
-    let candidates = wide_candidates(images.len(), |at| subjects[at].clone(), all, &Silent)
+    let candidates = wide_candidates(images.len(), |at| subjects[at].as_ref(), all, &Silent)
         .expect("nobody stops it");
     eprintln!("{} pictures, {} candidates", images.len(), candidates.len());
     let row = |room: &mut Room, candidate: &Candidate| {

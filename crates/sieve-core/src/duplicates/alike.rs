@@ -45,7 +45,7 @@ pub fn nearest<'a>(
     let all: Vec<u32> = (0..subjects.pictures.len() as u32).collect();
     subjects.load(&all, watch)?;
     let plain = image.0.look.flat_share;
-    let asked = Subject { plain, ..Subject::of(&image.1, image.0.aspect() as f32) };
+    let asked = Subject { plain, ..Subject::of(image.1.clone(), image.0.aspect() as f32) };
     let (wanted, among) = (looked_for(&asked), looked_among(&asked));
     // The picture asked for is called by the number after the last.
     let own = subjects.pictures.len() as u32;
@@ -57,7 +57,7 @@ pub fn nearest<'a>(
             return None;
         }
         let subject = looks.subject(index as usize)?;
-        let theirs = (looked_for(&subject), looked_among(&subject));
+        let theirs = (looked_for(subject), looked_among(subject));
         let here = most_alike(&wanted, &theirs.1)
             .map(|(product, start)| (product, Candidate { wanted: own, found: index, start }));
         let there = most_alike(&theirs.0, &among)
@@ -77,7 +77,7 @@ pub fn nearest<'a>(
     let candidates: Vec<Candidate> =
         found.iter().filter_map(|(_, best)| Some(best.as_ref()?.1)).collect();
     let subject = |index: usize| {
-        if index == own as usize { Some(asked.clone()) } else { looks.subject(index) }
+        if index == own as usize { Some(&asked) } else { looks.subject(index) }
     };
     let verified = verify(&candidates, subject, watch)?;
     let alike = found.into_iter().map(|(index, best)| {

@@ -124,16 +124,16 @@ const MOST: usize = 100;
 /// # Errors
 ///
 /// When `watch` asks to stop.
-pub fn wide(
+pub fn wide<'a>(
     count: usize,
-    subject: impl Fn(usize) -> Option<Subject> + Sync,
+    subject: impl Fn(usize) -> Option<&'a Subject> + Sync,
     is_wanted: impl Fn(u32, u32) -> bool + Sync,
     watch: &dyn Watch,
 ) -> Result<Vec<Candidate>, Error> {
     let views = |index: usize| {
         let Some(subject) = subject(index) else { return Default::default() };
         watch.advance(1);
-        (looked_for(&subject), looked_among(&subject))
+        (looked_for(subject), looked_among(subject))
     };
     let views: Vec<(Vec<View>, Vec<View>)> = (0..count).into_par_iter().map(views).collect();
     let among = (0u32..)

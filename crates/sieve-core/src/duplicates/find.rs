@@ -350,12 +350,12 @@ fn bursts(
     let looks = &subjects.looks;
     let subject = |index: u32| looks.subject(index as usize);
     let alike = |&(a, b, why): &(u32, u32, Nearness)| -> Option<((u32, u32), Link)> {
-        let (first, second): (Subject, Subject) = (subject(a)?, subject(b)?);
+        let (first, second): (&Subject, &Subject) = (subject(a)?, subject(b)?);
         let least = match why {
             Nearness::Time => MOMENT[0],
             Nearness::Name => MOMENT[1],
         };
-        let score = moment(&first, &second).filter(|&score| score >= least)?;
+        let score = moment(first, second).filter(|&score| score >= least)?;
         Some(((a, b), Link { kind: Kind::Burst, score }))
     };
     let mut found: Vec<((u32, u32), Link)> = near.par_iter().filter_map(alike).collect();
@@ -375,7 +375,7 @@ fn bursts(
     let looks = &subjects.looks;
     found.extend(others.into_iter().filter_map(|(a, b)| {
         let (first, second) = (looks.subject(a as usize)?, looks.subject(b as usize)?);
-        Some(((a, b), Link { kind: Kind::Burst, score: moment(&first, &second)? }))
+        Some(((a, b), Link { kind: Kind::Burst, score: moment(first, second)? }))
     }));
     Ok(found.into_iter().collect())
 }

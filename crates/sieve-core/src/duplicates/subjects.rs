@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use crate::Error;
 use crate::catalog::{Catalog, Record};
-use crate::likeness::{Planes, Region, Subject};
+use crate::likeness::{Region, Subject};
 use crate::measuring::{Measured, Thumbnail};
 use crate::progress::Watch;
 use crate::reading::ReadLimits;
@@ -41,14 +41,7 @@ pub struct Subjects<'a> {
 }
 
 /// How the pictures look, as far as that is loaded.
-pub struct Looks {
-    thumbnails: Vec<Option<Thumbnail>>,
-    aspects: Vec<f32>,
-    /// Shares of one colour.
-    plains: Vec<f32>,
-    /// What lies within the border of each.
-    contents: Vec<Option<Region>>,
-}
+pub struct Looks(Vec<Option<Subject>>);
 
 impl<'a> Subjects<'a> {
     /// All pictures of `sides`; no thumbnail is loaded yet.
@@ -60,12 +53,8 @@ impl<'a> Subjects<'a> {
                 Some(Picture { record, measured: record.image()?, side, index })
             }));
         }
-        let thumbnails = vec![None; pictures.len()];
-        let aspect = |picture: &Picture<'_>| picture.measured.aspect() as f32;
-        let aspects = pictures.iter().map(aspect).collect();
-        let plains = pictures.iter().map(|picture| picture.measured.look.flat_share).collect();
-        let contents = vec![None; pictures.len()];
-        Subjects { sides, pictures, looks: Looks { thumbnails, aspects, plains, contents } }
+        let looks = Looks(vec![None; pictures.len()]);
+        Subjects { sides, pictures, looks }
     }
 
     /// Loads the thumbnails of `wanted`. One whose file has gone stays away.
@@ -77,7 +66,7 @@ impl<'a> Subjects<'a> {
         for (number, side) in self.sides.iter().enumerate() {
             let is_missing = |&&index: &&u32| {
                 self.pictures[index as usize].side == number
-                    && self.looks.thumbnails[index as usize].is_none()
+                    && self.looks.0[index as usize].is_none()
             };
             let mut here: Vec<u32> = wanted.iter().filter(is_missing).copied().collect();
             here.sort_unstable();
@@ -85,13 +74,15 @@ impl<'a> Subjects<'a> {
             let records: Vec<usize> =
                 here.iter().map(|&index| self.pictures[index as usize].index).collect();
             let loaded = side.catalog.thumbnails(&records, side.store, side.limits, watch)?;
-            let contents: Vec<Option<Region>> = loaded
-                .par_iter()
-                .map(|thumbnail| Region::within_border(&Planes::of(thumbnail.as_ref()?)))
-                .collect();
-            for ((index, thumbnail), content) in here.into_iter().zip(loaded).zip(contents) {
-                self.looks.thumbnails[index as usize] = thumbnail;
-                self.looks.contents[index as usize] = content;
+            let pictures = &self.pictures;
+            let ready = |(index, thumbnail): (&u32, Option<Thumbnail>)| -> Option<Subject> {
+                let measured = pictures[*index as usize].measured;
+                let plain = measured.look.flat_share;
+                Some(Subject { plain, ..Subject::of(thumbnail?, measured.aspect() as f32) })
+            };
+            let ready: Vec<Option<Subject>> = here.par_iter().zip(loaded).map(ready).collect();
+            for (index, subject) in here.into_iter().zip(ready) {
+                self.looks.0[index as usize] = subject;
             }
         }
         Ok(())
@@ -100,23 +91,19 @@ impl<'a> Subjects<'a> {
 
 impl Looks {
     /// A picture's planes, when its thumbnail is loaded.
-    pub fn subject(&self, index: usize) -> Option<Subject> {
-        let thumbnail = self.thumbnails[index].as_ref()?;
-        let (aspect, plain) = (self.aspects[index], self.plains[index]);
-        Some(Subject { all: Planes::of(thumbnail), content: self.contents[index], aspect, plain })
+    pub fn subject(&self, index: usize) -> Option<&Subject> {
+        self.0[index].as_ref()
     }
 
     /// What lies within the border of a picture, when its thumbnail is loaded; none without border.
     pub fn content(&self, index: usize) -> Option<Region> {
-        self.contents[index]
+        self.subject(index)?.content
     }
 
     /// Whether the thumbnails of two pictures differ by at most `levels` anywhere.
     pub fn are_nearly(&self, a: u32, b: u32, levels: u8) -> bool {
-        let (Some(a), Some(b)) = (&self.thumbnails[a as usize], &self.thumbnails[b as usize])
-        else {
-            return false;
-        };
-        a.0.iter().zip(&b.0).all(|(a, b)| a.abs_diff(*b) <= levels)
+        let thumbnail = |index: u32| Some(&self.subject(index as usize)?.all.thumbnail.0);
+        let (Some(a), Some(b)) = (thumbnail(a), thumbnail(b)) else { return false };
+        a.iter().zip(b).all(|(a, b)| a.abs_diff(*b) <= levels)
     }
 }

@@ -40,9 +40,9 @@ impl Verified {
 /// # Errors
 ///
 /// When `watch` asks to stop.
-pub fn verify(
+pub fn verify<'a>(
     candidates: &[Candidate],
-    subject: impl Fn(usize) -> Option<Subject> + Sync,
+    subject: impl Fn(usize) -> Option<&'a Subject> + Sync,
     watch: &dyn Watch,
 ) -> Result<Vec<Verified>, Error> {
     // All that may show how two pictures lie on each other, together, and pair after pair.
@@ -62,7 +62,7 @@ pub fn verify(
         let pairs = candidates.chunk_by(|a, b| key(a).1 == key(b).1);
         let verified = pairs.filter_map(|pair| {
             let second = subject(key(pair[0]).1 as usize)?;
-            of_pair(pair, &first, &second, room)
+            of_pair(pair, first, second, room)
         });
         Ok(verified.collect())
     });

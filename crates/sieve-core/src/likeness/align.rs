@@ -3,16 +3,11 @@
 //! Inverse compositional (Baker and Matthews, Lucas-Kanade 20 years on, 2004): the slopes are those
 //! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
 
+use super::eight::{Eight, add, eights, totals};
 use super::frame::Region;
+use super::normal::{self, UNKNOWNS};
 use super::plane::Plane;
 use crate::affine::Affine;
-
-/// Numbers that are worked on side by side.
-const LANES: usize = 8;
-/// Sums that are taken in turn, so that none waits for the one before.
-const WIDE: usize = 4;
-/// What is solved for: six of the motion, the gain and the offset.
-const UNKNOWNS: usize = 8;
 
 /// What does not move: a picture sampled on a square grid, with its slopes.
 pub struct Template {
@@ -29,7 +24,7 @@ impl Template {
     /// The part of `plane` that `region` shows to the square from -0.5 to 0.5, in `side` x `side`
     /// samples; `side` is a multiple of eight.
     #[inline(always)]
-    pub fn of(plane: &Plane, region: &Affine, side: usize) -> Self {
+    pub fn of<E: Eight>(plane: &Plane, region: &Affine, side: usize) -> Self {
         let step = 1.0 / side as f32;
         let mut values = Vec::with_capacity(side * side);
         plane.sample(region, side, &mut values);
@@ -56,7 +51,7 @@ impl Template {
                 (y_x[column], y_y[column], y_1[column]) = (down * x, down * y, down);
             }
         }
-        let deviation = deviation(&values).max(1.0);
+        let deviation = deviation::<E>(&values).max(1.0);
         Template { side, values, slopes, deviation }
     }
 }
@@ -97,14 +92,13 @@ pub struct Workspace {
     /// 1 where these lie on the picture, 0 elsewhere.
     pub inside: Vec<f32>,
     weights: Vec<f32>,
-    weighted: Vec<f32>,
     residuals: Vec<f32>,
 }
 
 /// Moves the template over `picture` from `start`. None when it slides off, the two have nothing to
 /// hold on to, or do not fit within `limits`.
 #[inline(always)]
-pub fn align(
+pub fn align<E: Eight>(
     template: &Template,
     picture: &Plane,
     start: &Affine,
@@ -118,9 +112,9 @@ pub fn align(
         picture.sample_inside(&map, template.side, &mut room.sampled, &mut room.inside);
         if step == 0 {
             // Without gain and offset there are no residuals to weigh by.
-            (gain, offset) = tone(template, room)?;
+            (gain, offset) = tone::<E>(template, room)?;
         }
-        let (apart, counted) = weigh(template, gain, offset, room);
+        let (apart, counted) = weigh::<E>(template, gain, offset, room);
         let misfit = apart / template.deviation;
         if step >= limits.early.0 && misfit > limits.early.1 {
             return None;
@@ -130,7 +124,7 @@ pub fn align(
             let fits = misfit <= limits.misfit && overlap >= limits.overlap;
             return fits.then_some(Alignment { map, gain, offset, overlap });
         }
-        let solution = solve(template, room)?;
+        let solution = solve::<E>(template, room)?;
         (gain, offset) = (solution[6], solution[7]);
         if gain.is_nan() || gain <= 0.0 {
             return None;
@@ -167,8 +161,8 @@ pub fn add_inside(map: &Affine, region: &Region, count: usize, into: &mut [f32])
 
 /// Gain and offset by least squares, before anything is known of what does not fit.
 #[inline(always)]
-fn tone(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
-    let sums = moments(&room.sampled, &template.values, &room.inside);
+fn tone<E: Eight>(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
+    let sums = moments::<E>(&room.sampled, &template.values, &room.inside);
     let variance = sums.xx - sums.x * sums.x / sums.weight;
     if sums.weight < 0.5 * room.inside.len() as f32 || variance <= sums.weight {
         return None;
@@ -180,81 +174,53 @@ fn tone(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
 /// Geman and McClure's weights: a sample that fits three times worse than the mean hardly counts.
 /// The mean distance is returned, in levels, and how many samples lie on the picture.
 #[inline(always)]
-fn weigh(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> (f32, f32) {
-    room.residuals.resize(room.sampled.len(), 0.0);
-    room.weights.resize(room.sampled.len(), 0.0);
-    let mut sums = [0.0f32; LANES];
-    let mut counts = [0.0f32; LANES];
-    let lanes = template
-        .values
-        .as_chunks::<LANES>()
-        .0
-        .iter()
-        .zip(room.sampled.as_chunks::<LANES>().0)
-        .zip(room.inside.as_chunks::<LANES>().0)
-        .zip(room.residuals.as_chunks_mut::<LANES>().0);
-    for (((values, sampled), weights), residuals) in lanes {
-        for lane in 0..LANES {
-            residuals[lane] = values[lane] - gain * sampled[lane] - offset;
-            sums[lane] += residuals[lane].abs() * weights[lane];
-            counts[lane] += weights[lane];
-        }
+fn weigh<E: Eight>(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> (f32, f32) {
+    let Workspace { sampled, inside, weights, residuals } = room;
+    residuals.resize(sampled.len(), 0.0);
+    weights.resize(sampled.len(), 0.0);
+    let (mut sums, mut counts) = (E::all(0.0), E::all(0.0));
+    let (gain, offset) = (E::all(gain), E::all(offset));
+    let lists = eights(&template.values).iter().zip(eights(sampled)).zip(eights(inside));
+    for (((value, sampled), inside), residual) in lists.zip(residuals.as_chunks_mut().0) {
+        let inside = E::load(inside);
+        let apart = E::load(value).minus(gain.times(E::load(sampled))).minus(offset);
+        apart.store(residual);
+        sums = sums.plus(apart.size().times(inside));
+        counts = counts.plus(inside);
     }
-    let counted = counts.iter().sum::<f32>();
-    let mean = sums.iter().sum::<f32>() / counted.max(1.0);
+    let counted = counts.total();
+    let mean = sums.total() / counted.max(1.0);
     // Never below one level: rounding alone leaves as much.
-    let scale = (2.0 * mean).max(1.0);
-    for ((weight, inside), residual) in
-        room.weights.iter_mut().zip(&room.inside).zip(&room.residuals)
-    {
-        let ratio = residual / scale;
-        let term = 1.0 / (1.0 + ratio * ratio);
-        *weight = inside * term * term;
+    let (scale, one) = (E::all((2.0 * mean).max(1.0)), E::all(1.0));
+    let lists = eights(residuals).iter().zip(eights(inside)).zip(weights.as_chunks_mut().0);
+    for ((residual, inside), weight) in lists {
+        let ratio = E::load(residual).over(scale);
+        let term = one.over(one.plus(ratio.times(ratio)));
+        E::load(inside).times(term).times(term).store(weight);
     }
     (mean, counted)
 }
 
 /// The standard deviation of `values`.
 #[inline(always)]
-fn deviation(values: &[f32]) -> f32 {
-    let (mut sums, mut squares) = ([0.0f32; LANES], [0.0f32; LANES]);
-    for values in values.as_chunks::<LANES>().0 {
-        for lane in 0..LANES {
-            let value = values[lane] - GREY;
-            sums[lane] += value;
-            squares[lane] += value * value;
-        }
+fn deviation<E: Eight>(values: &[f32]) -> f32 {
+    let (mut sums, mut squares) = (E::all(0.0), E::all(0.0));
+    for value in eights(values) {
+        let value = E::load(value).minus(E::all(GREY));
+        sums = sums.plus(value);
+        squares = squares.plus(value.times(value));
     }
-    let mean = sums.iter().sum::<f32>() / values.len() as f32;
-    (squares.iter().sum::<f32>() / values.len() as f32 - mean * mean).max(0.0).sqrt()
+    let mean = sums.total() / values.len() as f32;
+    (squares.total() / values.len() as f32 - mean * mean).max(0.0).sqrt()
 }
 
 /// One step: the numbers that bring template and picture together, by weighted least squares.
 #[inline(always)]
-fn solve(template: &Template, room: &mut Workspace) -> Option<[f32; UNKNOWNS]> {
-    let count = room.sampled.len();
-    let Workspace { sampled, weights, weighted, .. } = room;
-    weighted.resize(count, 0.0);
+fn solve<E: Eight>(template: &Template, room: &Workspace) -> Option<[f32; UNKNOWNS]> {
     // Unknown motion d, gain g, offset o: value + slopes d = g sampled + o.
-    let mut normal = [[0.0f32; UNKNOWNS]; UNKNOWNS];
-    let mut right = [0.0f32; UNKNOWNS];
-    for first in 0..UNKNOWNS {
-        match first {
-            0..6 => multiply(&template.slopes[first], weights, weighted),
-            6 => multiply(sampled, weights, weighted),
-            _ => weighted.copy_from_slice(weights),
-        }
-        for (second, slopes) in template.slopes.iter().enumerate().take(first + 1) {
-            normal[first][second] = product(weighted, slopes);
-        }
-        if first >= 6 {
-            normal[first][6] = product(weighted, sampled);
-        }
-        if first == 7 {
-            normal[7][7] = total(weights);
-        }
-        right[first] = product(weighted, &template.values);
-    }
+    let [x_x, x_y, x_1, y_x, y_y, y_1] = template.slopes.each_ref().map(Vec::as_slice);
+    let columns = [x_x, x_y, x_1, y_x, y_y, y_1, &room.sampled];
+    let (mut normal, mut right) = normal::sums::<E>(&columns, &template.values, &room.weights);
     // The signs that were left away: gain and offset stand on the other side.
     for row in normal.iter_mut().skip(6) {
         for value in row.iter_mut().take(6) {
@@ -270,49 +236,6 @@ fn solve(template: &Template, room: &mut Workspace) -> Option<[f32; UNKNOWNS]> {
         row[at] += stiffness;
     }
     cholesky(normal, right)
-}
-
-#[inline(always)]
-fn multiply(a: &[f32], b: &[f32], into: &mut [f32]) {
-    for ((a, b), into) in a.iter().zip(b).zip(into) {
-        *into = a * b;
-    }
-}
-
-#[inline(always)]
-fn product(a: &[f32], b: &[f32]) -> f32 {
-    let mut sums = [[0.0f32; LANES]; WIDE];
-    let groups = |values| <[f32]>::as_chunks::<LANES>(values).0.as_chunks::<WIDE>().0;
-    for (a, b) in groups(a).iter().zip(groups(b)) {
-        for part in 0..WIDE {
-            for lane in 0..LANES {
-                sums[part][lane] += a[part][lane] * b[part][lane];
-            }
-        }
-    }
-    folded(sums)
-}
-
-#[inline(always)]
-fn total(values: &[f32]) -> f32 {
-    let mut sums = [0.0f32; LANES];
-    for values in values.as_chunks::<LANES>().0 {
-        for lane in 0..LANES {
-            sums[lane] += values[lane];
-        }
-    }
-    sums.iter().sum()
-}
-
-#[inline(always)]
-fn folded(sums: [[f32; LANES]; WIDE]) -> f32 {
-    let [mut all, rest @ ..] = sums;
-    for part in rest {
-        for lane in 0..LANES {
-            all[lane] += part[lane];
-        }
-    }
-    all.iter().sum()
 }
 
 /// Solves a symmetric positive definite system of which the lower half is given.
@@ -370,34 +293,17 @@ const GREY: f32 = 128.0;
 
 /// The weighted sums of `x` and `y`.
 #[inline(always)]
-pub fn moments(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
-    let mut sums = [[0.0f32; LANES]; 6];
-    let lanes = x
-        .as_chunks::<LANES>()
-        .0
-        .iter()
-        .zip(y.as_chunks::<LANES>().0)
-        .zip(weights.as_chunks::<LANES>().0);
-    for ((x, y), weights) in lanes {
-        for lane in 0..LANES {
-            // About middle grey, so that the squares stay small and exact.
-            let (x, y, weight) = (x[lane] - GREY, y[lane] - GREY, weights[lane]);
-            sums[0][lane] += weight;
-            sums[1][lane] += weight * x;
-            sums[2][lane] += weight * y;
-            sums[3][lane] += weight * x * x;
-            sums[4][lane] += weight * y * y;
-            sums[5][lane] += weight * x * y;
-        }
+pub fn moments<E: Eight>(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
+    let mut sums = [E::all(0.0); 6];
+    for ((x, y), weight) in eights(x).iter().zip(eights(y)).zip(eights(weights)) {
+        // About middle grey, so that the squares stay small and exact.
+        let (x, y) = (E::load(x).minus(E::all(GREY)), E::load(y).minus(E::all(GREY)));
+        let weight = E::load(weight);
+        let (wx, wy) = (weight.times(x), weight.times(y));
+        add(&mut sums, [weight, wx, wy, wx.times(x), wy.times(y), wx.times(y)]);
     }
-    let [weight, x, y, xx, yy, xy] = sums.map(|lanes| lanes.iter().sum());
+    let [weight, x, y, xx, yy, xy] = totals(sums);
     Moments { weight, x, y, xx, yy, xy }
-}
-
-/// Weighted correlation of two lists, -1 to 1; 0 where one of them does not vary.
-#[inline(always)]
-pub fn correlation(x: &[f32], y: &[f32], weights: &[f32]) -> f32 {
-    moments(x, y, weights).correlation()
 }
 
 #[cfg(test)]
@@ -416,7 +322,7 @@ mod tests {
             (128.0 + (30.0 * sum) * gain + offset).round() as u8
         });
         let bytes: Vec<u8> = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
-        Planes::of(&Thumbnail(bytes))
+        Planes::of(Thumbnail(bytes))
     }
 
     proptest! {
@@ -428,12 +334,12 @@ mod tests {
         ) {
             let sought = Affine(std::array::from_fn(|at| Affine::IDENTITY.0[at] + motion[at]));
             // What stands at p in the template stands at sought(p) in the picture.
-            let template = Template::of(&waves(sought, 1.0, 0.0).luma, &Affine::IDENTITY, 32);
-            let picture = waves(Affine::IDENTITY, gain, offset).luma;
+            let template = Template::of::<[f32; 8]>(&waves(sought, 1.0, 0.0).luma(), &Affine::IDENTITY, 32);
+            let picture = waves(Affine::IDENTITY, gain, offset).luma();
             let mut room = Workspace::default();
             let limits =
                 Limits { steps: 12, early: (3, 0.5), misfit: 0.06, overlap: 0.75, settled: 2e-3 };
-            let found = align(&template, &picture, &Affine::IDENTITY, &limits, &mut room).unwrap();
+            let found = align::<[f32; 8]>(&template, &picture, &Affine::IDENTITY, &limits, &mut room).unwrap();
             for (x, y) in [(-0.4, -0.4), (0.4, -0.4), (0.0, 0.0), (-0.4, 0.4), (0.4, 0.4)] {
                 let ((a, b), (c, d)) = (found.map.at(x, y), sought.at(x, y));
                 // A quarter of a cell of the thumbnail.
@@ -446,7 +352,7 @@ mod tests {
                 Limits { steps: 1, ..limits },
                 Limits { overlap: 1.01, ..limits },
             ] {
-                prop_assert!(align(&template, &picture, &off, &limits, &mut room).is_none());
+                prop_assert!(align::<[f32; 8]>(&template, &picture, &off, &limits, &mut room).is_none());
             }
         }
 
@@ -458,7 +364,7 @@ mod tests {
             let region = Region { left: -edges[0], top: -edges[1], right: edges[2], bottom: edges[3] };
             let mut values = vec![0.0; 64];
             add_inside(&map, &region, 8, &mut values);
-            let (mut whole, plane) = (Vec::new(), waves(Affine::IDENTITY, 1.0, 0.0).luma);
+            let (mut whole, plane) = (Vec::new(), waves(Affine::IDENTITY, 1.0, 0.0).luma());
             plane.sample_inside(&map, 8, &mut Vec::new(), &mut whole);
             for at in 0..64 {
                 let place = |at: usize| (at as f64 + 0.5) / 8.0 - 0.5;

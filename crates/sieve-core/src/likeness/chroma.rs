@@ -1,7 +1,6 @@
 //! How much of the colours of two pictures goes together.
 
-/// Numbers that are worked on side by side.
-const LANES: usize = 8;
+use super::eight::{Eight, add, eights, totals};
 
 /// Sums of two pictures' chroma at the same places.
 pub struct Chroma {
@@ -17,33 +16,35 @@ pub struct Chroma {
 impl Chroma {
     /// The sums of blue and red chroma, in levels around 128, of two pictures where `inside` is not 0.
     #[inline(always)]
-    pub fn of<'a>(a: [&'a [f32]; 2], b: [&'a [f32]; 2], inside: &'a [f32]) -> Self {
-        let mut sums = [[0.0f32; LANES]; 14];
-        let chunks = |values: &'a [f32]| values.as_chunks::<LANES>().0;
-        let places = chunks(a[0]).iter().zip(chunks(a[1])).zip(chunks(b[0])).zip(chunks(b[1]));
-        for ((((x, y), u), v), weights) in places.zip(chunks(inside)) {
-            for lane in 0..LANES {
-                let weight = weights[lane];
-                let (x, y) = ((x[lane] - 128.0) * weight, (y[lane] - 128.0) * weight);
-                let (u, v) = ((u[lane] - 128.0) * weight, (v[lane] - 128.0) * weight);
-                sums[0][lane] += weight;
-                sums[1][lane] += x;
-                sums[2][lane] += y;
-                sums[3][lane] += u;
-                sums[4][lane] += v;
-                sums[5][lane] += x * x;
-                sums[6][lane] += x * y;
-                sums[7][lane] += y * y;
-                sums[8][lane] += u * u + v * v;
-                sums[9][lane] += x * u;
-                sums[10][lane] += y * u;
-                sums[11][lane] += x * v;
-                sums[12][lane] += y * v;
-                sums[13][lane] += (x - u).abs() + (y - v).abs();
-            }
+    pub fn of<E: Eight>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32]) -> Self {
+        let mut sums = [E::all(0.0); 14];
+        let ([x, y], [u, v]) = (a.map(eights), b.map(eights));
+        let places = x.iter().zip(y).zip(u).zip(v).zip(eights(inside));
+        for ((((x, y), u), v), weight) in places {
+            let weight = E::load(weight);
+            let middle = E::all(128.0);
+            let (x, y) = (E::load(x).minus(middle), E::load(y).minus(middle));
+            let (u, v) = (E::load(u).minus(middle), E::load(v).minus(middle));
+            let (x, y, u, v) = (x.times(weight), y.times(weight), u.times(weight), v.times(weight));
+            let terms = [
+                weight,
+                x,
+                y,
+                u,
+                v,
+                x.times(x),
+                x.times(y),
+                y.times(y),
+                u.times(u).plus(v.times(v)),
+                x.times(u),
+                y.times(u),
+                x.times(v),
+                y.times(v),
+                x.minus(u).size().plus(y.minus(v).size()),
+            ];
+            add(&mut sums, terms);
         }
-        let [count, x, y, u, v, xx, xy, yy, bb, xu, yu, xv, yv, apart] =
-            sums.map(|lanes| lanes.iter().sum());
+        let [count, x, y, u, v, xx, xy, yy, bb, xu, yu, xv, yv, apart] = totals(sums);
         let ab = [[xu, yu], [xv, yv]];
         Chroma { count, a: [x, y], b: [u, v], aa: [xx, xy, yy], bb, ab, apart }
     }
@@ -98,12 +99,12 @@ mod tests {
             let turn = |x: f32, y: f32| [128.0 + cos * (x - 128.0) - sin * (y - 128.0), 128.0 + sin * (x - 128.0) + cos * (y - 128.0)];
             let turned: Vec<[f32; 2]> = blue.iter().zip(&red).map(|(x, y)| turn(*x, *y)).collect();
             let (u, v): (Vec<f32>, Vec<f32>) = turned.into_iter().map(|[u, v]| (u, v)).unzip();
-            let (fit, there, apart) = Chroma::of([&blue, &red], [&u, &v], &[1.0; 64]).fit();
+            let (fit, there, apart) = Chroma::of::<[f32; 8]>([&blue, &red], [&u, &v], &[1.0; 64]).fit();
             // All of it is explained, but for the two levels that are put down to chance.
             prop_assert!(there > 0.8 && fit > 0.95 * there, "{fit} {there}");
             let distance: f32 = blue.iter().zip(&u).chain(red.iter().zip(&v)).map(|(a, b)| (a - b).abs()).sum();
             prop_assert!((apart - (1.0 + distance / 128.0).ln()).abs() < 1e-3);
-            let strange = Chroma::of([&blue, &red], [&other, &other], &[1.0; 64]).fit().0;
+            let strange = Chroma::of::<[f32; 8]>([&blue, &red], [&other, &other], &[1.0; 64]).fit().0;
             prop_assert!(strange < 0.5, "{strange}");
         }
 
@@ -112,10 +113,10 @@ mod tests {
             let mut inside = [1.0; 64];
             inside[40..].fill(0.0);
             let spoilt = |plane: &[f32]| [&plane[..40], &noise[40..]].concat();
-            let clean = Chroma::of([&blue, &red], [&red, &blue], &inside).fit();
-            let with = Chroma::of([&spoilt(&blue), &red], [&red, &spoilt(&blue)], &inside).fit();
+            let clean = Chroma::of::<[f32; 8]>([&blue, &red], [&red, &blue], &inside).fit();
+            let with = Chroma::of::<[f32; 8]>([&spoilt(&blue), &red], [&red, &spoilt(&blue)], &inside).fit();
             prop_assert_eq!(clean, with);
-            let grey = Chroma::of([&[128.0; 64], &[128.0; 64]], [&blue, &red], &inside).fit();
+            let grey = Chroma::of::<[f32; 8]>([&[128.0; 64], &[128.0; 64]], [&blue, &red], &inside).fit();
             prop_assert_eq!((grey.0, grey.1), (0.0, 0.0));
         }
     }

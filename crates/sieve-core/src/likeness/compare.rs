@@ -2,6 +2,9 @@
 //! it may be the same.
 
 use super::align::{Limits, Template, Workspace, align};
+#[cfg(target_arch = "x86_64")]
+use super::eight::Register;
+use super::eight::{Eight, LANES};
 use super::evidence::{Evidence, Laid, Samples};
 use super::verdict::is_promising;
 use super::view::{Subject, Turn, View};
@@ -101,26 +104,25 @@ impl Laying<'_> {
         #[cfg(target_arch = "x86_64")]
         if is_x86_feature_detected!("avx2") {
             // SAFETY: the processor has what the function was built for.
-            return unsafe { self.look_eight_wide(room) };
+            return unsafe { self.look_in_registers(room) };
         }
-        self.look_anywhere(room)
+        self.look_with::<[f32; LANES]>(room)
     }
 
-    /// The same sums of the same numbers in the same order, so the same evidence, but eight lanes at
-    /// a time.
+    /// The same sums of the same numbers in the same order, so the same evidence.
     #[cfg(target_arch = "x86_64")]
     #[target_feature(enable = "avx2")]
-    fn look_eight_wide(self, room: &mut Room) -> Option<Looked> {
-        self.look_anywhere(room)
+    fn look_in_registers(self, room: &mut Room) -> Option<Looked> {
+        self.look_with::<Register>(room)
     }
 
     #[inline(always)]
-    fn look_anywhere(self, room: &mut Room) -> Option<Looked> {
+    fn look_with<E: Eight>(self, room: &mut Room) -> Option<Looked> {
         let Laying { wanted, found, start, at_a_glance } = self;
         let planes = &*wanted.planes(start.is_content);
         let Room { work, samples } = room;
-        let coarse = Template::of(&planes.half, &start.view, COARSE);
-        let second = align(&coarse, &found.all.half, &start.map, &COARSELY, work)?;
+        let coarse = Template::of::<E>(&planes.half, &start.view, COARSE);
+        let second = align::<E>(&coarse, &found.all.half, &start.map, &COARSELY, work)?;
         samples.wanted.clone_from(&coarse.values);
         samples.found.clone_from(&work.sampled);
         samples.weights.clone_from(&work.inside);
@@ -129,18 +131,19 @@ impl Laying<'_> {
         // A border that was painted over is content like all else.
         let contents = [wanted.content.filter(|_| !start.is_content), found.content];
         let laid = Laid { planes: pair, view: &start.view, alignment: &second, aspects, contents };
-        let glance = laid.evidence(COARSE, samples)?;
+        let glance = laid.evidence::<E>(COARSE, samples)?;
         if at_a_glance && !is_promising(&glance) {
             return None;
         }
         let map = start.whole.then(start.view.inverse()?).then(second.map);
-        let fine = Template::of(&planes.luma, &start.whole, FINE);
-        let third = align(&fine, &found.all.luma, &map, &FINELY, work)?;
-        planes.luma.sample(&start.whole, DETAIL, &mut samples.wanted);
+        let lumas = [planes.luma(), found.all.luma()];
+        let fine = Template::of::<E>(&lumas[0], &start.whole, FINE);
+        let third = align::<E>(&fine, &lumas[1], &map, &FINELY, work)?;
+        lumas[0].sample(&start.whole, DETAIL, &mut samples.wanted);
         let Samples { found: b, weights, .. } = samples;
-        found.all.luma.sample_inside(&third.map, DETAIL, b, weights);
+        lumas[1].sample_inside(&third.map, DETAIL, b, weights);
         let laid = Laid { planes: pair, view: &start.whole, alignment: &third, aspects, contents };
-        let close = laid.evidence(DETAIL, samples)?;
+        let close = laid.evidence::<E>(DETAIL, samples)?;
         Some([glance, close])
     }
 }
@@ -162,7 +165,7 @@ mod tests {
             (128.0 + 45.0 * sum + noise).clamp(0.0, 255.0) as u8
         });
         let bytes = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
-        Subject::of(&Thumbnail(bytes), 1.0)
+        Subject::of(Thumbnail(bytes), 1.0)
     }
 
     proptest! {

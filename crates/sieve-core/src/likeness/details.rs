@@ -1,10 +1,9 @@
 //! Details: what is left of a picture without its coarse shapes, and how parts of two pictures fit.
 
+use super::eight::{Eight, LANES, add, eights, totals};
 use crate::measuring::halved;
 
-/// Numbers that are worked on side by side.
-const LANES: usize = 8;
-/// Levels above which a detail is seen.
+/// Levels from which a detail is seen.
 const SEEN_LEVELS: f32 = 4.0;
 
 /// Levels below which a fine detail is no edge.
@@ -80,45 +79,38 @@ pub struct Together {
 impl Together {
     /// Of all of `a` and `b`, as they are weighted.
     #[inline(always)]
-    pub fn of(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
-        Together::of_those(a, b, weights, |_, _| true)
-    }
-
-    /// Of the details that are faint in both. Grain and texture that go together make it sure that a
-    /// picture is the same; plain paint has none, and correlates by 0.
-    #[inline(always)]
-    pub fn of_faint(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
-        let is_faint = |detail: f32| detail.abs() < FAINT_LEVELS;
-        Together::of_those(a, b, weights, |a, b| is_faint(a) & is_faint(b))
-    }
-
-    /// Of the details that are faint in both, and are there in both: grain and texture.
-    #[inline(always)]
-    pub fn of_grain(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
-        let is_grain = |detail: f32| (GRAIN_LEVELS..FAINT_LEVELS).contains(&detail.abs());
-        Together::of_those(a, b, weights, |a, b| is_grain(a) & is_grain(b))
-    }
-
-    #[inline(always)]
-    fn of_those(a: &[f32], b: &[f32], weights: &[f32], counts: impl Fn(f32, f32) -> bool) -> Self {
-        let mut sums = [[0.0f32; LANES]; 4];
-        let lanes = a
-            .as_chunks::<LANES>()
-            .0
-            .iter()
-            .zip(b.as_chunks::<LANES>().0)
-            .zip(weights.as_chunks::<LANES>().0);
-        for ((a, b), weights) in lanes {
-            for lane in 0..LANES {
-                let (a, b) = (a[lane], b[lane]);
-                let weight = if counts(a, b) { weights[lane] } else { 0.0 };
-                sums[0][lane] += weight * a * a;
-                sums[1][lane] += weight * b * b;
-                sums[2][lane] += weight * a * b;
-                sums[3][lane] += weight;
-            }
+    pub fn of<E: Eight>(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
+        let mut sums = [E::all(0.0); 4];
+        for ((a, b), weight) in eights(a).iter().zip(eights(b)).zip(eights(weights)) {
+            add_products(&mut sums, E::load(a), E::load(b), E::load(weight));
         }
-        let [aa, bb, ab, weight] = sums.map(|lanes| lanes.iter().sum::<f32>());
+        Together::from_sums(sums)
+    }
+
+    /// Of all; of those that are faint in both, since grain and texture that go together make it sure that a
+    /// picture is the same, while plain paint has none and correlates by 0; and of those that are faint in
+    /// both and there in both: grain and texture themselves.
+    #[inline(always)]
+    pub fn all_faint_and_grain<E: Eight>(a: &[f32], b: &[f32], weights: &[f32]) -> [Self; 3] {
+        let (mut all, mut faint, mut grain) =
+            ([E::all(0.0); 4], [E::all(0.0); 4], [E::all(0.0); 4]);
+        let (most, least) = (E::all(FAINT_LEVELS), E::all(GRAIN_LEVELS));
+        for ((a, b), weight) in eights(a).iter().zip(eights(b)).zip(eights(weights)) {
+            let (a, b, weight) = (E::load(a), E::load(b), E::load(weight));
+            let (here, there) = (a.size(), b.size());
+            let are_faint = weight.times(here.below(most)).times(there.below(most));
+            let nothing = E::all(1.0).minus(here.below(least));
+            let nor_there = E::all(1.0).minus(there.below(least));
+            add_products(&mut all, a, b, weight);
+            add_products(&mut faint, a, b, are_faint);
+            add_products(&mut grain, a, b, are_faint.times(nothing).times(nor_there));
+        }
+        [Together::from_sums(all), Together::from_sums(faint), Together::from_sums(grain)]
+    }
+
+    #[inline(always)]
+    fn from_sums<E: Eight>(sums: [E; 4]) -> Self {
+        let [aa, bb, ab, weight] = totals(sums);
         let floor = CHANCE * weight;
         let correlation = ab / ((aa + floor) * (bb + floor)).sqrt().max(f32::MIN_POSITIVE);
         let strength = |sum: f32| (sum / weight.max(1.0)).sqrt();
@@ -126,20 +118,25 @@ impl Together {
     }
 }
 
+#[inline(always)]
+fn add_products<E: Eight>(sums: &mut [E; 4], a: E, b: E, weight: E) {
+    let weighted = weight.times(a);
+    add(sums, [weighted.times(a), weight.times(b).times(b), weighted.times(b), weight]);
+}
+
 /// The share of samples whose detail is seen, 0 to 1.
 #[inline(always)]
-pub fn share_seen(details: &[f32], weights: &[f32]) -> f32 {
-    let (mut seen, mut all) = ([0.0f32; LANES], [0.0f32; LANES]);
-    for (details, weights) in
-        details.as_chunks::<LANES>().0.iter().zip(weights.as_chunks::<LANES>().0)
-    {
-        for lane in 0..LANES {
-            let is_seen = details[lane].abs() > SEEN_LEVELS;
-            seen[lane] += if is_seen { weights[lane] } else { 0.0 };
-            all[lane] += weights[lane];
-        }
+pub fn share_seen<E: Eight>(details: &[f32], weights: &[f32]) -> f32 {
+    let (mut unseen, mut all) = (E::all(0.0), E::all(0.0));
+    for (detail, weight) in eights(details).iter().zip(eights(weights)) {
+        let weight = E::load(weight);
+        // As much as that is seen.
+        let is_unseen = E::load(detail).size().below(E::all(SEEN_LEVELS));
+        unseen = unseen.plus(weight.times(is_unseen));
+        all = all.plus(weight);
     }
-    seen.iter().sum::<f32>() / all.iter().sum::<f32>().max(1.0)
+    let all = all.total();
+    (all - unseen.total()) / all.max(1.0)
 }
 
 /// Blocks along each side, and parts, which are two by two blocks.
@@ -199,29 +196,37 @@ impl Parts {
     /// Of `side` x `side` samples of both, `side` a multiple of 8; `whole` is the correlation of all, which
     /// stands for parts where there is nothing to see.
     #[inline(always)]
-    pub fn of(a: &[f32], b: &[f32], weights: &[f32], side: usize, whole: f32) -> Self {
+    pub fn of<E: Eight>(
+        a: &[f32],
+        b: &[f32],
+        weights: &[f32],
+        side: usize,
+        whole: f32,
+    ) -> Self {
         let cell = side / BLOCKS;
         let mut blocks = [[Sums::default(); BLOCKS]; BLOCKS];
         for (band, blocks) in blocks.iter_mut().enumerate() {
-            let mut columns = [[0.0f32; MOST_SIDE]; 7];
+            let mut columns = [[[0.0f32; LANES]; MOST_SIDE / LANES]; 7];
             for row in band * cell..(band + 1) * cell {
-                let (a, b) = (&a[row * side..][..side], &b[row * side..][..side]);
-                let weights = &weights[row * side..][..side];
-                for x in 0..side {
-                    let (a, b, weight) = (a[x] - 128.0, b[x] - 128.0, weights[x]);
-                    columns[0][x] += weight;
-                    columns[1][x] += weight * a;
-                    columns[2][x] += weight * b;
-                    columns[3][x] += weight * a * a;
-                    columns[4][x] += weight * b * b;
-                    columns[5][x] += weight * a * b;
-                    columns[6][x] += weight * (a - b).abs();
+                let [a, b, weights] = [a, b, weights].map(|list| &list[row * side..][..side]);
+                let lists = eights(a).iter().zip(eights(b)).zip(eights(weights));
+                for (at, ((a, b), weight)) in lists.enumerate() {
+                    let middle = E::all(128.0);
+                    let (a, b) = (E::load(a).minus(middle), E::load(b).minus(middle));
+                    let weight = E::load(weight);
+                    let (wa, wb) = (weight.times(a), weight.times(b));
+                    let apart = weight.times(a.minus(b).size());
+                    let terms = [weight, wa, wb, wa.times(a), wb.times(b), wa.times(b), apart];
+                    for (column, term) in columns.iter_mut().zip(terms) {
+                        let column = &mut column[at];
+                        E::load(column).plus(term).store(column);
+                    }
                 }
             }
             for (at, block) in blocks.iter_mut().enumerate() {
                 let mut sums = [0.0; 7];
                 for (sum, column) in sums.iter_mut().zip(&columns) {
-                    for value in &column[at * cell..(at + 1) * cell] {
+                    for value in &column.as_flattened()[at * cell..(at + 1) * cell] {
                         *sum += value;
                     }
                 }
@@ -310,7 +315,7 @@ mod tests {
         #[test]
         fn parts_fit_as_each_does_on_its_own(a in levels(), noise in levels(), share in 0.0f32..1.0) {
             let b: Vec<f32> = a.iter().zip(&noise).map(|(a, n)| a * (1.0 - share) + n * share).collect();
-            let parts = Parts::of(&a, &b, &[1.0; SIDE * SIDE], SIDE, 0.5);
+            let parts = Parts::of::<[f32; 8]>(&a, &b, &[1.0; SIDE * SIDE], SIDE, 0.5);
             let squares: Vec<(usize, usize)> =
                 (0..16).map(|at| (at % 4 * 4, at / 4 * 4)).collect();
             let slow = |chance: f64| -> Vec<f64> {
@@ -351,7 +356,10 @@ mod tests {
                 .collect()
         };
         let faint =
-            |a: &[f32], b: &[f32], weights: &[f32]| Together::of_faint(a, b, weights).correlation;
+            |a: &[f32], b: &[f32], weights: &[f32]| {
+            let [_, faint, _] = Together::all_faint_and_grain::<[f32; 8]>(a, b, weights);
+            faint.correlation
+        };
         let mut first = grain(0);
         let all = [1.0; 256];
         let same = faint(&first, &grain(0), &all);
@@ -365,12 +373,12 @@ mod tests {
 
     #[test]
     fn where_there_is_nothing_to_see_the_whole_stands_for_parts() {
-        let plain = Parts::of(&[9.0; 256], &[9.5; 256], &[1.0; 256], SIDE, 0.25);
+        let plain = Parts::of::<[f32; 8]>(&[9.0; 256], &[9.5; 256], &[1.0; 256], SIDE, 0.25);
         assert_eq!(
             [plain.mean, plain.least, plain.faint, plain.quarter, plain.worst_apart, plain.clear],
             [0.25, 0.25, 0.25, 0.25, 0.5, 0.0]
         );
-        assert_eq!(share_seen(&[5.0; 8], &[1.0; 8]), 1.0);
-        assert_eq!(share_seen(&[5.0; 8], &[0.0; 8]), 0.0);
+        assert_eq!(share_seen::<[f32; 8]>(&[5.0; 8], &[1.0; 8]), 1.0);
+        assert_eq!(share_seen::<[f32; 8]>(&[5.0; 8], &[0.0; 8]), 0.0);
     }
 }

@@ -1,9 +1,10 @@
 //! What speaks for and against two pictures being the same, once one is laid over the other.
 
-use super::align::{self, Alignment, correlation};
+use super::align::{self, Alignment, moments};
 use super::chroma::Chroma;
 use super::details::{Bands, Parts, Together, share_seen};
 use super::distortion::Distortion;
+use super::eight::{Eight, eights};
 use super::frame::Region;
 use super::plane::Planes;
 use crate::affine::Affine;
@@ -88,43 +89,42 @@ impl Laid<'_> {
     /// The evidence on the `side` x `side` samples that lie in `room`. None when no copy is ever made
     /// so.
     #[inline(always)]
-    pub fn evidence(&self, side: usize, room: &mut Samples) -> Option<Evidence> {
+    pub fn evidence<E: Eight>(&self, side: usize, room: &mut Samples) -> Option<Evidence> {
         let Laid { view, alignment, .. } = *self;
         let map = view.inverse()?.then(alignment.map);
         let distortion = Distortion::of(&map, self.aspects);
         if !distortion.is_of_a_copy() {
             return None;
         }
-        let chroma = self.chroma(&mut room.chroma);
+        let chroma = self.chroma::<E>(&mut room.chroma);
         let Samples { wanted: a, found: b, weights, inside, .. } = room;
         for value in b.iter_mut() {
             *value = *value * alignment.gain + alignment.offset;
         }
         self.leave_out_borders(side, weights, inside);
         inside.clone_from(weights);
-        let apart = align::moments(a, b, weights);
+        let apart = moments::<E>(a, b, weights);
         if apart.weight < LEAST_SHARE * (side * side) as f32 {
             return None;
         }
-        let (weight, residual) = (apart.weight, distance(a, b, weights));
+        let (weight, residual) = (apart.weight, distance::<E>(a, b, weights));
         let mean_residual = residual / weight;
         let whole = apart.correlation();
         let variance = |square: f32, sum: f32| ((square - sum * sum / weight) / weight).max(0.0);
         let contrast = variance(apart.xx, apart.x).min(variance(apart.yy, apart.y)).sqrt();
-        let parts = Parts::of(a, b, inside, side, whole);
+        let parts = Parts::of::<E>(a, b, inside, side, whole);
         // The samples that fit well; a mark or a logo is among the others.
-        let fitting = keep_fitting(a, b, weights, (0.3 * contrast).max(4.0));
-        let robust = correlation(a, b, weights);
+        let fitting = keep_fitting::<E>(a, b, weights, (0.3 * contrast).max(4.0));
+        let robust = moments::<E>(a, b, weights).correlation();
         let (half_weights, half_inside) = (halved(weights, side), halved(inside, side));
         let bands = [Bands::of(a, side), Bands::of(b, side)];
-        let middle = Together::of(&bands[0].middle, &bands[1].middle, &half_weights);
-        let fine = Together::of(&bands[0].fine, &bands[1].fine, weights);
-        let faint = Together::of_faint(&bands[0].fine, &bands[1].fine, weights);
-        let grain = Together::of_grain(&bands[0].fine, &bands[1].fine, weights);
+        let middle = Together::of::<E>(&bands[0].middle, &bands[1].middle, &half_weights);
+        let [fine, faint, grain] =
+            Together::all_faint_and_grain::<E>(&bands[0].fine, &bands[1].fine, weights);
         let fitted = weights.iter().sum::<f32>().max(1.0);
-        let plain_middle = Together::of(&bands[0].middle, &bands[1].middle, &half_inside);
-        let seen = share_seen(&bands[0].middle, &half_inside)
-            .min(share_seen(&bands[1].middle, &half_inside));
+        let plain_middle = Together::of::<E>(&bands[0].middle, &bands[1].middle, &half_inside);
+        let seen = share_seen::<E>(&bands[0].middle, &half_inside)
+            .min(share_seen::<E>(&bands[1].middle, &half_inside));
         let ratio = |pair: [f32; 2]| ((pair[0] + 0.5) / (pair[1] + 0.5)).ln().abs();
         let unlikely = |value: f32| (1.0 - value.clamp(-1.0, 0.9999)).ln();
         let numbers = [
@@ -174,46 +174,40 @@ impl Laid<'_> {
 
     /// How the colours fit, see [`Chroma::fit`].
     #[inline(always)]
-    fn chroma(&self, room: &mut [Vec<f32>; 5]) -> (f32, f32, f32) {
+    fn chroma<E: Eight>(&self, room: &mut [Vec<f32>; 5]) -> (f32, f32, f32) {
         let [a_blue, a_red, b_blue, b_red, inside] = room;
         let ([wanted, found], map) = (self.planes, &self.alignment.map);
         wanted.chroma[0].sample(self.view, CHROMA, a_blue);
         wanted.chroma[1].sample(self.view, CHROMA, a_red);
         found.chroma[0].sample_inside(map, CHROMA, b_blue, inside);
         found.chroma[1].sample(map, CHROMA, b_red);
-        Chroma::of([a_blue, a_red], [b_blue, b_red], inside).fit()
+        Chroma::of::<E>([a_blue, a_red], [b_blue, b_red], inside).fit()
     }
 }
 
 /// The weighted sum of the distances of two lists.
 #[inline(always)]
-fn distance(a: &[f32], b: &[f32], weights: &[f32]) -> f32 {
-    let mut sums = [0.0f32; 8];
-    let lanes =
-        a.as_chunks::<8>().0.iter().zip(b.as_chunks::<8>().0).zip(weights.as_chunks::<8>().0);
-    for ((a, b), weights) in lanes {
-        for lane in 0..8 {
-            sums[lane] += (a[lane] - b[lane]).abs() * weights[lane];
-        }
+fn distance<E: Eight>(a: &[f32], b: &[f32], weights: &[f32]) -> f32 {
+    let mut sum = E::all(0.0);
+    for ((a, b), weight) in eights(a).iter().zip(eights(b)).zip(eights(weights)) {
+        sum = sum.plus(E::load(a).minus(E::load(b)).size().times(E::load(weight)));
     }
-    sums.iter().sum()
+    sum.total()
 }
 
 /// Lets samples that are further apart than `level` weigh little; the weight of the others is
 /// returned.
 #[inline(always)]
-fn keep_fitting(a: &[f32], b: &[f32], weights: &mut [f32], level: f32) -> f32 {
-    let mut sums = [0.0f32; 8];
-    let lanes =
-        a.as_chunks::<8>().0.iter().zip(b.as_chunks::<8>().0).zip(weights.as_chunks_mut::<8>().0);
-    for ((a, b), weights) in lanes {
-        for lane in 0..8 {
-            let apart = (a[lane] - b[lane]).abs();
-            sums[lane] += if apart < level { weights[lane] } else { 0.0 };
-            let ratio = apart / (2.0 * level);
-            let term = 1.0 / (1.0 + ratio * ratio);
-            weights[lane] *= term * term;
-        }
+fn keep_fitting<E: Eight>(a: &[f32], b: &[f32], weights: &mut [f32], level: f32) -> f32 {
+    let (level, one, mut sum) = (E::all(level), E::all(1.0), E::all(0.0));
+    let wide = level.plus(level);
+    let lists = eights(a).iter().zip(eights(b)).zip(weights.as_chunks_mut().0);
+    for ((a, b), weights) in lists {
+        let (apart, weight) = (E::load(a).minus(E::load(b)).size(), E::load(weights));
+        sum = sum.plus(weight.times(apart.below(level)));
+        let ratio = apart.over(wide);
+        let term = one.over(one.plus(ratio.times(ratio)));
+        weight.times(term).times(term).store(weights);
     }
-    sums.iter().sum()
+    sum.total()
 }

@@ -1,6 +1,6 @@
 //! Which part of a picture is its content, and which a border of one colour.
 
-use super::plane::Planes;
+use super::plane::{Plane, Planes};
 
 /// A rectangle of a picture whose whole is the square from -0.5 to 0.5.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -36,9 +36,10 @@ impl Region {
 
     /// What lies within the border of one colour; none where there is no border, or nothing else.
     pub fn within_border(planes: &Planes) -> Option<Region> {
-        let side = planes.luma.side() as f32;
-        let [left, right] = [false, true].map(|from_end| Edge { planes, upright: true, from_end });
-        let [top, bottom] = [false, true].map(|from_end| Edge { planes, upright: false, from_end });
+        let luma = &planes.luma();
+        let side = luma.side() as f32;
+        let [left, right] = [false, true].map(|from_end| Edge { planes, luma, upright: true, from_end });
+        let [top, bottom] = [false, true].map(|from_end| Edge { planes, luma, upright: false, from_end });
         let [left, right, top, bottom] = [left, right, top, bottom].map(|edge| edge.border());
         let most = (1.0 - LEAST_CONTENT) * side;
         if left + right + top + bottom == 0.0 || left + right > most || top + bottom > most {
@@ -56,6 +57,7 @@ impl Region {
 /// One of the four edges of a picture, looked at line after line from the outside.
 struct Edge<'a> {
     planes: &'a Planes,
+    luma: &'a Plane,
     /// Its lines are columns.
     upright: bool,
     /// It is the right or the lower one.
@@ -69,7 +71,7 @@ impl Edge<'_> {
     }
 
     fn luma(&self, line: usize) -> impl Iterator<Item = f32> {
-        let plane = &self.planes.luma;
+        let plane = self.luma;
         let cells = (0..plane.side()).map(move |along| self.cell(plane.side(), line, along));
         cells.map(|(row, column)| f32::from(plane.level(row, column)))
     }
@@ -77,7 +79,7 @@ impl Edge<'_> {
     /// How many lines belong to the border. The line in which it ends, and the next one, into which
     /// averaging has carried it, count by how far they are from its colour.
     fn border(&self) -> f32 {
-        let side = self.planes.luma.side();
+        let side = self.luma.side();
         let mean = self.luma(0).sum::<f32>() / side as f32;
         let is_plain = |line: &usize| self.is_plain(*line, mean);
         let whole = (0..side).take_while(is_plain).count();
@@ -97,7 +99,7 @@ impl Edge<'_> {
         }
         // Chroma is coarser: it is looked at where all that it is the mean of is plain in luma.
         let side = self.planes.chroma[0].side();
-        let shrink = self.planes.luma.side() / side;
+        let shrink = self.luma.side() / side;
         if !(line + 1).is_multiple_of(shrink) {
             return true;
         }
@@ -128,7 +130,7 @@ mod tests {
             // Never near the colour of the border.
             if is_inside { level.wrapping_add(60 + noise[at] % 120) } else { level }
         });
-        Planes::of(&Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
+        Planes::of(Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
     }
 
     proptest! {

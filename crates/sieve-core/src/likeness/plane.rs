@@ -49,9 +49,9 @@ impl Plane {
         Plane::of_bytes(side, &bytes)
     }
 
-    /// The same with what lies outside of `region` and within a cell of its edge painted over by the
-    /// nearest cell inside.
-    fn within(&self, region: &Region) -> Self {
+    /// The levels, row by row, but what lies outside of `region` and within a cell of its edge painted over
+    /// by the nearest cell inside.
+    fn within(&self, region: &Region) -> Vec<u8> {
         let cells = self.side as f32;
         let inside = |from: f32, to: f32| {
             let first = ((from + 0.5) * cells + 1.0).ceil() as usize;
@@ -65,7 +65,7 @@ impl Plane {
             let row = y.clamp(top, bottom);
             bytes.extend((0..self.side).map(|x| self.level(row, x.clamp(left, right))));
         }
-        Plane::of_bytes(self.side, &bytes)
+        bytes
     }
 
     /// Rows, and columns.
@@ -179,11 +179,12 @@ fn clamped(value: f32, last: f32) -> f32 {
     if value < last { value } else { last }
 }
 
-/// The planes of one thumbnail.
+/// A thumbnail, and the planes of it that are looked up time and again.
 #[derive(Clone, Debug)]
 pub struct Planes {
-    /// 48 x 48 luma.
-    pub luma: Plane,
+    /// 48 x 48 luma and 16 x 16 chroma, as bytes: as planes they would take four times as much, for every picture
+    /// of a collection.
+    pub thumbnail: Thumbnail,
     /// 24 x 24 luma.
     pub half: Plane,
     /// 16 x 16 blue and red chroma.
@@ -192,18 +193,23 @@ pub struct Planes {
 
 impl Planes {
     /// The planes of `thumbnail`.
-    pub fn of(thumbnail: &Thumbnail) -> Self {
-        let luma = Plane::of_bytes(LUMA_PX, thumbnail.luma());
+    pub fn of(thumbnail: Thumbnail) -> Self {
+        let half = Plane::of_bytes(LUMA_PX, thumbnail.luma()).halved();
         let chroma = thumbnail.chroma().map(|plane| Plane::of_bytes(CHROMA_PX, plane));
-        Planes { half: luma.halved(), luma, chroma }
+        Planes { thumbnail, half, chroma }
+    }
+
+    /// 48 x 48 luma.
+    pub fn luma(&self) -> Plane {
+        Plane::of_bytes(LUMA_PX, self.thumbnail.luma())
     }
 
     /// The same with the border around `region` painted over by what is inside: its colour would
     /// bleed into the outermost cells of the content.
     pub fn within(&self, region: &Region) -> Self {
-        let luma = self.luma.within(region);
-        let chroma = self.chroma.each_ref().map(|plane| plane.within(region));
-        Planes { half: luma.halved(), luma, chroma }
+        let [blue, red] = &self.chroma;
+        let planes = [&self.luma(), blue, red];
+        Planes::of(Thumbnail(planes.into_iter().flat_map(|plane| plane.within(region)).collect()))
     }
 }
 

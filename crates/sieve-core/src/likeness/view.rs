@@ -263,7 +263,7 @@ pub struct Subject {
 
 impl Subject {
     /// The picture of a thumbnail; `aspect` is its width over its height.
-    pub fn of(thumbnail: &Thumbnail, aspect: f32) -> Self {
+    pub fn of(thumbnail: Thumbnail, aspect: f32) -> Self {
         let all = Planes::of(thumbnail);
         Subject { content: Region::within_border(&all), all, aspect, plain: 1.0 }
     }
@@ -352,7 +352,7 @@ mod tests {
             );
             levels[y / 6 * 8 + x / 6]
         });
-        Planes::of(&Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
+        Planes::of(Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
     }
 
     proptest! {
