@@ -131,11 +131,11 @@ class Model:
     def odds(self, bench, chosen=slice(None)):
         return odds(self.p, self.ready(bench.looks[self.look][chosen]))
 
-    def code(self, name):
+    def code(self, name, kind='Weights<EVIDENCE, HIDDEN>'):
         inner = self.p[0] / self.deviation[:, None]
         shifts = self.p[1] - self.mean @ inner
         limits = ', '.join(line(v) for v in (self.low, self.high))
-        return (f'const {name}: Weights = Weights {{\n    inner: [\n' + ''.join(f'        {line(c)},\n' for c in inner.T)
+        return (f'const {name}: {kind} = Weights {{\n    inner: [\n' + ''.join(f'        {line(c)},\n' for c in inner.T)
                 + f'    ],\n    shifts: {line(shifts)},\n    outer: {line(self.p[2])},\n    constant: {line(self.p[3])[1:-1]},\n'
                 + f'    limits: [{limits}],\n}};\n')
 

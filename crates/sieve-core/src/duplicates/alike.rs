@@ -85,7 +85,8 @@ pub fn nearest<'a>(
         let known = verified.iter().find(|pair| pair.a == index);
         let (kind, score) = match known {
             _ if is_copy(index) => (Some(Kind::SameBytes), 1.0),
-            Some(pair) => (Some(pair.kind), pair.score),
+            Some(pair) if pair.verdict.is_alike() => (Some(pair.kind), pair.verdict.score()),
+            Some(pair) => (None, pair.verdict.score()),
             None => (None, 0.0),
         };
         Alike { picture: subjects.pictures[index as usize], kind, score, likeness }

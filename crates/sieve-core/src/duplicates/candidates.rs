@@ -116,7 +116,7 @@ const LOOKS: usize = 2000;
 type Best = (i32, Reverse<(usize, u32)>);
 
 /// Candidates that one picture may have; the nearest are kept.
-const MOST: usize = 100;
+const MOST: usize = 64;
 
 /// Pairs of pictures of which one may show the other, or a part of it, in any position. `subject`
 /// gives the planes of a picture; `None` where it does not take part.

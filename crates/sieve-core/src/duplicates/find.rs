@@ -7,9 +7,11 @@ use rayon::prelude::*;
 
 use super::burst::{Nearness, neighbours};
 use super::candidates::{Candidate, FEW, near, wide};
+use super::closing::by_way_of_a_third;
 use super::grouping::{Link, Links, Membership, group};
 use super::kind::Kind;
 use super::pixels::same_pixels;
+use super::second_looks::looked_at_again;
 use super::subjects::{Picture, Side, Subjects};
 use super::verify::{Verified, of_pair, verify};
 use crate::Error;
@@ -180,7 +182,7 @@ pub fn find<'a>(
     }
     let mut same: HashMap<(u32, u32), Verified> = HashMap::new();
     for found in verified {
-        links.insert((found.a, found.b), Link { kind: found.kind, score: found.score });
+        links.insert((found.a, found.b), Link { kind: found.kind, score: found.verdict.score() });
         if found.kind.is_duplicate() {
             same.insert((found.a, found.b), found);
         }
@@ -188,7 +190,7 @@ pub fn find<'a>(
     for twins in &twins {
         each_pair(twins, |a, b| {
             let twin = Verified::twins(a, b);
-            links.insert((a, b), Link { kind: twin.kind, score: twin.score });
+            links.insert((a, b), Link { kind: twin.kind, score: twin.verdict.score() });
             same.insert((a, b), twin);
         });
     }
@@ -314,7 +316,21 @@ fn looked_up(
     }
     watch.begin("comparing pictures", Some(candidates.len() as u64));
     let looks = &subjects.looks;
-    verify(&candidates, |index| looks.subject(index), watch)
+    let subject = |index: usize| looks.subject(index);
+    let verified = verify(&candidates, subject, watch)?;
+    let mut verified = looked_at_again(subjects, verified, watch)?;
+    let mut more = by_way_of_a_third(&verified);
+    if request.within == Within::Across {
+        let side = |index: u32| subjects.pictures[index as usize].side;
+        more.retain(|candidate| side(candidate.wanted) != side(candidate.found));
+    }
+    watch.begin("comparing pictures", Some(more.len() as u64));
+    let more = looked_at_again(subjects, verify(&more, subject, watch)?, watch)?;
+    // What looked alike may be the same by way of a third.
+    let known: HashSet<(u32, u32)> = more.iter().map(|pair| (pair.a, pair.b)).collect();
+    verified.retain(|pair| pair.kind.is_duplicate() || !known.contains(&(pair.a, pair.b)));
+    verified.extend(more);
+    Ok(verified)
 }
 
 /// Cosines of two frames of a moment, at least: where cameras told the time, and where only names
@@ -415,8 +431,8 @@ fn groups(
         let candidate = Candidate { wanted: a, found: b, start: Start::along(from.then(back)) };
         let (first, second) =
             (subjects.looks.subject(a as usize)?, subjects.looks.subject(b as usize)?);
-        let found = of_pair(&[&candidate], &first, &second, &mut room)?;
-        found.kind.is_duplicate().then_some(Link { kind: found.kind, score: found.score })
+        let found = of_pair(&[&candidate], first, second, &mut room)?;
+        found.kind.is_duplicate().then_some(Link { kind: found.kind, score: found.verdict.score() })
     };
     let duplicates = group(count, &mut of(&Kind::is_duplicate), rank, &mut again);
     let bursts = group(count, &mut of(&|kind| kind == Kind::Burst), rank, |_, _| None);

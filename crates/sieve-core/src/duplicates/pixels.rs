@@ -5,10 +5,9 @@ use std::collections::BTreeMap;
 use super::meeting::meet;
 use super::subjects::Subjects;
 use crate::Error;
-use crate::collection::Located;
 use crate::measuring::{Digest, Fingerprint};
 use crate::progress::Watch;
-use crate::reading::{self, FileBytes, Trouble};
+use crate::reading;
 use crate::sets::Sets;
 
 /// Levels by which the thumbnails of two pictures with the same pixels may differ: a JPEG is measured
@@ -57,21 +56,12 @@ pub fn same_pixels(
     }
     watch.begin("comparing pixels", Some(suspects.len() as u64));
     let mut by_digest: BTreeMap<Digest, Vec<u32>> = BTreeMap::new();
-    for (number, side) in subjects.sides.iter().enumerate() {
-        let is_here = |index: &u32| subjects.pictures[*index as usize].side == number;
-        let here: Vec<u32> = suspects.iter().copied().filter(is_here).collect();
-        let located: Vec<Located<'_>> =
-            here.iter().map(|&index| subjects.pictures[index as usize].record.located()).collect();
-        let digest = |_: usize, bytes: Result<FileBytes, Trouble>| {
-            watch.advance(1);
-            let picture = reading::decode(&bytes.ok()?.bytes, side.limits).ok()?;
-            Some(Digest::of_pixels(&picture.pixels))
-        };
-        let digests = side.catalog.collection.visit(&located, side.limits, watch, digest)?;
-        for (index, digest) in here.into_iter().zip(digests) {
-            if let Some(digest) = digest {
-                by_digest.entry(digest).or_default().push(index);
-            }
+    let digests = subjects.visit(&suspects, watch, |bytes, limits| {
+        Some(Digest::of_pixels(&reading::decode(bytes, limits).ok()?.pixels))
+    })?;
+    for (index, digest) in suspects.into_iter().zip(digests) {
+        if let Some(digest) = digest {
+            by_digest.entry(digest).or_default().push(index);
         }
     }
     let mut groups: Vec<Vec<u32>> =

@@ -4,10 +4,11 @@ use rayon::prelude::*;
 
 use crate::Error;
 use crate::catalog::{Catalog, Record};
+use crate::collection::Located;
 use crate::likeness::{Region, Subject};
 use crate::measuring::{Measured, Thumbnail};
 use crate::progress::Watch;
-use crate::reading::ReadLimits;
+use crate::reading::{FileBytes, ReadLimits, Trouble};
 use crate::store::Store;
 
 /// One of the collections that are compared.
@@ -86,6 +87,34 @@ impl<'a> Subjects<'a> {
             }
         }
         Ok(())
+    }
+
+    /// Reads the files of `wanted` again and does `work` on the bytes of each, as far as they can be read; the
+    /// results are in the order of `wanted`.
+    ///
+    /// # Errors
+    ///
+    /// When `watch` asks to stop.
+    pub fn visit<T: Send>(
+        &self,
+        wanted: &[u32],
+        watch: &dyn Watch,
+        work: impl Fn(&[u8], &ReadLimits) -> Option<T> + Sync,
+    ) -> Result<Vec<Option<T>>, Error> {
+        let mut results: Vec<Option<T>> = wanted.iter().map(|_| None).collect();
+        for (number, side) in self.sides.iter().enumerate() {
+            let is_here = |at: &usize| self.pictures[wanted[*at] as usize].side == number;
+            let here: Vec<usize> = (0..wanted.len()).filter(is_here).collect();
+            let record = |&at: &usize| self.pictures[wanted[at] as usize].record;
+            let located: Vec<Located<'_>> = here.iter().map(|at| record(at).located()).collect();
+            let read = |_: usize, bytes: Result<FileBytes, Trouble>| {
+                watch.advance(1);
+                work(&bytes.ok()?.bytes, side.limits)
+            };
+            let found = side.catalog.collection.visit(&located, side.limits, watch, read)?;
+            here.into_iter().zip(found).for_each(|(at, result)| results[at] = result);
+        }
+        Ok(results)
     }
 }
 

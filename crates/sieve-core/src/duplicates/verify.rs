@@ -9,7 +9,12 @@ use crate::affine::Affine;
 use crate::likeness::{Placing, Region, Room, Start, Subject, Verdict, compare};
 use crate::progress::Watch;
 
-/// Two pictures that surely show the same, or look alike.
+/// The share of one colour from which pictures are not looked at again: drawings on plain ground leave many times
+/// as many doubts as all others, and of those that are in doubt with good reason, letters with and without
+/// accents, close-ups fit as well as those of copies.
+const BARE: f32 = 0.5;
+
+/// Two pictures that surely show the same, look alike, or may do so on a second look.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Verified {
     /// The first picture, the smaller number.
@@ -18,8 +23,12 @@ pub struct Verified {
     pub b: u32,
     /// In which way.
     pub kind: Kind,
-    /// The chance that both show the same picture, 0 to 1.
-    pub score: f32,
+    /// How sure it is.
+    pub verdict: Verdict,
+    /// In how many ways one was changed to lie on the other, 0 to 4.
+    pub departures: u8,
+    /// The larger share of one colour of the two, 0 to 1.
+    pub plain: f32,
     /// From the first to the second.
     pub map: Affine,
     /// Whether nothing has moved and nearly every detail is the same: not another frame.
@@ -30,12 +39,39 @@ impl Verified {
     /// Two pictures with the same pixels.
     pub fn twins(a: u32, b: u32) -> Self {
         let map = Affine::IDENTITY;
-        Verified { a, b, kind: Kind::SamePixels, score: 1.0, map, is_still: true }
+        let verdict = Verdict { log_odds: f32::INFINITY };
+        Verified {
+            a,
+            b,
+            kind: Kind::SamePixels,
+            verdict,
+            departures: 0,
+            plain: 1.0,
+            map,
+            is_still: true,
+        }
+    }
+
+    /// Whether close-ups may change the answer, and are worth the files that are read for them.
+    pub fn is_worth_a_second_look(&self) -> bool {
+        self.plain < BARE && self.verdict.is_worth_a_second_look()
+    }
+
+    /// The same with another verdict.
+    pub fn judged(self, verdict: Verdict, first: &Subject, second: &Subject) -> Self {
+        let kind = if verdict.is_certain() {
+            let content = |subject: &Subject| subject.content.unwrap_or(Region::WHOLE);
+            let contents = [content(first), content(second)];
+            Kind::of(&Placing::of(&self.map, [first.aspect, second.aspect], contents))
+        } else {
+            Kind::LookAlike
+        };
+        Verified { kind, verdict, ..self }
     }
 }
 
-/// Those of `candidates` that show the same or look alike, by their numbers. `subject` gives the
-/// planes of a picture.
+/// Those of `candidates` that show the same, look alike or may do so on a second look, by their numbers.
+/// `subject` gives the planes of a picture.
 ///
 /// # Errors
 ///
@@ -87,12 +123,14 @@ pub fn of_pair(
         let (wanted, found) = if from_first { (first, second) } else { (second, first) };
         let evidence = compare(wanted, found, start, room)?;
         let map = if from_first { evidence.map } else { evidence.map.inverse()? };
-        Some((Verdict::of(&evidence, plain), map, evidence.is_still()))
+        let (verdict, departures) = (Verdict::of(&evidence, plain), evidence.departures);
+        let (kind, is_still) = (Kind::LookAlike, evidence.is_still());
+        Some(Verified { a, b, kind, verdict, departures, plain, map, is_still })
     };
-    let mut best: Option<(Verdict, Affine, bool)> = None;
-    let mut keep = |tried: Option<(Verdict, Affine, bool)>| {
-        if let Some((verdict, ..)) = tried
-            && best.is_none_or(|(known, ..)| verdict.log_odds > known.log_odds)
+    let mut best: Option<Verified> = None;
+    let mut keep = |tried: Option<Verified>| {
+        if let Some(Verified { verdict, .. }) = tried
+            && best.is_none_or(|known| verdict.log_odds > known.verdict.log_odds)
         {
             best = tried;
         }
@@ -108,24 +146,17 @@ pub fn of_pair(
             ways.push(way);
         }
         let known = keep(attempt(candidate.wanted == a, &candidate.start));
-        if known.is_some_and(|(verdict, ..)| verdict.is_certain()) {
+        if known.is_some_and(|known| known.verdict.is_certain()) {
             break;
         }
     }
     // In doubt, the whole of each is laid over the other, where it was found to lie.
-    if let Some((verdict, map, _)) = keep(None)
+    if let Some(Verified { verdict, map, .. }) = keep(None)
         && verdict.is_in_doubt()
     {
         keep(attempt(true, &Start::along(map)));
         keep(map.inverse().and_then(|back| attempt(false, &Start::along(back))));
     }
-    let (verdict, map, is_still) = best.filter(|(verdict, ..)| verdict.is_alike())?;
-    let kind = if verdict.is_certain() {
-        let content = |subject: &Subject| subject.content.unwrap_or(Region::WHOLE);
-        let contents = [content(first), content(second)];
-        Kind::of(&Placing::of(&map, [first.aspect, second.aspect], contents))
-    } else {
-        Kind::LookAlike
-    };
-    Some(Verified { a, b, kind, score: verdict.score(), map, is_still })
+    let best = best.filter(|pair| pair.verdict.is_alike() || pair.is_worth_a_second_look())?;
+    Some(best.judged(best.verdict, first, second))
 }

@@ -174,7 +174,12 @@ fn tone<E: Eight>(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
 /// Geman and McClure's weights: a sample that fits three times worse than the mean hardly counts.
 /// The mean distance is returned, in levels, and how many samples lie on the picture.
 #[inline(always)]
-fn weigh<E: Eight>(template: &Template, gain: f32, offset: f32, room: &mut Workspace) -> (f32, f32) {
+fn weigh<E: Eight>(
+    template: &Template,
+    gain: f32,
+    offset: f32,
+    room: &mut Workspace,
+) -> (f32, f32) {
     let Workspace { sampled, inside, weights, residuals } = room;
     residuals.resize(sampled.len(), 0.0);
     weights.resize(sampled.len(), 0.0);

@@ -37,7 +37,7 @@ impl Bands {
 
 /// Each value less the mean of the 5 x 5 around it; beyond the edge the nearest value again.
 #[inline(always)]
-fn without_neighbours(values: &[f32], side: usize) -> Vec<f32> {
+pub fn without_neighbours(values: &[f32], side: usize) -> Vec<f32> {
     let mut across = vec![0.0; values.len()];
     let mut padded = vec![0.0; side + 4];
     for (row, sums) in values.chunks_exact(side).zip(across.chunks_exact_mut(side)) {
@@ -196,13 +196,7 @@ impl Parts {
     /// Of `side` x `side` samples of both, `side` a multiple of 8; `whole` is the correlation of all, which
     /// stands for parts where there is nothing to see.
     #[inline(always)]
-    pub fn of<E: Eight>(
-        a: &[f32],
-        b: &[f32],
-        weights: &[f32],
-        side: usize,
-        whole: f32,
-    ) -> Self {
+    pub fn of<E: Eight>(a: &[f32], b: &[f32], weights: &[f32], side: usize, whole: f32) -> Self {
         let cell = side / BLOCKS;
         let mut blocks = [[Sums::default(); BLOCKS]; BLOCKS];
         for (band, blocks) in blocks.iter_mut().enumerate() {
@@ -355,8 +349,7 @@ mod tests {
                 .map(|at| ((at * 7 + phase * 31) * 2654435761 % 97) as f32 / 24.0 - 2.0)
                 .collect()
         };
-        let faint =
-            |a: &[f32], b: &[f32], weights: &[f32]| {
+        let faint = |a: &[f32], b: &[f32], weights: &[f32]| {
             let [_, faint, _] = Together::all_faint_and_grain::<[f32; 8]>(a, b, weights);
             faint.correlation
         };

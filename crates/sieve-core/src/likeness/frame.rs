@@ -38,8 +38,10 @@ impl Region {
     pub fn within_border(planes: &Planes) -> Option<Region> {
         let luma = &planes.luma();
         let side = luma.side() as f32;
-        let [left, right] = [false, true].map(|from_end| Edge { planes, luma, upright: true, from_end });
-        let [top, bottom] = [false, true].map(|from_end| Edge { planes, luma, upright: false, from_end });
+        let [left, right] =
+            [false, true].map(|from_end| Edge { planes, luma, upright: true, from_end });
+        let [top, bottom] =
+            [false, true].map(|from_end| Edge { planes, luma, upright: false, from_end });
         let [left, right, top, bottom] = [left, right, top, bottom].map(|edge| edge.border());
         let most = (1.0 - LEAST_CONTENT) * side;
         if left + right + top + bottom == 0.0 || left + right > most || top + bottom > most {

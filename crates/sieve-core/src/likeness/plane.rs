@@ -18,7 +18,7 @@ pub struct Plane {
 }
 
 impl Plane {
-    fn of_bytes(side: usize, bytes: &[u8]) -> Self {
+    pub fn of_bytes(side: usize, bytes: &[u8]) -> Self {
         let mut cells = vec![0; side * side];
         for (row, cells) in cells.chunks_exact_mut(side).enumerate() {
             let here = &bytes[row * side..][..side];
@@ -39,7 +39,7 @@ impl Plane {
     }
 
     /// Half as many rows and columns: the rounded mean of each four levels.
-    fn halved(&self) -> Self {
+    pub fn halved(&self) -> Self {
         let side = self.side / 2;
         let mean = |cell: u32| cell.to_le_bytes().map(u32::from).iter().sum::<u32>() + 2;
         let rows = self.cells.chunks_exact(2 * self.side);

@@ -1,8 +1,8 @@
-//! A picture of any size as a grid of 64 x 64 mean colours: what all measures are taken from.
+//! A picture of any size as a square grid of mean colours: what all measures are taken from.
 
 use crate::reading::{Rows, Shape, stored_place};
 
-/// Rows and columns of the grid.
+/// Rows and columns of the grid that pictures are measured by.
 pub const SIDE: usize = 64;
 /// One row of the picture, in the fixed-point numbers that rows are weighted with: times 255 it
 /// still fits 16 bits, which a processor multiplies eight at a time.
@@ -13,7 +13,7 @@ const MOST_ROWS: u32 = 30_000;
 /// Values that are added up side by side: pixels of three channels that fill three registers.
 const LANES: usize = 48;
 
-/// Red, green and blue of 64 rows x 64 columns, each a plane of its own, row-major, 0 to 255: the
+/// Red, green and blue of as many rows as columns, each a plane of its own, row-major, 0 to 255: the
 /// mean colour of each part of a picture, however large it is and whatever the shape of its sides.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Grid(pub [Vec<f32>; 3]);
@@ -25,6 +25,8 @@ pub struct Grid(pub [Vec<f32>; 3]);
 /// the grid counts to both sides by the share that lies there.
 #[derive(Default)]
 pub struct Averager {
+    /// Rows and columns of the grid.
+    side: usize,
     shape: Option<Shape>,
     /// Rows that came.
     came: u32,
@@ -56,10 +58,10 @@ struct Border {
     share: f32,
 }
 
-/// The border before part `index` of [`SIDE`] equal parts of a line of `length` columns, of which
+/// The border before part `index` of `parts` equal parts of a line of `length` columns, of which
 /// there are `columns`, the last perhaps cut off.
-fn border(index: usize, length: f64, columns: usize) -> Border {
-    let at = index as f64 * length / SIDE as f64;
+fn border(index: usize, parts: usize, length: f64, columns: usize) -> Border {
+    let at = index as f64 * length / parts as f64;
     // The last border may lie at the very end: no column begins there.
     let whole = (at as usize).min(columns.saturating_sub(1));
     Border { whole, share: (at - whole as f64) as f32 }
@@ -68,24 +70,26 @@ fn border(index: usize, length: f64, columns: usize) -> Border {
 impl Rows for Averager {
     fn begin(&mut self, shape: Shape) {
         let columns = shape.columns as usize;
+        let side = self.side;
         *self = Averager {
+            side,
             shape: Some(shape),
             sums: vec![0; columns * 3],
-            weights: vec![0.0; SIDE],
+            weights: vec![0.0; side],
             numbers: vec![0.0; columns * 3 + 1],
-            borders: (0..=SIDE).map(|index| border(index, shape.width, columns)).collect(),
-            cells: vec![[0.0; 4]; SIDE * SIDE],
+            borders: (0..=side).map(|at| border(at, side, shape.width, columns)).collect(),
+            cells: vec![[0.0; 4]; side * side],
             ..Averager::default()
         };
     }
 
     fn row(&mut self, rgb: &[u8]) {
         let Some(shape) = self.shape else { return };
-        let (top, height) = (f64::from(self.came), shape.height);
+        let (top, height, side) = (f64::from(self.came), shape.height, self.side);
         let bottom = (top + 1.0).min(height);
         self.came += 1;
         self.spread.add(rgb);
-        let border = |band: usize| band as f64 * height / SIDE as f64;
+        let border = |band: usize| band as f64 * height / side as f64;
         loop {
             let (from, to) = (top.max(border(self.band)), bottom.min(border(self.band + 1)));
             let weight = ((to - from).max(0.0) * f64::from(ONE)).round() as u16;
@@ -97,7 +101,7 @@ impl Rows for Averager {
             if self.in_band == MOST_ROWS {
                 self.move_band();
             }
-            if bottom < border(self.band + 1) || self.band + 1 == SIDE {
+            if bottom < border(self.band + 1) || self.band + 1 == side {
                 break;
             }
             self.move_band();
@@ -110,6 +114,11 @@ impl Rows for Averager {
 }
 
 impl Averager {
+    /// For a grid of `side` rows and columns.
+    pub fn new(side: usize) -> Self {
+        Averager { side, ..Averager::default() }
+    }
+
     /// Shares the sums of the band out among the columns of the grid.
     fn move_band(&mut self) {
         for (number, sum) in self.numbers.iter_mut().zip(&mut self.sums) {
@@ -123,7 +132,7 @@ impl Averager {
             let numbers = &self.numbers[at * 3..at * 3 + 4];
             [numbers[0], numbers[1], numbers[2], numbers[3]]
         };
-        let row = &mut self.cells[self.band * SIDE..][..SIDE];
+        let row = &mut self.cells[self.band * self.side..][..self.side];
         for (cell, borders) in row.iter_mut().zip(self.borders.windows(2)) {
             let (from, to) = (borders[0], borders[1]);
             let mut sum = plus(*cell, column(from.whole), -from.share);
@@ -139,9 +148,10 @@ impl Averager {
     pub fn finish(mut self) -> Option<(Grid, [f32; 3])> {
         let shape = self.shape?;
         self.move_band();
-        let width = (shape.width / SIDE as f64) as f32;
-        let mut planes = [0; 3].map(|_| Vec::with_capacity(SIDE * SIDE));
-        for (row, weight) in self.cells.chunks_exact(SIDE).zip(&self.weights) {
+        let side = self.side;
+        let width = (shape.width / side as f64) as f32;
+        let mut planes = [0; 3].map(|_| Vec::with_capacity(side * side));
+        for (row, weight) in self.cells.chunks_exact(side).zip(&self.weights) {
             let share = 1.0 / (weight * width).max(f32::MIN_POSITIVE);
             for (channel, plane) in planes.iter_mut().enumerate() {
                 plane.extend(row.iter().map(|cell| cell[channel] * share));
@@ -209,9 +219,10 @@ impl Grid {
             return self;
         }
         let turn = |plane: Vec<f32>| {
-            let cells = (0..SIDE * SIDE).map(|cell| (cell % SIDE, cell / SIDE));
-            let stored = cells.map(|(x, y)| stored_place(orientation, x, y, SIDE, SIDE));
-            stored.map(|(column, row)| plane[row * SIDE + column]).collect()
+            let side = plane.len().isqrt();
+            let cells = (0..side * side).map(|cell| (cell % side, cell / side));
+            let stored = cells.map(|(x, y)| stored_place(orientation, x, y, side, side));
+            stored.map(|(column, row)| plane[row * side + column]).collect()
         };
         Grid(self.0.map(turn))
     }

@@ -1,5 +1,6 @@
 //! MEASURING: what is worth remembering of one file's bytes.
 
+mod closeup;
 mod digest;
 mod fingerprint;
 mod grid;
@@ -8,6 +9,7 @@ mod look;
 mod tests;
 mod thumbnail;
 
+pub use closeup::{CLOSEUP_PX, Closeup};
 pub use digest::Digest;
 pub use fingerprint::Fingerprint;
 pub(crate) use grid::halved;
@@ -55,7 +57,7 @@ impl Measured {
 ///
 /// Why the file gives no picture.
 pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail), Trouble> {
-    let mut averager = Averager::default();
+    let mut averager = Averager::new(grid::SIDE);
     let picture = reading::survey(bytes, limits, LEAST_SIDE_PX, &mut averager)?;
     let (grid, deviation) = averager.finish().expect("a picture that was read gave its rows");
     let grid = grid.upright(picture.facts.orientation);

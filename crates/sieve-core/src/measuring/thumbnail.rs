@@ -51,7 +51,7 @@ pub(super) struct Planes {
 
 impl Planes {
     pub fn of(grid: &Grid) -> Self {
-        let luma = weighted(&grid.0, [0.299, 0.587, 0.114], 0.0);
+        let luma = luma_of(grid);
         let small = [0, 1, 2].map(|channel| halved(&grid.0[channel], SIDE));
         let blue = weighted(&small, [-0.168_736, -0.331_264, 0.5], 128.0);
         let red = weighted(&small, [0.5, -0.418_688, -0.081_312], 128.0);
@@ -89,6 +89,11 @@ impl Planes {
         }
         Descriptor(values)
     }
+}
+
+/// Luma, as JFIF 1.02 has it.
+pub fn luma_of(grid: &Grid) -> Vec<f32> {
+    weighted(&grid.0, [0.299, 0.587, 0.114], 0.0)
 }
 
 /// The weighted sum of three planes.
