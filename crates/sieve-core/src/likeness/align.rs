@@ -69,6 +69,15 @@ pub struct Alignment {
     pub overlap: f32,
 }
 
+impl Alignment {
+    /// The darkest and the brightest level of the template that both pictures can show: where one was brightened,
+    /// all that is brighter has become white.
+    #[inline(always)]
+    pub fn shown_by_both(&self) -> (f32, f32) {
+        (self.offset.max(0.0), (255.0 * self.gain + self.offset).min(255.0))
+    }
+}
+
 /// When laying one picture over another ends.
 #[derive(Clone, Copy, Debug)]
 pub struct Limits {

@@ -98,8 +98,11 @@ impl Laid<'_> {
         }
         let chroma = self.chroma::<E>(&mut room.chroma);
         let Samples { wanted: a, found: b, weights, inside, .. } = room;
-        for value in b.iter_mut() {
-            *value = *value * alignment.gain + alignment.offset;
+        // What is burnt out in one of both says nothing of the other.
+        let (darkest, brightest) = alignment.shown_by_both();
+        for (a, b) in a.iter_mut().zip(b.iter_mut()) {
+            *a = a.max(darkest).min(brightest);
+            *b = (*b * alignment.gain + alignment.offset).max(darkest).min(brightest);
         }
         self.leave_out_borders(side, weights, inside);
         inside.clone_from(weights);

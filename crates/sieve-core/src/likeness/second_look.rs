@@ -102,8 +102,7 @@ impl Doubt {
         let Workspace { sampled, inside, .. } = &room;
         let found = sampled.iter().map(|value| value * exact.gain + exact.offset);
         // What is burnt out in one of both says nothing of the other.
-        let (darkest, brightest) =
-            (exact.offset.max(0.0), (255.0 * exact.gain + exact.offset).min(255.0));
+        let (darkest, brightest) = exact.shown_by_both();
         let within = |value: f32| value.max(darkest).min(brightest);
         let wanted: Vec<f32> = fine.values.iter().copied().map(within).collect();
         let found: Vec<f32> = found.map(within).collect();
