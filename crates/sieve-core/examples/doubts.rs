@@ -30,8 +30,8 @@ fn main() {
     let record = |at: u32| &catalog.records[images[at as usize]];
     let subject = |at: usize| {
         let measured = record(at as u32).image()?;
-        let subject = Subject::of(thumbnails[at].clone()?, measured.aspect() as f32);
-        Some(Subject { plain: measured.look.flat_share, ..subject })
+        let (aspect, plain) = (measured.aspect() as f32, measured.look.flat_share);
+        Some(Subject::of(thumbnails[at].clone()?, aspect, plain))
     };
     let subjects: Vec<Option<Subject>> = (0..images.len()).into_par_iter().map(subject).collect();
     let subject = |at: u32| subjects[at as usize].as_ref();

@@ -26,7 +26,7 @@ fn main() {
     let record = |at: u32| &catalog.records[images[at as usize]];
     let subject = |at: usize| {
         let aspect = record(at as u32).image()?.aspect() as f32;
-        Some(Subject::of(thumbnails[at].clone()?, aspect))
+        Some(Subject::of(thumbnails[at].clone()?, aspect, 1.0))
     };
     let subjects: Vec<Option<Subject>> = (0..images.len()).into_par_iter().map(subject).collect();
     let all = |_, _| true;

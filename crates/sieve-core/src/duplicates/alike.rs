@@ -44,8 +44,8 @@ pub fn nearest<'a>(
     let mut subjects = Subjects::of(std::slice::from_ref(side));
     let all: Vec<u32> = (0..subjects.pictures.len() as u32).collect();
     subjects.load(&all, watch)?;
-    let plain = image.0.look.flat_share;
-    let asked = Subject { plain, ..Subject::of(image.1.clone(), image.0.aspect() as f32) };
+    let (aspect, plain) = (image.0.aspect() as f32, image.0.look.flat_share);
+    let asked = Subject::of(image.1.clone(), aspect, plain);
     let (wanted, among) = (looked_for(&asked), looked_among(&asked));
     // The picture asked for is called by the number after the last.
     let own = subjects.pictures.len() as u32;

@@ -78,8 +78,8 @@ impl<'a> Subjects<'a> {
             let pictures = &self.pictures;
             let ready = |(index, thumbnail): (&u32, Option<Thumbnail>)| -> Option<Subject> {
                 let measured = pictures[*index as usize].measured;
-                let plain = measured.look.flat_share;
-                Some(Subject { plain, ..Subject::of(thumbnail?, measured.aspect() as f32) })
+                let (aspect, plain) = (measured.aspect() as f32, measured.look.flat_share);
+                Some(Subject::of(thumbnail?, aspect, plain))
             };
             let ready: Vec<Option<Subject>> = here.par_iter().zip(loaded).map(ready).collect();
             for (index, subject) in here.into_iter().zip(ready) {

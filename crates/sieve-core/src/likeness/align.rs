@@ -83,8 +83,8 @@ impl Alignment {
 pub struct Limits {
     /// Steps at most.
     pub steps: usize,
-    /// From so many steps on the misfit must be at most so much, or it is given up.
-    pub early: (usize, f32),
+    /// The misfit after each of the first steps, and after all others, at most, or it is given up.
+    pub early: [f32; 4],
     /// The misfit in the end, at most.
     pub misfit: f32,
     /// The share of the template that lies on the picture in the end, at least.
@@ -125,7 +125,7 @@ pub fn align<E: Eight>(
         }
         let (apart, counted) = weigh::<E>(template, gain, offset, room);
         let misfit = apart / template.deviation;
-        if step >= limits.early.0 && misfit > limits.early.1 {
+        if misfit > limits.early[step.min(3)] {
             return None;
         }
         if is_settled || step == limits.steps {
@@ -352,7 +352,7 @@ mod tests {
             let picture = waves(Affine::IDENTITY, gain, offset).luma();
             let mut room = Workspace::default();
             let limits =
-                Limits { steps: 12, early: (3, 0.5), misfit: 0.06, overlap: 0.75, settled: 2e-3 };
+                Limits { steps: 12, early: [9.0, 9.0, 9.0, 0.5], misfit: 0.06, overlap: 0.75, settled: 2e-3 };
             let found = align::<[f32; 8]>(&template, &picture, &Affine::IDENTITY, &limits, &mut room).unwrap();
             for (x, y) in [(-0.4, -0.4), (0.4, -0.4), (0.0, 0.0), (-0.4, 0.4), (0.4, 0.4)] {
                 let ((a, b), (c, d)) = (found.map.at(x, y), sought.at(x, y));
@@ -362,7 +362,7 @@ mod tests {
             prop_assert!((f64::from(found.gain) * gain - 1.0).abs() < 0.05);
             let off = sought.then(Affine([1.0, 0.0, 0.6, 0.0, 1.0, 0.0]));
             for limits in [
-                Limits { early: (0, 0.3), ..limits },
+                Limits { early: [0.3; 4], ..limits },
                 Limits { steps: 1, ..limits },
                 Limits { overlap: 1.01, ..limits },
             ] {

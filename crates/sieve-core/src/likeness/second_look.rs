@@ -26,9 +26,9 @@ const STEP: usize = 16;
 
 /// Nothing is given up for a bad fit: how it fits is what is asked.
 const COARSELY: Limits =
-    Limits { steps: 4, early: (9, 9.0), misfit: 9.0, overlap: 0.5, settled: 2e-3 };
+    Limits { steps: 4, early: [9.0; 4], misfit: 9.0, overlap: 0.5, settled: 2e-3 };
 const FINELY: Limits =
-    Limits { steps: 3, early: (9, 9.0), misfit: 9.0, overlap: 0.5, settled: 1e-3 };
+    Limits { steps: 3, early: [9.0; 4], misfit: 9.0, overlap: 0.5, settled: 1e-3 };
 
 /// From where texture tells that two pictures are the same: the share of blocks in which there is something to see,
 /// the correlation of fine details below which half of these lie, the share that fits, and at most that does

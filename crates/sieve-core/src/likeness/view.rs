@@ -3,9 +3,8 @@
 //! Low frequencies move little when a view is off by a few percent, so that few views find every
 //! crop; what they find is laid over each other exactly afterwards.
 
-use std::borrow::Cow;
 use std::f32::consts::PI;
-use std::sync::LazyLock;
+use std::sync::{LazyLock, OnceLock};
 
 use super::frame::Region;
 use super::plane::{Plane, Planes};
@@ -150,6 +149,23 @@ struct Look {
 impl Look {
     /// None when there is nothing to see.
     fn of(plane: &Plane, region: &Affine) -> Option<Self> {
+        #[cfg(target_arch = "x86_64")]
+        if is_x86_feature_detected!("avx2") {
+            // SAFETY: the processor has what the function was built for.
+            return unsafe { Self::of_wide(plane, region) };
+        }
+        Self::of_anywhere(plane, region)
+    }
+
+    /// The same sums in the same order, eight numbers at a time.
+    #[cfg(target_arch = "x86_64")]
+    #[target_feature(enable = "avx2")]
+    fn of_wide(plane: &Plane, region: &Affine) -> Option<Self> {
+        Self::of_anywhere(plane, region)
+    }
+
+    #[inline(always)]
+    fn of_anywhere(plane: &Plane, region: &Affine) -> Option<Self> {
         let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
         let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
         plane.sample(region, SAMPLES, &mut values);
@@ -259,20 +275,26 @@ pub struct Subject {
     pub aspect: f32,
     /// The share of it that is of its most frequent colour, 0 to 1; 1 where that is not known.
     pub plain: f32,
+    /// All of it with the border painted over, once somebody has asked for that.
+    unbordered: OnceLock<Box<Planes>>,
 }
 
 impl Subject {
-    /// The picture of a thumbnail; `aspect` is its width over its height.
-    pub fn of(thumbnail: Thumbnail, aspect: f32) -> Self {
+    /// The picture of a thumbnail; `aspect` is its width over its height, `plain` the share of its most frequent
+    /// colour.
+    pub fn of(thumbnail: Thumbnail, aspect: f32, plain: f32) -> Self {
         let all = Planes::of(thumbnail);
-        Subject { content: Region::within_border(&all), all, aspect, plain: 1.0 }
+        let (content, unbordered) = (Region::within_border(&all), OnceLock::new());
+        Subject { all, content, aspect, plain, unbordered }
     }
 
     /// The planes that a view shows.
-    pub(super) fn planes(&self, is_content: bool) -> Cow<'_, Planes> {
+    pub(super) fn planes(&self, is_content: bool) -> &Planes {
         match &self.content {
-            Some(region) if is_content => Cow::Owned(self.all.within(region)),
-            _ => Cow::Borrowed(&self.all),
+            Some(region) if is_content => {
+                self.unbordered.get_or_init(|| Box::new(self.all.within(region)))
+            }
+            _ => &self.all,
         }
     }
 }
