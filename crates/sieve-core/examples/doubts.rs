@@ -3,43 +3,29 @@
 //!
 //!     cargo run --release -p sieve-core --example doubts -- FOLDER > doubts.csv
 
+mod prepared;
+
 use std::collections::BTreeMap;
 
+use prepared::Prepared;
 use rayon::prelude::*;
-use sieve_core::catalog;
-use sieve_core::collection::{self, Request};
 use sieve_core::duplicates::{Candidate, wide_candidates};
-use sieve_core::likeness::{Doubt, Room, Subject, Verdict, compare};
+use sieve_core::likeness::{Doubt, Room, Verdict, compare};
 use sieve_core::measuring::Closeup;
 use sieve_core::progress::Silent;
+use sieve_core::reading::{FileBytes, ReadLimits};
 
 /// Log odds of the first look that are written.
 const WRITTEN: std::ops::Range<f32> = -6.0..5.0;
 
 fn main() {
-    let folder = std::env::args().nth(1).expect("a folder");
-    let request = Request { follow_links: true, ..Request::at(&folder) };
-    let opened = collection::open(&request, &collection::Forgetful, &Silent).expect("a collection");
-    let options = catalog::Options::default();
-    let catalog = catalog::measure(opened, &options, None, &Silent).expect("nobody stops it");
-    let images: Vec<usize> = (0..catalog.records.len())
-        .filter(|&index| catalog.records[index].image().is_some())
-        .collect();
-    let thumbnails =
-        catalog.thumbnails(&images, None, &options.limits, &Silent).expect("nobody stops it");
-    let record = |at: u32| &catalog.records[images[at as usize]];
-    let subject = |at: usize| {
-        let measured = record(at as u32).image()?;
-        let (aspect, plain) = (measured.aspect() as f32, measured.look.flat_share);
-        Some(Subject::of(thumbnails[at].clone()?, aspect, plain))
-    };
-    let subjects: Vec<Option<Subject>> = (0..images.len()).into_par_iter().map(subject).collect();
-    let subject = |at: u32| subjects[at as usize].as_ref();
-    let candidates = wide_candidates(images.len(), |at| subject(at as u32), |_, _| true, &Silent)
+    let here = Prepared::of_the_folder_named();
+    let count = here.subjects.len();
+    let candidates = wide_candidates(count, |at| here.subject(at as u32), |_, _| true, &Silent)
         .expect("nobody stops it");
     let look = |room: &mut Room, candidate: &Candidate| {
         let Candidate { wanted, found, start } = *candidate;
-        let (first, second) = (subject(wanted)?, subject(found)?);
+        let (first, second) = (here.subject(wanted)?, here.subject(found)?);
         let evidence = compare(first, second, &start, room)?;
         let plain = first.plain.max(second.plain);
         let (verdict, departures) = (Verdict::of(&evidence, plain), evidence.departures);
@@ -58,19 +44,17 @@ fn main() {
         }
     }
     best.retain(|_, doubt| WRITTEN.contains(&doubt.verdict.log_odds));
-    let located: Vec<_> = (0..images.len() as u32).map(|at| record(at).located()).collect();
-    let read = |_: usize, bytes: Result<sieve_core::reading::FileBytes, _>| {
-        Closeup::of(&bytes.ok()?.bytes, &options.limits).ok()
-    };
-    let closeups = catalog
-        .collection
-        .visit(&located, &options.limits, &Silent, read)
-        .expect("nobody stops it");
-    eprintln!("{} pictures, {} pairs", images.len(), best.len());
+    let located: Vec<_> = (0..count as u32).map(|at| here.record(at).located()).collect();
+    let limits = ReadLimits::default();
+    let read =
+        |_: usize, bytes: Result<FileBytes, _>| Closeup::of(&bytes.ok()?.bytes, &limits).ok();
+    let collection = &here.catalog.collection;
+    let closeups = collection.visit(&located, &limits, &Silent, read).expect("nobody stops it");
+    eprintln!("{count} pictures, {} pairs", best.len());
     let rows = best.into_par_iter().map(|((a, b), doubt)| {
         let closeup = |at: u32| closeups[at as usize].as_ref();
         let numbers = doubt.numbers(closeup(a)?, closeup(b)?)?.map(|number| format!("{number:.4}"));
-        Some(format!("{},{},{}", record(a).path, record(b).path, numbers.join(",")))
+        Some(format!("{},{},{}", here.record(a).path, here.record(b).path, numbers.join(",")))
     });
     let rows: Vec<Option<String>> = rows.collect();
     rows.into_iter().flatten().for_each(|row| println!("{row}"));

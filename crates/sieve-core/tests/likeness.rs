@@ -13,7 +13,7 @@ use support::{discs, taken};
 
 fn subject(file: &[u8]) -> Subject {
     let (measured, thumbnail) = measure(file, &ReadLimits::default()).unwrap();
-    Subject::of(&thumbnail, measured.aspect() as f32)
+    Subject::of(thumbnail, measured.aspect() as f32, 1.0)
 }
 
 fn of(picture: &Picture) -> Subject {

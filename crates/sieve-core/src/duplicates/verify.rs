@@ -9,11 +9,6 @@ use crate::affine::Affine;
 use crate::likeness::{Placing, Region, Room, Start, Subject, Verdict, compare};
 use crate::progress::Watch;
 
-/// The share of one colour from which pictures are not looked at again: drawings on plain ground leave many times
-/// as many doubts as all others, and of those that are in doubt with good reason, letters with and without
-/// accents, close-ups fit as well as those of copies.
-const BARE: f32 = 0.5;
-
 /// Two pictures that surely show the same, look alike, or may do so on a second look.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Verified {
@@ -52,9 +47,9 @@ impl Verified {
         }
     }
 
-    /// Whether close-ups may change the answer, and are worth the files that are read for them.
+    /// Whether close-ups may change the answer.
     pub fn is_worth_a_second_look(&self) -> bool {
-        self.plain < BARE && self.verdict.is_worth_a_second_look()
+        self.verdict.is_worth_a_second_look(self.plain)
     }
 
     /// The same with another verdict.

@@ -133,10 +133,9 @@ mod tests {
             "{found:?}"
         );
         assert!(near(found.clear, 14.0 / 15.0) && near(found.apart, 10.0), "{found:?}");
-        assert!(
-            found.median > 0.95 && found.quarter > 0.95 && near(found.mean, 12.0 / 14.0),
-            "{found:?}"
-        );
+        // What is put down to chance takes a little off where there is half the contrast.
+        assert!(found.quarter > 0.94 && found.quarter <= found.median, "{found:?}");
+        assert!(near(found.mean, found.median * 12.0 / 14.0), "{found:?}");
         let nothing = Blocks::of_details([&[0.0; 64], &[0.5; 64]], &[1.0; 64], 8);
         assert_eq!((nothing.clear, nothing.agreeing, nothing.apart), (0.0, 0.0, 0.5));
     }

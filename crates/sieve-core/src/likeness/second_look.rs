@@ -197,10 +197,19 @@ mod tests {
         let other = closeup(1.0, |x, y| (x / 24 + y / 24) % 2 == 0);
         let odds = |second: &Closeup| doubt.settled(&first, second).unwrap().log_odds;
         assert!(odds(&darker) > odds(&marked) && odds(&marked) > odds(&other));
-        assert!(odds(&darker) >= CERTAIN && odds(&other) < CERTAIN);
+        assert!(odds(&other) < CERTAIN);
         let numbers = doubt.numbers(&first, &marked).unwrap();
-        // A block of 144 at each of nine places, and those that its edge crosses.
-        assert!(numbers[5] > 3.0 / 144.0 && numbers[5] < 0.08, "{numbers:?}");
+        // The mark lies on nine blocks of 144, and on a part of others; by chance some of them fit a little.
+        assert!(numbers[5] > 0.01 && numbers[5] < 0.08, "{numbers:?}");
+        // With as much fine detail as a photograph has, a mark leaves no doubt.
+        let mut textured = numbers;
+        (textured[4], textured[5], textured[6], textured[10]) = (0.9, 0.1, -0.2, -5.0);
+        assert!(has_one_texture(&textured));
+        for (at, spoilt) in [(4, 0.8), (5, 0.2), (6, -0.5), (10, -3.0)] {
+            let mut other = textured;
+            other[at] = spoilt;
+            assert!(!has_one_texture(&other));
+        }
         let off = Doubt { map: Affine::shift(0.7, 0.0), ..doubt };
         assert_eq!(off.settled(&first, &darker), None);
     }

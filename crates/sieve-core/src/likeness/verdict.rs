@@ -31,8 +31,11 @@ const HIDDEN: usize = 48;
 
 /// Log odds by which another start may change a verdict.
 const DOUBT: f32 = 2.5;
-/// Log odds by which close-ups may change it: they cost a file to be read, and of what lies lower few are copies.
-const SMALL_DOUBT: f32 = 1.5;
+/// The share of one colour from which pictures are drawn on wide plain ground, and the log odds from which close-ups
+/// may change a verdict: of all others, and of these, which leave many times as many doubts with good
+/// reason. Every look costs files to be read.
+const BARE: f32 = 0.5;
+const WORTH_A_LOOK: [f32; 2] = [0.5, 2.5];
 
 include!("coefficients.rs");
 
@@ -76,9 +79,12 @@ impl Verdict {
         !self.is_certain() && self.log_odds > ALIKE - DOUBT
     }
 
-    /// Whether close-ups may change the answer.
-    pub fn is_worth_a_second_look(self) -> bool {
-        !self.is_certain() && self.log_odds >= ALIKE - SMALL_DOUBT
+    /// Whether close-ups may change the answer, and are worth the files that are read for them; `plain` is
+    /// the larger share of one colour of the two pictures, 0 to 1.
+    pub fn is_worth_a_second_look(self, plain: f32) -> bool {
+        let [least, on_plain_ground] = WORTH_A_LOOK;
+        let least = if plain < BARE { least } else { on_plain_ground };
+        !self.is_certain() && self.log_odds >= least
     }
 
     /// Whether they at least look alike.
@@ -146,14 +152,15 @@ mod tests {
     fn verdicts_are_certain_alike_or_neither() {
         let says = |log_odds: f32| {
             let verdict = Verdict { log_odds };
-            let again = verdict.is_worth_a_second_look();
-            [verdict.is_certain(), verdict.is_alike(), again, verdict.is_in_doubt()]
+            let again = [0.2, 0.6].map(|plain| verdict.is_worth_a_second_look(plain));
+            [verdict.is_certain(), verdict.is_alike(), again[0], again[1], verdict.is_in_doubt()]
         };
-        assert_eq!(says(3.8), [true, true, false, false]);
-        assert_eq!(says(3.7), [false, true, true, true]);
-        assert_eq!(says(1.9), [false, false, true, true]);
-        assert_eq!(says(0.4), [false, false, false, true]);
-        assert_eq!(says(-0.6), [false; 4]);
+        assert_eq!(says(3.8), [true, true, false, false, false]);
+        assert_eq!(says(3.7), [false, true, true, true, true]);
+        assert_eq!(says(2.4), [false, true, true, false, true]);
+        assert_eq!(says(1.9), [false, false, true, false, true]);
+        assert_eq!(says(0.4), [false, false, false, false, true]);
+        assert_eq!(says(-0.6), [false; 5]);
         let score = |log_odds: f32| Verdict { log_odds }.score();
         assert_eq!(score(0.0), 0.5);
         assert!((score(3.8) - 0.978).abs() < 1e-3 && (score(2.0) - 0.881).abs() < 1e-3);

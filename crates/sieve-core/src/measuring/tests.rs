@@ -56,7 +56,7 @@ proptest! {
             state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
             (state >> 24) as u8
         }).collect();
-        let mut averager = Averager::default();
+        let mut averager = Averager::new(SIDE);
         averager.begin(shape);
         rgb.chunks_exact(columns as usize * 3).for_each(|row| averager.row(row));
         let (grid, deviation) = averager.finish().unwrap();
@@ -77,7 +77,7 @@ proptest! {
 #[test]
 fn very_long_pictures_do_not_overflow() {
     for (columns, rows) in [(1u32, 150_000u32), (150_000, 1)] {
-        let mut averager = Averager::default();
+        let mut averager = Averager::new(SIDE);
         averager.begin(Shape::full(columns, rows));
         let row = vec![255; columns as usize * 3];
         (0..rows).for_each(|_| averager.row(&row));

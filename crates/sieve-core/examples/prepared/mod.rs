@@ -1,0 +1,51 @@
+//! A collection that is ready to be searched for copies.
+
+use rayon::prelude::*;
+use sieve_core::catalog::{self, Catalog, Options, Record};
+use sieve_core::collection::{self, Request};
+use sieve_core::likeness::Subject;
+use sieve_core::progress::Silent;
+
+/// The pictures of a collection.
+pub struct Prepared {
+    /// What is known of all files.
+    pub catalog: Catalog,
+    /// How each picture looks.
+    pub subjects: Vec<Option<Subject>>,
+    /// The record of each.
+    images: Vec<usize>,
+}
+
+impl Prepared {
+    /// Of the folder that the program was called with.
+    pub fn of_the_folder_named() -> Self {
+        let folder = std::env::args().nth(1).expect("a folder");
+        let request = Request { follow_links: true, ..Request::at(&folder) };
+        let opened =
+            collection::open(&request, &collection::Forgetful, &Silent).expect("a collection");
+        let options = Options::default();
+        let catalog = catalog::measure(opened, &options, None, &Silent).expect("nobody stops it");
+        let images: Vec<usize> = (0..catalog.records.len())
+            .filter(|&index| catalog.records[index].image().is_some())
+            .collect();
+        let thumbnails =
+            catalog.thumbnails(&images, None, &options.limits, &Silent).expect("nobody stops it");
+        let subject = |at: usize| {
+            let measured = catalog.records[images[at]].image()?;
+            let (aspect, plain) = (measured.aspect() as f32, measured.look.flat_share);
+            Some(Subject::of(thumbnails[at].clone()?, aspect, plain))
+        };
+        let subjects = (0..images.len()).into_par_iter().map(subject).collect();
+        Prepared { catalog, subjects, images }
+    }
+
+    /// The record of a picture.
+    pub fn record(&self, at: u32) -> &Record {
+        &self.catalog.records[self.images[at as usize]]
+    }
+
+    /// How it looks.
+    pub fn subject(&self, at: u32) -> Option<&Subject> {
+        self.subjects[at as usize].as_ref()
+    }
+}
