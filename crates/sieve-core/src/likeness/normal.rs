@@ -79,9 +79,9 @@ mod tests {
                     (0..24).map(|s| f64::from(weights[s]) * of(first, s) * other(s)).sum()
                 };
                 prop_assert!((f64::from(right[first]) - sum(&|s| f64::from(values[s]))).abs() < 0.05);
-                for second in 0..=first {
+                for (second, found) in normal[first].iter().enumerate().take(first + 1) {
                     let slow = sum(&|s| of(second, s));
-                    prop_assert!((f64::from(normal[first][second]) - slow).abs() < 0.05);
+                    prop_assert!((f64::from(*found) - slow).abs() < 0.05);
                 }
             }
         }
