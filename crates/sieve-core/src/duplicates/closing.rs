@@ -54,7 +54,17 @@ mod tests {
 
     fn pair(a: u32, b: u32, kind: Kind, map: Affine) -> Verified {
         let verdict = Verdict { log_odds: if kind == Kind::LookAlike { 2.0 } else { 7.0 } };
-        Verified { a, b, kind, verdict, departures: 0, plain: 0.0, map, is_still: false }
+        Verified {
+            a,
+            b,
+            kind,
+            verdict,
+            departures: 0,
+            plain: 0.0,
+            may_be_marked: false,
+            map,
+            is_still: false,
+        }
     }
 
     #[test]

@@ -15,6 +15,8 @@ use crate::likeness::{DIMENSIONS, Vector};
 
 /// Vectors in a leaf at most.
 const LEAF: usize = 64;
+/// The share of the looks after which a search ends that has found nothing since.
+const FRUITLESS: usize = 2;
 /// Vectors whose means a division is taken from.
 const SAMPLE: usize = 128;
 
@@ -110,10 +112,17 @@ impl<'a> Forest<'a> {
             return;
         }
         let floats = wanted.0.map(f32::from);
+        let length = product(&floats, &floats);
+        // Of vectors of one length. Rounding makes some a little longer.
+        let farthest = (2.0 * (length - least as f32)).max(0.0).sqrt() * 1.02 + 1.0;
         open.extend((0..self.trees.len() as u32).map(|tree| Open { nearness: 0.0, tree, node: 0 }));
-        let mut looked = 0;
-        while looked < looks {
+        let (mut looked, mut fruitful) = (0, 0);
+        while looked < looks && looked - fruitful < looks / FRUITLESS {
             let Some(Open { nearness, tree, mut node }) = open.pop() else { break };
+            if nearness < -farthest {
+                // What lies beyond that border is further away than any vector that is near enough.
+                break;
+            }
             let Tree { nodes, members, vectors } = &self.trees[tree as usize];
             let (from, to) = loop {
                 match &nodes[node as usize] {
@@ -133,6 +142,7 @@ impl<'a> Forest<'a> {
             wanted.products(&vectors[from..to], &mut products);
             for (&index, &product) in members[from..to].iter().zip(&products) {
                 if product >= least {
+                    fruitful = looked;
                     take(index, product);
                 }
             }

@@ -24,6 +24,8 @@ pub struct Verified {
     pub departures: u8,
     /// The larger share of one colour of the two, 0 to 1.
     pub plain: f32,
+    /// Whether a mark may lie on one of them.
+    pub may_be_marked: bool,
     /// From the first to the second.
     pub map: Affine,
     /// Whether nothing has moved and nearly every detail is the same: not another frame.
@@ -42,6 +44,7 @@ impl Verified {
             verdict,
             departures: 0,
             plain: 1.0,
+            may_be_marked: false,
             map,
             is_still: true,
         }
@@ -49,7 +52,7 @@ impl Verified {
 
     /// Whether close-ups may change the answer.
     pub fn is_worth_a_second_look(&self) -> bool {
-        self.verdict.is_worth_a_second_look(self.plain)
+        self.verdict.is_worth_a_second_look(self.plain, self.may_be_marked)
     }
 
     /// The same with another verdict.
@@ -119,8 +122,9 @@ pub fn of_pair(
         let evidence = compare(wanted, found, start, room)?;
         let map = if from_first { evidence.map } else { evidence.map.inverse()? };
         let (verdict, departures) = (Verdict::of(&evidence, plain), evidence.departures);
-        let (kind, is_still) = (Kind::LookAlike, evidence.is_still());
-        Some(Verified { a, b, kind, verdict, departures, plain, map, is_still })
+        let (may_be_marked, is_still) = (evidence.may_be_marked(), evidence.is_still());
+        let kind = Kind::LookAlike;
+        Some(Verified { a, b, kind, verdict, departures, plain, may_be_marked, map, is_still })
     };
     let mut best: Option<Verified> = None;
     let mut keep = |tried: Option<Verified>| {

@@ -168,12 +168,37 @@ pub fn add_inside(map: &Affine, region: &Region, count: usize, into: &mut [f32])
     }
 }
 
-/// Gain and offset by least squares, before anything is known of what does not fit.
+/// The share of samples that lie on the picture, and of those that are shown by both, from which on gain and offset
+/// can be told.
+const LEAST_INSIDE: f32 = 0.5;
+const LEAST_SHOWN: f32 = 0.2;
+/// Levels from which a sample may be burnt out: what it stands for may be brighter.
+const BURNT: f32 = 254.0;
+
+/// Gain and offset by least squares, before anything is known of what does not fit. What is burnt out in one of both
+/// says nothing of them.
 #[inline(always)]
-fn tone<E: Eight>(template: &Template, room: &Workspace) -> Option<(f32, f32)> {
-    let sums = moments::<E>(&room.sampled, &template.values, &room.inside);
+fn tone<E: Eight>(template: &Template, room: &mut Workspace) -> Option<(f32, f32)> {
+    let Workspace { sampled, inside, weights, .. } = room;
+    weights.resize(sampled.len(), 0.0);
+    let (one, burnt, mut counts) = (E::all(1.0), E::all(BURNT), E::all(0.0));
+    let lists = eights(&template.values).iter().zip(eights(sampled)).zip(eights(inside));
+    for (((value, sampled), inside), weight) in lists.zip(weights.as_chunks_mut().0) {
+        let inside = E::load(inside);
+        counts = counts.plus(inside);
+        let differ = E::load(value).below(burnt).minus(E::load(sampled).below(burnt)).size();
+        inside.times(one.minus(differ)).store(weight);
+    }
+    let count = inside.len() as f32;
+    if counts.total() < LEAST_INSIDE * count {
+        return None;
+    }
+    let sums = match moments::<E>(sampled, &template.values, weights) {
+        shown if shown.weight >= LEAST_SHOWN * count => shown,
+        _ => moments::<E>(sampled, &template.values, inside),
+    };
     let variance = sums.xx - sums.x * sums.x / sums.weight;
-    if sums.weight < 0.5 * room.inside.len() as f32 || variance <= sums.weight {
+    if variance <= sums.weight {
         return None;
     }
     let gain = (sums.xy - sums.x * sums.y / sums.weight) / variance;
@@ -194,23 +219,31 @@ fn weigh<E: Eight>(
     weights.resize(sampled.len(), 0.0);
     let (mut sums, mut counts) = (E::all(0.0), E::all(0.0));
     let (gain, offset) = (E::all(gain), E::all(offset));
+    let (zero, one, burnt) = (E::all(0.0), E::all(1.0), E::all(BURNT));
     let lists = eights(&template.values).iter().zip(eights(sampled)).zip(eights(inside));
-    for (((value, sampled), inside), residual) in lists.zip(residuals.as_chunks_mut().0) {
-        let inside = E::load(inside);
-        let apart = E::load(value).minus(gain.times(E::load(sampled))).minus(offset);
+    let into = residuals.as_chunks_mut().0.iter_mut().zip(weights.as_chunks_mut().0);
+    for (((value, sampled), inside), (residual, weight)) in lists.zip(into) {
+        let (inside, value, sampled) = (E::load(inside), E::load(value), E::load(sampled));
+        let apart = value.minus(gain.times(sampled)).minus(offset);
+        // What is burnt out in one of both may be brighter there.
+        let (here, there) = (value.below(burnt), sampled.below(burnt));
+        let (both, is_less) = (here.times(there), apart.below(zero));
+        let hidden =
+            there.minus(both).times(is_less).plus(here.minus(both).times(one.minus(is_less)));
+        let shown = inside.times(one.minus(hidden));
         apart.store(residual);
-        sums = sums.plus(apart.size().times(inside));
+        shown.store(weight);
+        sums = sums.plus(apart.size().times(shown));
         counts = counts.plus(inside);
     }
     let counted = counts.total();
     let mean = sums.total() / counted.max(1.0);
     // Never below one level: rounding alone leaves as much.
-    let (scale, one) = (E::all((2.0 * mean).max(1.0)), E::all(1.0));
-    let lists = eights(residuals).iter().zip(eights(inside)).zip(weights.as_chunks_mut().0);
-    for ((residual, inside), weight) in lists {
+    let scale = E::all((2.0 * mean).max(1.0));
+    for (residual, weight) in eights(residuals).iter().zip(weights.as_chunks_mut().0) {
         let ratio = E::load(residual).over(scale);
         let term = one.over(one.plus(ratio.times(ratio)));
-        E::load(inside).times(term).times(term).store(weight);
+        E::load(weight).times(term).times(term).store(weight);
     }
     (mean, counted)
 }

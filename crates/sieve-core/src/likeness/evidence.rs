@@ -16,7 +16,8 @@ const CHROMA: usize = 16;
 /// Numbers that are weighed together.
 pub const EVIDENCE: usize = 27;
 
-/// The place of the share of samples that fit, among the numbers.
+/// The places of `ln(1 - r)` of the samples that fit, and of their share, among the numbers.
+const ROBUST: usize = 1;
 pub const FITTING: usize = 4;
 /// That of `ln(1 - r)` of the part below which a quarter lie.
 pub const QUARTER: usize = 24;
@@ -51,7 +52,16 @@ const STILL: f64 = 0.004;
 /// `ln(1 - r)` of pictures of which one was only saved again: r = 0.997.
 const SAVED_AGAIN: f32 = -5.8;
 
+/// What is left beside a mark, at least: the correlation of the samples that fit, and their share.
+const MARKED: [f32; 2] = [0.97, 0.8];
+
 impl Evidence {
+    /// Whether most of both is the same and has hardly moved, as where a mark lies on one.
+    pub fn may_be_marked(&self) -> bool {
+        let robust = 1.0 - self.numbers[ROBUST].exp();
+        self.departures <= 1 && robust >= MARKED[0] && self.numbers[FITTING] >= MARKED[1]
+    }
+
     /// Whether nothing has moved, and the pictures correlate as they do when one was only saved again.
     pub fn is_still(&self) -> bool {
         self.map.is_near(Affine::IDENTITY, STILL) && self.numbers[0] < SAVED_AGAIN

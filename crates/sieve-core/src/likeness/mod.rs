@@ -13,6 +13,7 @@ mod distortion;
 mod eight;
 mod evidence;
 mod frame;
+mod mark;
 mod normal;
 mod placing;
 mod plane;

@@ -4,13 +4,14 @@
 //! colours. Another picture that looks like it has the same detail in some blocks only.
 
 use super::align::{Limits, Template, Workspace, align};
-use super::blocks::Blocks;
+use super::blocks::{Blocks, Grid};
 use super::details::without_neighbours;
 #[cfg(target_arch = "x86_64")]
 use super::eight::Register;
 use super::eight::{Eight, LANES};
+use super::mark::differ_by_a_mark;
 use super::plane::Plane;
-use super::verdict::{CERTAIN, Verdict};
+use super::verdict::{BARE, CERTAIN, Verdict};
 use super::weights::Weights;
 use crate::affine::Affine;
 use crate::measuring::{CLOSEUP_PX, Closeup};
@@ -35,6 +36,11 @@ const FINELY: Limits =
 /// not. A tenth of a picture may lie under a mark.
 const TEXTURED: [f32; 4] = [0.72, 0.98, 0.85, 0.12];
 
+/// Where the block below which half of the fine details lie stands among the numbers, and its correlation where these
+/// are the same.
+const MEDIAN_OF_DETAILS: usize = 10;
+const UNCHANGED: f32 = 0.95;
+
 include!("second_coefficients.rs");
 
 /// What a first look left in doubt.
@@ -50,14 +56,34 @@ pub struct Doubt {
     pub map: Affine,
 }
 
+/// What was seen in close-ups.
+struct Looked {
+    numbers: [f32; SECOND],
+    /// Whether they fit but for one mark.
+    is_marked: bool,
+}
+
 impl Doubt {
     /// What the close-ups of the two pictures say. None when they slide off each other.
     pub fn settled(&self, first: &Closeup, second: &Closeup) -> Option<Verdict> {
-        let numbers = self.numbers(first, second)?;
-        // One limit for both looks.
-        let log_odds = SECOND_LOOK.log_odds(&numbers) - SURE_AGAIN + CERTAIN;
-        let least = if has_one_texture(&numbers) { CERTAIN } else { f32::NEG_INFINITY };
-        Some(Verdict { log_odds: log_odds.max(least) })
+        let Looked { numbers, is_marked } = self.look(first, second)?;
+        let marked = is_marked && self.is_hardly_changed(&numbers);
+        // On plain ground too much fits by chance.
+        let (log_odds, textured) = match self.plain < BARE {
+            // One limit for both looks.
+            true => {
+                (SECOND_LOOK.log_odds(&numbers) - SURE_AGAIN + CERTAIN, has_one_texture(&numbers))
+            }
+            false => (self.verdict.log_odds, false),
+        };
+        Some(Verdict {
+            log_odds: if marked || textured { log_odds.max(CERTAIN) } else { log_odds },
+        })
+    }
+
+    /// Whether all that is the same has even the same fine details, with one change beside a mark at most.
+    fn is_hardly_changed(&self, numbers: &[f32; SECOND]) -> bool {
+        self.departures <= 1 && 1.0 - numbers[MEDIAN_OF_DETAILS].exp() >= UNCHANGED
     }
 
     /// The numbers that are weighed: log odds of the first look, ways in which one was changed, the share of one
@@ -67,6 +93,10 @@ impl Doubt {
     /// apart plain blocks are; overlap; and `ln` of the samples along a side.
     /// `scripts/fit-second-look.py` weighs them.
     pub fn numbers(&self, first: &Closeup, second: &Closeup) -> Option<[f32; SECOND]> {
+        self.look(first, second).map(|looked| looked.numbers)
+    }
+
+    fn look(&self, first: &Closeup, second: &Closeup) -> Option<Looked> {
         #[cfg(target_arch = "x86_64")]
         if is_x86_feature_detected!("avx2") {
             // SAFETY: the processor has what the function was built for.
@@ -77,12 +107,12 @@ impl Doubt {
 
     #[cfg(target_arch = "x86_64")]
     #[target_feature(enable = "avx2")]
-    fn look_in_registers(&self, first: &Closeup, second: &Closeup) -> Option<[f32; SECOND]> {
+    fn look_in_registers(&self, first: &Closeup, second: &Closeup) -> Option<Looked> {
         self.look_with::<Register>(first, second)
     }
 
     #[inline(always)]
-    fn look_with<E: Eight>(&self, first: &Closeup, second: &Closeup) -> Option<[f32; SECOND]> {
+    fn look_with<E: Eight>(&self, first: &Closeup, second: &Closeup) -> Option<Looked> {
         let size = |map: &Affine| (map.0[0] * map.0[4] - map.0[1] * map.0[3]).abs().sqrt();
         // What shows less is laid over what shows more, so that all of it has something to lie on.
         let (part, whole, map) = if size(&self.map) <= 1.0 {
@@ -106,11 +136,12 @@ impl Doubt {
         let within = |value: f32| value.max(darkest).min(brightest);
         let wanted: Vec<f32> = fine.values.iter().copied().map(within).collect();
         let found: Vec<f32> = found.map(within).collect();
-        let shown = Blocks::of([&smoothed(&wanted, side), &smoothed(&found, side)], inside, side);
+        let grid = Grid::of([&smoothed(&wanted, side), &smoothed(&found, side)], inside, side);
+        let (shown, is_marked) = (Blocks::of(&grid), differ_by_a_mark(&grid));
         let details = [without_neighbours(&wanted, side), without_neighbours(&found, side)];
-        let detailed = Blocks::of_details([&details[0], &details[1]], inside, side);
+        let detailed = Blocks::of(&Grid::of_details([&details[0], &details[1]], inside, side));
         let unlikely = |value: f32| (1.0 - value.clamp(-1.0, 0.999)).ln();
-        Some([
+        let numbers = [
             self.verdict.log_odds,
             f32::from(self.departures),
             self.plain,
@@ -126,7 +157,8 @@ impl Doubt {
             (1.0 + shown.apart).ln(),
             exact.overlap,
             (side as f32).ln(),
-        ])
+        ];
+        Some(Looked { numbers, is_marked })
     }
 }
 
@@ -134,7 +166,7 @@ impl Doubt {
 /// where a mark lies on one. On drawings and on plain ground too few blocks have detail for that to say anything.
 fn has_one_texture(numbers: &[f32; SECOND]) -> bool {
     let [agreeing, disagreeing] = [numbers[4], numbers[5]];
-    let (clear, detail) = (numbers[6].exp(), 1.0 - numbers[10].exp());
+    let (clear, detail) = (numbers[6].exp(), 1.0 - numbers[MEDIAN_OF_DETAILS].exp());
     clear >= TEXTURED[0]
         && detail >= TEXTURED[1]
         && agreeing >= TEXTURED[2]

@@ -31,10 +31,10 @@ const HIDDEN: usize = 48;
 
 /// Log odds by which another start may change a verdict.
 const DOUBT: f32 = 2.5;
-/// The share of one colour from which close-ups are not asked: drawings on wide plain ground, clocks at other hours and
-/// letters with other accents, fit nearly as well as copies do, and leave many times as many doubts as all others,
-/// each of which costs two files to be read.
-const BARE: f32 = 0.5;
+/// The share of one colour from which close-ups are asked of marks only: drawings on wide plain ground, clocks at other
+/// hours and letters with other accents, fit nearly as well as copies do, and leave many times as many doubts as all
+/// others, each of which costs two files to be read.
+pub const BARE: f32 = 0.5;
 /// Log odds from which close-ups may change a verdict.
 const WORTH_A_LOOK: f32 = 0.5;
 
@@ -81,9 +81,9 @@ impl Verdict {
     }
 
     /// Whether close-ups may change the answer, and are worth the files that are read for them; `plain` is
-    /// the larger share of one colour of the two pictures, 0 to 1.
-    pub fn is_worth_a_second_look(self, plain: f32) -> bool {
-        plain < BARE && !self.is_certain() && self.log_odds >= WORTH_A_LOOK
+    /// the larger share of one colour of the two pictures, 0 to 1, and `may_be_marked` what their evidence says.
+    pub fn is_worth_a_second_look(self, plain: f32, may_be_marked: bool) -> bool {
+        (plain < BARE || may_be_marked) && !self.is_certain() && self.log_odds >= WORTH_A_LOOK
     }
 
     /// Whether they at least look alike.
@@ -151,7 +151,9 @@ mod tests {
     fn verdicts_are_certain_alike_or_neither() {
         let says = |log_odds: f32| {
             let verdict = Verdict { log_odds };
-            let again = [0.2, 0.6].map(|plain| verdict.is_worth_a_second_look(plain));
+            let again = [0.2, 0.6].map(|plain| verdict.is_worth_a_second_look(plain, false));
+            let marked = verdict.is_worth_a_second_look(0.6, true);
+            assert_eq!(marked, again[0], "a mark is looked at on any ground");
             [verdict.is_certain(), verdict.is_alike(), again[0], again[1], verdict.is_in_doubt()]
         };
         assert_eq!(says(3.8), [true, true, false, false, false]);

@@ -149,26 +149,34 @@ struct Look {
 impl Look {
     /// None when there is nothing to see.
     fn of(plane: &Plane, region: &Affine) -> Option<Self> {
+        Self::brighter(plane, region, 1.0)
+    }
+
+    /// Of the same `gain` times as bright, burnt out where that is more than can be shown.
+    fn brighter(plane: &Plane, region: &Affine, gain: f32) -> Option<Self> {
         #[cfg(target_arch = "x86_64")]
         if is_x86_feature_detected!("avx2") {
             // SAFETY: the processor has what the function was built for.
-            return unsafe { Self::of_wide(plane, region) };
+            return unsafe { Self::of_wide(plane, region, gain) };
         }
-        Self::of_anywhere(plane, region)
+        Self::of_anywhere(plane, region, gain)
     }
 
     /// The same sums in the same order, eight numbers at a time.
     #[cfg(target_arch = "x86_64")]
     #[target_feature(enable = "avx2")]
-    fn of_wide(plane: &Plane, region: &Affine) -> Option<Self> {
-        Self::of_anywhere(plane, region)
+    fn of_wide(plane: &Plane, region: &Affine, gain: f32) -> Option<Self> {
+        Self::of_anywhere(plane, region, gain)
     }
 
     #[inline(always)]
-    fn of_anywhere(plane: &Plane, region: &Affine) -> Option<Self> {
+    fn of_anywhere(plane: &Plane, region: &Affine, gain: f32) -> Option<Self> {
         let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
         let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
         plane.sample(region, SAMPLES, &mut values);
+        if gain != 1.0 {
+            values.iter_mut().for_each(|value| *value = (*value * gain).min(255.0));
+        }
         for (row, down) in values.chunks_exact(SAMPLES).zip(BASIS.iter()) {
             let mut across = [0.0f32; HIGHEST + 1];
             for (value, basis) in row.iter().zip(BASIS.iter()) {
@@ -245,6 +253,12 @@ const DOUBT: f32 = 0.10;
 const WINDOWS: [(f64, usize); 2] = [(0.92, 2), (0.84, 3)];
 /// Side of the middle part that is compared under small turns.
 const MIDDLE: f64 = 0.82;
+/// Side of the core, which a mark in a corner leaves as it is.
+const CORE: f64 = 0.5;
+/// How much brighter pictures are looked for, too: between little that needs nothing and much that leaves nothing.
+const BRIGHTER: f32 = 1.4;
+/// The cosine from which a brightened picture is found as it is.
+const MUCH_THE_SAME: f32 = 0.95;
 /// The small turns, in degrees.
 const TILTS: [f64; 4] = [-8.0, -4.0, 4.0, 8.0];
 
@@ -304,25 +318,36 @@ impl Subject {
 pub fn looked_for(subject: &Subject) -> Vec<View> {
     let all = Affine::IDENTITY;
     let content = subject.content.as_ref().map(of_region);
+    let brighter = burnt_out(&subject.all.half).map(|look| (look, all, all, false));
     let regions = [
         Some((all, all, false)),
         content.map(|content| (content, content, true)),
         Some((window(MIDDLE, 0.0, 0.0), all, false)),
+        Some((window(CORE, 0.0, 0.0), all, false)),
     ];
-    let views = regions.into_iter().flatten().flat_map(|(region, whole, is_content)| {
-        let look = Look::of(&subject.planes(is_content).half, &region);
-        look.into_iter().flat_map(move |look| {
-            let turns = look.normal_turns(DOUBT).into_iter();
-            let views = turns.map(|turn| View {
-                map: turn.map().then(region),
-                whole,
-                is_content,
-                vector: look.turned(turn),
-            });
-            views.collect::<Vec<_>>()
-        })
+    let looks = regions.into_iter().flatten().filter_map(|(region, whole, is_content)| {
+        let look = Look::of(&subject.planes(is_content).half, &region)?;
+        Some((look, region, whole, is_content))
+    });
+    let views = looks.chain(brighter).flat_map(|(look, region, whole, is_content)| {
+        let turns = look.normal_turns(DOUBT).into_iter();
+        let views = turns.map(|turn| View {
+            map: turn.map().then(region),
+            whole,
+            is_content,
+            vector: look.turned(turn),
+        });
+        views.collect::<Vec<_>>()
     });
     views.collect()
+}
+
+/// How a picture looks once it was brightened until much of it is burnt out. None where that looks much the same.
+fn burnt_out(plane: &Plane) -> Option<Look> {
+    let plain = Look::of(plane, &Affine::IDENTITY)?;
+    let burnt = Look::brighter(plane, &Affine::IDENTITY, BRIGHTER)?;
+    let alike: f32 = plain.numbers.iter().zip(&burnt.numbers).map(|(a, b)| a * b).sum();
+    (alike < MUCH_THE_SAME).then_some(burnt)
 }
 
 /// What is looked among: the whole picture, what is within its border, the windows that a crop may
@@ -336,6 +361,7 @@ pub fn looked_among(subject: &Subject) -> Vec<View> {
             regions.extend((0..positions).map(|x| (window(side, place(x), place(y)), false)));
         }
     }
+    regions.push((window(CORE, 0.0, 0.0), false));
     regions.extend(TILTS.iter().map(|&degrees| (tilted(degrees, subject.aspect.into()), false)));
     let views = regions.into_iter().filter_map(|(region, is_content)| {
         let look = Look::of(&subject.planes(is_content).half, &region)?;
