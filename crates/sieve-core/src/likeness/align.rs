@@ -404,6 +404,28 @@ mod tests {
         }
 
         #[test]
+        fn what_is_burnt_out_does_not_pull(
+            shift in prop::array::uniform2(-0.04f64..0.04), gain in 1.3f64..1.7, swapped in any::<bool>(),
+        ) {
+            // Up to a third of the brighter one is white.
+            let dark = waves(Affine::shift(shift[0], shift[1]), 1.0, 0.0).luma();
+            let level = |at: usize| f64::from(dark.level(at / LUMA_PX, at % LUMA_PX)) * gain;
+            let bytes: Vec<u8> = (0..LUMA_PX * LUMA_PX).map(|at| level(at).min(255.0) as u8).collect();
+            let bright = Plane::of_bytes(LUMA_PX, &bytes);
+            let (still, other, gain) = match swapped {
+                true => (&bright, &dark, gain),
+                false => (&dark, &bright, 1.0 / gain),
+            };
+            let template = Template::of::<[f32; 8]>(still, &Affine::IDENTITY, 32);
+            let limits =
+                Limits { steps: 12, early: [9.0; 4], misfit: 0.05, overlap: 0.75, settled: 2e-3 };
+            let found = align::<[f32; 8]>(&template, other, &Affine::IDENTITY, &limits, &mut Workspace::default());
+            let found = found.expect("the rest fits");
+            prop_assert!(found.map.is_near(Affine::IDENTITY, 0.01), "{found:?}");
+            prop_assert!((f64::from(found.gain) / gain - 1.0).abs() < 0.05, "{found:?} {gain}");
+        }
+
+        #[test]
         fn points_are_inside_where_their_map_brings_them_into_the_region(
             map in prop::array::uniform6(-1.2f64..1.2), edges in prop::array::uniform4(0.0f32..0.5),
         ) {

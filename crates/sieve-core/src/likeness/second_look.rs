@@ -242,6 +242,24 @@ mod tests {
             other[at] = spoilt;
             assert!(!has_one_texture(&other));
         }
+        // On plain ground nothing settles it but a mark that covers all below it.
+        let bare = Doubt { plain: 0.6, ..doubt };
+        let grainy = |is_marked: bool| {
+            let mut closeup = closeup(1.0, never);
+            for (at, luma) in closeup.luma.iter_mut().enumerate() {
+                let (x, y) = (at % CLOSEUP_PX, at / CLOSEUP_PX);
+                let grain = (at as u64 * 2654435761 % 1009 % 24) as u8;
+                let level = if is_marked && x < 24 && y < 24 { 255 - *luma } else { *luma };
+                *luma = level.saturating_add(grain);
+            }
+            closeup
+        };
+        let settled = |doubt: Doubt, is_marked: bool| {
+            doubt.settled(&grainy(false), &grainy(is_marked)).unwrap().log_odds
+        };
+        assert_eq!(settled(bare, false), 2.5);
+        assert_eq!(settled(bare, true), CERTAIN);
+        assert_eq!(settled(Doubt { departures: 2, ..bare }, true), 2.5);
         let off = Doubt { map: Affine::shift(0.7, 0.0), ..doubt };
         assert_eq!(off.settled(&first, &darker), None);
     }

@@ -129,6 +129,15 @@ mod tests {
             spoil(&mut other);
             assert!(!has_one_grain(&other));
         }
+        // Beside a mark most fits, and nothing has moved.
+        assert!(!marked.may_be_marked());
+        (marked.numbers[1], marked.numbers[FITTING]) = (-4.0, 0.85);
+        assert!(marked.may_be_marked());
+        for (robust, fitting, departures) in [(-3.0, 0.85, 1), (-4.0, 0.7, 1), (-4.0, 0.85, 2)] {
+            let mut other = Evidence { departures, ..marked };
+            (other.numbers[1], other.numbers[FITTING]) = (robust, fitting);
+            assert!(!other.may_be_marked());
+        }
         // What does not look alike by its weights gets nothing on top.
         let unlike = evidence([0.0; EVIDENCE], 0);
         assert!(!Verdict::of(&unlike, 1.0).is_alike());

@@ -427,6 +427,35 @@ mod tests {
         }
 
         #[test]
+        fn burnt_out_and_marked_copies_are_found(levels in prop::collection::vec(30u8..250, 64), corner in 0usize..4) {
+            let planes = blocks(&levels, Turn::default());
+            let changed = |change: &dyn Fn(usize, usize, f32) -> f32| {
+                let level = |at: usize| {
+                    let (row, column) = (at / LUMA_PX, at % LUMA_PX);
+                    change(row, column, planes.luma().level(row, column).into()) as u8
+                };
+                let luma = (0..LUMA_PX * LUMA_PX).map(level);
+                let bytes = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
+                Subject::of(Thumbnail(bytes), 1.0, 0.0)
+            };
+            let picture = changed(&|_, _, level| level);
+            let quarter = |at: usize, far: bool| if far { at >= LUMA_PX * 3 / 4 } else { at < LUMA_PX / 4 };
+            let brighter = changed(&|_, _, level| (level * 1.5).min(255.0));
+            let marked = changed(&|row, column, level| {
+                let is_marked = quarter(row, corner & 1 > 0) && quarter(column, corner & 2 > 0);
+                if is_marked { 255.0 - level } else { level }
+            });
+            let wanted = looked_for(&picture);
+            for (what, copy) in [("brighter", &brighter), ("marked", &marked)] {
+                let among = looked_among(copy);
+                let products = wanted
+                    .iter()
+                    .flat_map(|view| among.iter().map(|other| view.vector.product(&other.vector)));
+                prop_assert!(products.max().unwrap() >= least_product(), "{what}");
+            }
+        }
+
+        #[test]
         fn products_of_many_are_those_of_each(
             wanted in prop::collection::vec(any::<i8>(), DIMENSIONS),
             others in prop::collection::vec(prop::collection::vec(any::<i8>(), DIMENSIONS), 0..9),
