@@ -12,7 +12,7 @@ use sieve_core::Error;
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection;
 use sieve_core::duplicates::{Found, Kind, Reach, Request, Side, Why, Within, find, nearest};
-use sieve_core::measuring::measure;
+use sieve_core::measuring::{Closeup, measure};
 use sieve_core::progress::{Silent, Watch};
 use sieve_core::reading::ReadLimits;
 use support::{StopsAfter, discs, folder, taken};
@@ -221,8 +221,14 @@ fn the_largest_is_kept_and_the_worst_groups_come_first() {
 
 #[test]
 fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
+    let mut bare = discs(77, 240, 160);
+    for place in (0..240usize * 160).filter(|place| place % 240 < 80) {
+        bare.data[place * 3..place * 3 + 3].copy_from_slice(&[230, 228, 220]);
+    }
+    let mut here = copies();
+    here.push(("sage/bare.png".to_owned(), encode::png(&bare)));
     let (a, b) = (
-        shed(&copies()),
+        shed(&here),
         shed(&vec![
             ("new/one.jpg".to_owned(), jpeg(&discs(1, 240, 160), 70.0)),
             ("new/two.jpg".to_owned(), jpeg(&discs(1, 240, 160), 60.0)),
@@ -243,11 +249,27 @@ fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
     let told = joined(&found);
     assert!(told.contains("0base.png near one.jpg") && told.contains("0base.png near two.jpg"));
     assert!(!told.iter().any(|told| told.contains("other") || told.contains("stranger")));
-    let wanted = measure(&jpeg(&discs(51, 120, 80), 80.0), &limits).unwrap();
     let first = side(&first);
-    let alike = nearest(&first, &wanted, 3, &Silent).unwrap();
+    let asked = |bytes: &[u8], closeup: &[u8]| {
+        let (image, closeup) = (measure(bytes, &limits), Closeup::of(closeup, &limits));
+        nearest(&first, &image.unwrap(), &closeup.unwrap(), 3, &Silent).unwrap()
+    };
+    let other = jpeg(&discs(51, 120, 80), 80.0);
+    let alike = asked(&other, &other);
     assert_eq!(alike.len(), 3);
     assert!(alike.is_sorted_by(|a, b| a.score >= b.score));
+    // A mark over a corner leaves a doubt that only close-ups settle.
+    let mut marked = bare;
+    for place in (0..240usize * 160).filter(|place| place % 240 > 178 && place / 240 < 40) {
+        let level = if place / 240 < 19 { [250, 250, 40] } else { [20, 20, 160] };
+        marked.data[place * 3..place * 3 + 3].copy_from_slice(&level);
+    }
+    let marked = jpeg(&marked, 90.0);
+    let sure = [&marked, &other].map(|closeup| {
+        let alike = asked(&marked, closeup);
+        alike.iter().filter(|alike| alike.kind == Some(Kind::Near)).count()
+    });
+    assert!(sure[0] > 0 && sure[1] == 0, "{sure:?}");
 }
 
 /// Frames of a hand that moves a disc over a picture, as files with these names and times.

@@ -1,7 +1,7 @@
 //! `nearest`: the pictures that are most like one.
 
 use sieve_core::duplicates::{self, Side};
-use sieve_core::measuring;
+use sieve_core::measuring::{self, Closeup};
 use sieve_core::reading::{self, Trouble};
 
 use super::{Answer, collection, pictures};
@@ -24,13 +24,14 @@ pub fn run(args: &NearestArgs, progress: &Progress) -> Result<Answer, Failure> {
         |why: Trouble| Failure::input(format!("{shown} cannot be compared: {}", in_words(&why)));
     let bytes = reading::bytes_of(&args.image, &limits).map_err(refused)?;
     let image = measuring::measure(&bytes.bytes, &limits).map_err(refused)?;
+    let closeup = Closeup::of(&bytes.bytes, &limits).map_err(refused)?;
 
     let (catalog, store) = collection::measure_kept(&from, &args.catalog, progress)?;
     if catalog.images().next().is_none() {
         return Err(collection::without_pictures(&from, &catalog.collection));
     }
     let side = Side { catalog: &catalog, store: store.as_ref(), limits: &limits };
-    let found = duplicates::nearest(&side, &image, args.count as usize, progress)?;
+    let found = duplicates::nearest(&side, &image, &closeup, args.count as usize, progress)?;
     progress.end();
     let answer = Nearest { args, from: &from, catalog: &catalog, image: &image.0, found: &found };
     if let Some(sheet) = sheet {

@@ -6,11 +6,12 @@ use rayon::prelude::*;
 
 use super::candidates::Candidate;
 use super::kind::Kind;
+use super::second_looks::settled;
 use super::subjects::{Picture, Side, Subjects};
-use super::verify::verify;
+use super::verify::{Verified, verify};
 use crate::Error;
 use crate::likeness::{Start, Subject, View, cosine, looked_among, looked_for};
-use crate::measuring::{Measured, Thumbnail};
+use crate::measuring::{Closeup, Measured, Thumbnail};
 use crate::progress::Watch;
 
 /// A picture and how much it is like the one that was asked for.
@@ -30,7 +31,8 @@ pub struct Alike<'a> {
 const TRIED: usize = 4;
 
 /// The `count` pictures of `side` that are most like the one that was measured: those that show the
-/// same first, by their score, then the others by their likeness.
+/// same first, by their score, then the others by their likeness. `closeup` settles what thumbnails leave in doubt; the
+/// files that it concerns are read again.
 ///
 /// # Errors
 ///
@@ -38,6 +40,7 @@ const TRIED: usize = 4;
 pub fn nearest<'a>(
     side: &'a Side<'a>,
     image: &(Measured, Thumbnail),
+    closeup: &Closeup,
     count: usize,
     watch: &dyn Watch,
 ) -> Result<Vec<Alike<'a>>, Error> {
@@ -79,7 +82,17 @@ pub fn nearest<'a>(
     let subject = |index: usize| {
         if index == own as usize { Some(&asked) } else { looks.subject(index) }
     };
-    let verified = verify(&candidates, subject, watch)?;
+    let mut verified = verify(&candidates, subject, watch)?;
+    let is_doubtful = |pair: &&mut Verified| pair.is_worth_a_second_look();
+    let doubtful: Vec<&mut Verified> = verified.iter_mut().filter(is_doubtful).collect();
+    let theirs: Vec<u32> = doubtful.iter().map(|pair| pair.a).collect();
+    watch.begin("looking closely", Some(theirs.len() as u64));
+    let read = subjects.visit(&theirs, watch, |bytes, limits| Closeup::of(bytes, limits).ok())?;
+    for (pair, read) in doubtful.into_iter().zip(read) {
+        if let (Some(first), Some(read)) = (looks.subject(pair.a as usize), read) {
+            *pair = settled(pair, [first, &asked], [&read, closeup]).unwrap_or(*pair);
+        }
+    }
     let alike = found.into_iter().map(|(index, best)| {
         let likeness = best.map_or(0.0, |(product, _)| cosine(product).min(1.0));
         let known = verified.iter().find(|pair| pair.a == index);

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 use super::subjects::Subjects;
 use super::verify::Verified;
 use crate::Error;
-use crate::likeness::Doubt;
+use crate::likeness::{Doubt, Subject};
 use crate::measuring::Closeup;
 use crate::progress::Watch;
 
@@ -41,11 +41,8 @@ pub fn looked_at_again(
         let looked = batch.par_iter().map(|&at| {
             let pair = verified[at];
             let subject = |index: u32| looks.subject(index as usize);
-            let (first, second) = (subject(pair.a)?, subject(pair.b)?);
-            let Verified { verdict, departures, plain, map, .. } = pair;
-            let doubt = Doubt { verdict, departures, plain, map };
-            let verdict = doubt.settled(closeups.get(&pair.a)?, closeups.get(&pair.b)?)?;
-            verdict.is_certain().then(|| pair.judged(verdict, first, second))
+            let shown = [subject(pair.a)?, subject(pair.b)?];
+            settled(&pair, shown, [closeups.get(&pair.a)?, closeups.get(&pair.b)?])
         });
         let looked: Vec<Option<Verified>> = looked.collect();
         for (&at, looked) in batch.iter().zip(looked) {
@@ -54,6 +51,14 @@ pub fn looked_at_again(
     }
     verified.retain(|pair| pair.verdict.is_alike());
     Ok(verified)
+}
+
+/// What close-ups make sure of a pair; none where they do not.
+pub fn settled(pair: &Verified, shown: [&Subject; 2], closeups: [&Closeup; 2]) -> Option<Verified> {
+    let Verified { verdict, departures, plain, map, .. } = *pair;
+    let doubt = Doubt { verdict, departures, plain, map };
+    let verdict = doubt.settled(closeups[0], closeups[1])?;
+    verdict.is_certain().then(|| pair.judged(verdict, shown[0], shown[1]))
 }
 
 /// The pairs in runs that have about [`MOST`] pictures at most.
