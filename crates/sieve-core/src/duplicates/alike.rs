@@ -49,7 +49,11 @@ pub fn nearest<'a>(
     subjects.load(&all, watch)?;
     let (aspect, plain) = (image.0.aspect() as f32, image.0.look.flat_share);
     let asked = Subject::of(image.1.clone(), aspect, plain);
-    let (wanted, among) = (looked_for(&asked), looked_among(&asked));
+    let shown = |mut views: Vec<View>| {
+        views.retain(|view| !view.is_core());
+        views
+    };
+    let (wanted, among) = (shown(looked_for(&asked)), shown(looked_among(&asked)));
     // The picture asked for is called by the number after the last.
     let own = subjects.pictures.len() as u32;
     let looks = &subjects.looks;
@@ -60,7 +64,7 @@ pub fn nearest<'a>(
             return None;
         }
         let subject = looks.subject(index as usize)?;
-        let theirs = (looked_for(subject), looked_among(subject));
+        let theirs = (shown(looked_for(subject)), shown(looked_among(subject)));
         let here = most_alike(&wanted, &theirs.1)
             .map(|(product, start)| (product, Candidate { wanted: own, found: index, start }));
         let there = most_alike(&theirs.0, &among)

@@ -123,6 +123,14 @@ pub struct View {
     pub vector: Vector,
 }
 
+impl View {
+    /// Whether it is the core only: enough to find a marked copy by, but others are alike there by chance.
+    pub fn is_core(&self) -> bool {
+        let [a, b, _, d, e, _] = self.map.0;
+        !self.is_content && (a * e - b * d).abs() < CORE
+    }
+}
+
 /// The frequencies (across, down) of each number.
 static FREQUENCIES: LazyLock<Vec<(usize, usize)>> = LazyLock::new(|| {
     let all = (0..=HIGHEST).flat_map(|down| (0..=HIGHEST - down).map(move |across| (across, down)));
@@ -446,6 +454,9 @@ mod tests {
                 if is_marked { 255.0 - level } else { level }
             });
             let wanted = looked_for(&picture);
+            let cores = |views: &[View]| views.iter().filter(|view| view.is_core()).count();
+            prop_assert!(cores(&wanted) > 0 && cores(&wanted) < wanted.len());
+            prop_assert_eq!(cores(&looked_among(&picture)), 1);
             for (what, copy) in [("brighter", &brighter), ("marked", &marked)] {
                 let among = looked_among(copy);
                 let products = wanted
