@@ -90,7 +90,9 @@ pub fn nearest<'a>(
     let is_doubtful = |pair: &&mut Verified| pair.is_worth_a_second_look();
     let doubtful: Vec<&mut Verified> = verified.iter_mut().filter(is_doubtful).collect();
     let theirs: Vec<u32> = doubtful.iter().map(|pair| pair.a).collect();
-    watch.begin("looking closely", Some(theirs.len() as u64));
+    if !theirs.is_empty() {
+        watch.begin("looking closely", Some(theirs.len() as u64));
+    }
     let read = subjects.visit(&theirs, watch, |bytes, limits| Closeup::of(bytes, limits).ok())?;
     for (pair, read) in doubtful.into_iter().zip(read) {
         if let (Some(first), Some(read)) = (looks.subject(pair.a as usize), read) {

@@ -2,7 +2,7 @@
 //!
 //! Each tree halves its vectors along the line between two means, until few are left. A query goes
 //! down all trees at once, always where the nearest border was crossed by the least, and stops after
-//! a number of vectors; so its cost grows with the depth of the trees alone.
+//! a number of vectors, or half as many in vain; so its cost grows with the depth of the trees alone.
 
 use std::cmp::Ordering;
 use std::collections::BinaryHeap;
@@ -15,7 +15,7 @@ use crate::likeness::{DIMENSIONS, Vector};
 
 /// Vectors in a leaf at most.
 const LEAF: usize = 64;
-/// The share of the looks after which a search ends that has found nothing since.
+/// A search ends that has found nothing during this part of its looks: one in two.
 const FRUITLESS: usize = 2;
 /// Vectors whose means a division is taken from.
 const SAMPLE: usize = 128;

@@ -29,36 +29,29 @@ pub fn differ_by_a_mark(grid: &Grid) -> bool {
         return false;
     }
     let window = (WINDOW * side as f32).ceil() as usize;
-    let is_spoilt = |at: usize| !grid.blocks[at].fits();
-    let within = |top: usize, left: usize| {
-        (top..top + window)
-            .flat_map(move |row| (left..left + window).map(move |column| row * side + column))
+    let is_within = |at: usize, (top, left): (usize, usize)| {
+        (top..top + window).contains(&(at / side)) && (left..left + window).contains(&(at % side))
     };
+    let spoilt: Vec<usize> = (0..side * side).filter(|&at| !grid.blocks[at].fits()).collect();
     let places = 0..=side - window;
     let corners = places.clone().flat_map(|top| places.clone().map(move |left| (top, left)));
     let count =
-        |&(top, left): &(usize, usize)| within(top, left).filter(|&at| is_spoilt(at)).count();
+        |&corner: &(usize, usize)| spoilt.iter().filter(|&&at| is_within(at, corner)).count();
     // Of equals the last one, as good as any.
-    let Some((top, left)) = corners.max_by_key(count) else { return false };
-    is_covered(grid, within(top, left).filter(|&at| is_spoilt(at)).collect()) && {
-        let is_beyond = |at: &usize| {
-            let (row, column) = (at / side, at % side);
-            !(top..top + window).contains(&row) || !(left..left + window).contains(&column)
-        };
-        is_the_same(grid, (0..side * side).filter(is_beyond))
-    }
+    let Some(corner) = corners.max_by_key(count) else { return false };
+    let mark: Vec<usize> = spoilt.iter().copied().filter(|&at| is_within(at, corner)).collect();
+    let beyond = (0..side * side).filter(|&at| !is_within(at, corner));
+    is_covered(grid, &mark) && is_the_same(grid, beyond)
 }
 
 /// Whether these blocks are one patch that shows something else.
-fn is_covered(grid: &Grid, spoilt: Vec<usize>) -> bool {
-    let (rows, columns) =
-        (spoilt.iter().map(|at| at / grid.side), spoilt.iter().map(|at| at % grid.side));
-    let span = |places: &mut dyn Iterator<Item = usize>| {
-        let (least, most) =
-            places.fold((usize::MAX, 0), |(least, most), at| (least.min(at), most.max(at)));
-        (most + 1).saturating_sub(least) as f32
+fn is_covered(grid: &Grid, spoilt: &[usize]) -> bool {
+    let span = |place: fn(usize, usize) -> usize| {
+        let places = spoilt.iter().map(|&at| place(at, grid.side));
+        let most = places.clone().max().map_or(0, |most| most + 1);
+        (most - places.min().unwrap_or(0)) as f32
     };
-    let around = span(&mut { rows }) * span(&mut { columns });
+    let around = span(|at, side| at / side) * span(|at, side| at % side);
     let (count, all) = (spoilt.len() as f32, grid.blocks.len() as f32);
     let other = spoilt.iter().filter(|&&at| grid.blocks[at].is_other()).count() as f32;
     let repainted = spoilt.iter().map(|&at| grid.repainted[at]).sum::<f32>();
