@@ -4,41 +4,72 @@ mod args;
 mod commands;
 mod failure;
 mod logging;
+mod machine;
 mod present;
 mod progress;
 mod settings;
 mod writing;
 
-use std::io::Write;
+use std::io::{ErrorKind, IsTerminal, Write};
 use std::process::ExitCode;
 
-use clap::Parser;
-
-use crate::failure::{Exit, Failure};
+use crate::commands::Output;
+use crate::failure::Failure;
 use crate::progress::Progress;
 
 fn main() -> ExitCode {
-    let cli = args::Cli::parse();
+    let cli = args::Cli::of_words(std::env::args_os()).unwrap_or_else(|error| error.exit());
     logging::start(cli.verbose);
+    quiet_decoders();
     let progress = Progress::stopping_on_interrupt();
     let outcome = start_threads(cli.threads).and_then(|()| commands::run(cli.command, &progress));
     progress.end();
     match outcome {
-        Ok(answer) => print(&answer.text, answer.exit),
-        Err(failure) => {
-            let _ = anstream::stderr().write_all(present::failure(&failure).as_bytes());
-            failure.exit.into()
-        }
+        Ok(answer) => match print(&answer.output) {
+            Ok(()) => answer.exit.into(),
+            Err(failure) => told(&failure),
+        },
+        Err(failure) => told(&failure),
     }
 }
 
-/// Writes the answer. A reader that has seen enough (`| head`) is no failure.
-fn print(text: &str, exit: Exit) -> ExitCode {
-    let mut out = anstream::stdout().lock();
-    match out.write_all(text.as_bytes()).and_then(|()| out.flush()) {
-        Err(error) if error.kind() != std::io::ErrorKind::BrokenPipe => Exit::InputOutput.into(),
-        _ => exit.into(),
+/// Says what went wrong; the status to exit with.
+fn told(failure: &Failure) -> ExitCode {
+    let _ = anstream::stderr().write_all(present::failure(failure).as_bytes());
+    failure.exit.into()
+}
+
+/// Writes the answer. A reader that has seen enough (`| head`) is no failure. What programs read goes out as it
+/// is; only a table on a terminal shows what would steer it.
+fn print(output: &Output) -> Result<(), Failure> {
+    let mut out = std::io::stdout().lock();
+    let written = match output {
+        Output::People(text) => anstream::AutoStream::auto(&mut out).write_all(text.as_bytes()),
+        Output::Csv(text) if out.is_terminal() => {
+            out.write_all(present::safe_lines(text).as_bytes())
+        }
+        Output::Csv(text) | Output::Json(text) => out.write_all(text.as_bytes()),
+    };
+    match written.and_then(|()| out.flush()) {
+        Err(error) if error.kind() != ErrorKind::BrokenPipe => {
+            let reason = sieve_core::io_reason(&error);
+            Err(Failure::output(format!("cannot write to standard output: {reason}"))
+                .hint("The answer is not complete there; files that it names were written whole."))
+        }
+        _ => Ok(()),
     }
+}
+
+/// A decoder that panics has met a damaged file: that becomes a finding, and is no news of its own.
+fn quiet_decoders() {
+    let usual = std::panic::take_hook();
+    std::panic::set_hook(Box::new(move |panic| {
+        if sieve_core::reading::is_decoding() {
+            tracing::debug!(%panic, "a decoder gave up");
+        } else {
+            usual(panic);
+        }
+    }));
 }
 
 fn start_threads(threads: Option<usize>) -> Result<(), Failure> {

@@ -77,8 +77,13 @@ impl Watch for Progress {
     }
 
     fn stopped(&self) -> bool {
-        STOPPED.load(Ordering::Relaxed)
+        is_stopped()
     }
+}
+
+/// Whether the user has asked to stop.
+pub fn is_stopped() -> bool {
+    STOPPED.load(Ordering::Relaxed)
 }
 
 fn bar(work: &Work) -> ProgressBar {

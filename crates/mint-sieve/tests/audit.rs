@@ -108,7 +108,7 @@ fn limits_can_be_set() {
     assert!(text.contains("\"bay\" has 20 images; 30 is the least"), "{text}");
     assert!(text.contains("\"sage\" has 1.2 times the images of \"bay\" (24 and 20)"), "{text}");
     let text = workspace.says(&["audit", "herbs", "--max-megapixels", "0"]);
-    assert!(text.contains("40 x 30 is 1200 pixels; the limit is 0"), "{text}");
+    assert!(text.contains("64 x 48 is 3072 pixels; the limit is 0 (max-megapixels)"), "{text}");
 }
 
 #[test]

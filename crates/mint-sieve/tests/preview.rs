@@ -42,9 +42,9 @@ impl Sheet {
 /// The pixels of [`picture`], row by row, gathered from other places of it.
 fn gathered(tone: u32, from: impl Fn(usize, usize) -> (usize, usize)) -> Vec<[u8; 3]> {
     let picture = picture(tone);
-    let places = (0..30).flat_map(|y| (0..40).map(move |x| (x, y)));
+    let places = (0..48).flat_map(|y| (0..64).map(move |x| (x, y)));
     let at = |(x, y): (usize, usize)| {
-        let at = (y * 40 + x) * 3;
+        let at = (y * 64 + x) * 3;
         [picture.data[at], picture.data[at + 1], picture.data[at + 2]]
     };
     places.map(|(x, y)| at(from(x, y))).collect()
@@ -54,7 +54,7 @@ fn gathered(tone: u32, from: impl Fn(usize, usize) -> (usize, usize)) -> Vec<[u8
 fn exact(steps: &str) -> Workspace {
     let workspace = Workspace::new();
     workspace.write("herbs/sage/a.png", &png(7));
-    workspace.write("policy.toml", format!("[frame]\nsize = [40, 30]\n{steps}").as_bytes());
+    workspace.write("policy.toml", format!("[frame]\nsize = [64, 48]\n{steps}").as_bytes());
     workspace
 }
 
@@ -81,21 +81,20 @@ fn tiles_are_right_to_the_pixel() {
     assert!(one_row);
     assert_eq!(tiles.iter().map(|t| t["draw"].as_u64().unwrap()).collect::<Vec<_>>(), [0, 1, 2]);
     assert_eq!(sheet.tile(&tiles[0]), gathered(7, |x, y| (x, y)), "as the model sees it");
-    assert_eq!(sheet.tile(&tiles[1]), gathered(7, |x, y| (39 - x, y)));
+    assert_eq!(sheet.tile(&tiles[1]), gathered(7, |x, y| (63 - x, y)));
     assert_eq!(tiles[1]["steps"][0]["do"], "flip");
     assert_eq!(tiles[1]["steps"][0]["axis"], "left-right");
 
-    // Ten pixels to the right and, wrapped, thirty rows down: all the way round.
     let shift =
         exact("[outside]\nfill = '#0a141e'\n[[step]]\ndo = 'shift'\nbetween = [0.25, 0.25]");
     let answer = shift.json(&EXACT);
     let tile = &answer["tiles"][1];
-    assert_eq!(tile["picture_to_frame"], serde_json::json!([1.0, 0.0, 10.0, 0.0, 1.0, 7.5]));
+    assert_eq!(tile["picture_to_frame"], serde_json::json!([1.0, 0.0, 16.0, 0.0, 1.0, 12.0]));
     let seen = Sheet::read(&shift, "sheet.png").tile(tile);
     assert_eq!(seen[0], [10, 20, 30]);
     let outside = tile["outside_share"].as_f64().unwrap();
-    // A column of 40 in four, and of the rest the rows whose middle is above the picture.
-    assert!((outside - (1.0 - 30.0 * 23.0 / 1200.0)).abs() < 1e-12, "{outside}");
+    // A quarter of the columns, and of the rest a quarter.
+    assert!((outside - (1.0 - 0.75 * 0.75)).abs() < 1e-12, "{outside}");
     assert_eq!(answer["outside"]["most"], tile["outside_share"]);
     assert_eq!(answer["outside"]["unaugmented_mean"], 0.0);
 }

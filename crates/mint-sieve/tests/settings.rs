@@ -111,7 +111,7 @@ fn limits_say_where_they_come_from() {
     assert_eq!(told("chance"), (0.001, "command line"));
     assert_eq!(told("thin-class"), (20.0, "default"));
     assert_eq!(told("max-megapixels"), (200.0, "default"));
-    assert_eq!(limits.len(), sieve_core::limits::LIMITS.len() + 3);
+    assert_eq!(limits.len(), sieve_core::limits::LIMITS.len() + 4);
     assert!(limits.iter().all(|limit| limit["why"].as_str().unwrap().len() > 30));
     std::fs::remove_file(workspace.path("mint-sieve.toml")).unwrap();
     insta::assert_snapshot!(workspace.says(&["limits"]));

@@ -61,6 +61,7 @@ fn made_up(count: usize) -> Catalog {
             look,
             fingerprint: Fingerprint(fingerprint),
             descriptor: Descriptor([0; 64]),
+            small_pixels: None,
         };
         Record {
             path: RelPath::new(format!("{split}/{class}/{number:07}.jpg").as_ref()),

@@ -44,7 +44,7 @@ pub fn audit(
     let mut findings = checks::integrity(catalog);
     findings.extend(checks::placement(catalog));
     findings.extend(checks::names(&catalog.collection, &inventory));
-    findings.extend(checks::classes(&inventory, limits));
+    findings.extend(checks::classes(&catalog.collection, &inventory, limits));
     findings.extend(checks::copies(found));
     findings.extend(checks::leakage(&leakage, found));
     findings.extend(checks::balance(&balance, limits));

@@ -81,8 +81,10 @@ pub enum Reason {
     Stray(Option<Cow<'static, str>>),
     /// The table that a split was built from.
     SplitTable,
-    /// A symbolic link that was not followed, or that leads nowhere.
+    /// A symbolic link that was not followed.
     Link,
+    /// A symbolic link that leads nowhere, or to itself.
+    BrokenLink,
     /// A symbolic link that leads back to a folder that holds it.
     LinkLoop,
     /// A pipe, socket or device.
@@ -174,6 +176,8 @@ impl Catalog {
     }
 }
 
+/// The file beside the parts of a split that says which picture is in which.
+pub const SPLIT_TABLE: &str = "split.csv";
 /// The first line of a split table.
 pub const SPLIT_TABLE_HEADER: &str = "path,class,split,group,digest";
 
@@ -219,7 +223,7 @@ pub fn measure(
     }
     memory.read = wanted.len();
     let located: Vec<Located<'_>> = wanted.iter().map(|&index| entries[index].located()).collect();
-    let (read, trouble) = store::keep(store, &gone, |keeper| {
+    let (read, trouble) = store::keep(store, &gone, &options.limits, |keeper| {
         collection.visit(&located, &options.limits, watch, |at, bytes| {
             let outcome = read_file(located[at].path, bytes, &options.limits, keeper);
             watch.advance(1);
@@ -250,6 +254,7 @@ pub fn measure(
 fn without_reading(entry: &Entry) -> Option<Outcome> {
     let reason = match &entry.kind {
         EntryKind::Link => Reason::Link,
+        EntryKind::BrokenLink => Reason::BrokenLink,
         EntryKind::LinkLoop => Reason::LinkLoop,
         EntryKind::Special => Reason::Special,
         EntryKind::Refused(why) => Reason::Refused(why.clone()),
@@ -268,18 +273,20 @@ fn read_file(
     path: &RelPath,
     bytes: Result<FileBytes, Trouble>,
     limits: &ReadLimits,
-    keeper: &Keeper,
+    keeper: &Keeper<'_>,
 ) -> (Option<u64>, Outcome) {
-    let FileBytes { bytes, stamp } = match bytes {
+    let FileBytes { bytes, stamp, held: _held } = match bytes {
         Ok(bytes) => bytes,
         Err(found) => return (None, Outcome::SetAside(reason(found, path))),
     };
     let is_split_table =
-        path.file_name() == "split.csv" && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes());
+        path.file_name() == SPLIT_TABLE && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes());
     let (outcome, thumbnail) = if is_split_table {
         (Outcome::SetAside(Reason::SplitTable), None)
     } else {
         match measuring::measure(&bytes, limits) {
+            // Of a small picture it would be larger than the file, and few commands look at it.
+            Ok((measured, _)) if measured.is_small() => (Outcome::Image(measured), None),
             Ok((measured, thumbnail)) => (Outcome::Image(measured), Some(thumbnail)),
             Err(found @ Trouble::OverLimit(_)) => (Outcome::SetAside(Reason::Trouble(found)), None),
             Err(found) => (Outcome::SetAside(reason(found, path)), None),

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use crate::catalog::Record;
-use crate::collection::composed;
+use crate::collection::{composed, split_of_name};
 use crate::measuring::Measured;
 
 /// Something about a picture that has one of several values.
@@ -64,17 +64,27 @@ impl Fact {
     }
 }
 
-/// The folder of a file without the parts that only repeat its split and class.
+/// The folder of a file without the parts that only repeat its split and class, and without those around all
+/// others.
 fn folder(record: &Record) -> String {
     let folder = record.path.folder();
-    let mut parts: Vec<&str> = folder.split('/').filter(|part| !part.is_empty()).collect();
-    if record.split().is_some() && !parts.is_empty() {
-        parts.remove(0);
+    let parts: Vec<&str> = folder.split('/').filter(|part| !part.is_empty()).collect();
+    let (base, parts) = parts.split_at(parts.len().min(usize::from(record.place.base)));
+    let mut parts = parts.to_vec();
+    let mut leave_out = |is_it: &dyn Fn(&str) -> bool| {
+        if let Some(at) = parts.iter().position(|part| is_it(part)) {
+            parts.remove(at);
+        }
+    };
+    if let Some(split) = record.split() {
+        // Where a name or a table tells the split, a folder may say the same.
+        let is_split = |part: &str| composed(part) == split || split_of_name(part) == Some(split);
+        if !base.iter().any(|part| is_split(part)) {
+            leave_out(&is_split);
+        }
     }
     let class = record.class().unwrap_or_default();
-    if let Some(at) = parts.iter().position(|part| composed(part) == class) {
-        parts.remove(at);
-    }
+    leave_out(&|part| composed(part) == class);
     if parts.is_empty() { ".".to_owned() } else { parts.join("/") }
 }
 
@@ -186,17 +196,24 @@ mod tests {
 
     #[test]
     fn folders_tell_what_split_and_class_do_not() {
-        let folder = |path: &str, split: Option<&str>, class: &str| {
+        let based = |path: &str, split: Option<&str>, class: &str, base: u8| {
             let mut record = image(path, 1);
+            record.place.base = base;
             record.place.split = split.map(Into::into);
             record.place.label = crate::collection::Label::Class(class.into());
             let measured = record.image().unwrap();
             Fact::Folder.value(&record, measured)
         };
+        let folder = |path: &str, split, class: &str| based(path, split, class, 0);
         assert_eq!(folder("sage/a.jpg", None, "sage"), ".");
         assert_eq!(folder("train/sage/rack 1/a.jpg", Some("train"), "sage"), "rack 1");
         assert_eq!(folder("2026-07/sage/a.jpg", None, "sage"), "2026-07");
         assert_eq!(folder("cafe\u{301}/shelf/a.jpg", None, "caf\u{e9}"), "shelf");
+        // Whatever lies around the folders of splits, and wherever their names stand.
+        assert_eq!(based("herbs-v1/train/sage/rack 1/a.jpg", Some("train"), "sage", 2), "rack 1");
+        assert_eq!(based("herbs-v1/fit/sage/a.jpg", Some("train"), "sage", 2), ".");
+        assert_eq!(folder("sage/Valid/rack 1/a.jpg", Some("validation"), "sage"), "rack 1");
+        assert_eq!(folder("2026-07/sage/a.jpg", Some("test"), "sage"), "2026-07");
     }
 
     #[test]

@@ -123,7 +123,11 @@ codes! {
         "Make the archive or table anew, with paths below its root and files instead of links."
     OverLimit "over-limit" Warning
         "larger than the limits allow"
-        "Scale it down, or raise the limit if a picture of this size is meant to be here."
+        "Scale it down, or raise the limit if such a picture is meant to be here: --max-megapixels, --max-decoded, \
+         --max-work or --max-file."
+    BrokenLink "broken-link" Warning
+        "symbolic links that lead nowhere"
+        "Put back what the link led to, or remove the link."
     MissingEnd "missing-end" Warning
         "the picture is whole, but the mark that ends the file is missing"
         "Save it again; strict readers refuse it."
@@ -206,8 +210,8 @@ codes! {
         "bytes follow the end of the picture"
         "Nothing need be done; phones append clips and thumbnails like this."
     ListedTwice "listed-twice" Note
-        "a table names the same file more than once"
-        "Remove all rows but one; the file was taken once."
+        "a table or archive names the same file more than once"
+        "Keep one row or entry of each name: only one was taken, and the others may be other pictures."
     StrayFile "stray-file" Note
         "files that are no pictures"
         "Remove them if a loader stumbles over them."

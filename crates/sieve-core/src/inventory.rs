@@ -38,6 +38,8 @@ pub struct Inventory {
     pub nested: u64,
     /// Pictures that are upright only once their EXIF orientation is applied.
     pub turned: u64,
+    /// The same counts, by class and then by split.
+    by_class: BTreeMap<String, BTreeMap<Option<String>, u64>>,
 }
 
 /// The pictures of one class in one split.
@@ -54,7 +56,7 @@ pub struct Count {
 impl Inventory {
     /// Pictures in `class`, over all splits.
     pub fn of_class(&self, class: &str) -> u64 {
-        self.sum(|count| count.class.as_deref() == Some(class))
+        self.by_class.get(class).map_or(0, |splits| splits.values().sum())
     }
 
     /// Pictures in a class of `split`.
@@ -64,11 +66,7 @@ impl Inventory {
 
     /// Pictures of `class` in `split`; none where the split has no such folder.
     pub fn of(&self, split: &str, class: &str) -> Option<u64> {
-        let mut counts = self.counts.iter();
-        let here = |count: &&Count| {
-            count.split.as_deref() == Some(split) && count.class.as_deref() == Some(class)
-        };
-        counts.find(here).map(|count| count.images)
+        self.by_class.get(class)?.get(&Some(split.to_owned())).copied()
     }
 
     /// Pictures that lie in no class folder.
@@ -85,6 +83,13 @@ impl Inventory {
 pub fn inventory(catalog: &Catalog) -> Inventory {
     let files = catalog.records.len() as u64;
     let images = catalog.images().count() as u64;
+    let counts = counts(catalog);
+    let mut by_class: BTreeMap<String, BTreeMap<Option<String>, u64>> = BTreeMap::new();
+    for Count { split, class, images } in &counts {
+        if let Some(class) = class {
+            by_class.entry(class.clone()).or_default().insert(split.clone(), *images);
+        }
+    }
     Inventory {
         files,
         images,
@@ -92,7 +97,8 @@ pub fn inventory(catalog: &Catalog) -> Inventory {
         bytes: catalog.records.iter().map(|record| record.size_bytes).sum(),
         classes: catalog.collection.classes(),
         splits: catalog.collection.splits.clone(),
-        counts: counts(catalog),
+        counts,
+        by_class,
         sizes: tally(catalog, |m| (m.facts.width_px, m.facts.height_px)),
         formats: tally(catalog, |m| m.facts.format),
         colours: tally(catalog, |m| (m.facts.colour, m.facts.bits)),

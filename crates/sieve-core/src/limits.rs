@@ -1,7 +1,7 @@
 //! The limits that decide findings: one table, each with its default and the reason for it.
 
 macro_rules! limits {
-    ($($field:ident $name:literal $default:literal $unit:literal $why:literal)*) => {
+    ($($field:ident $name:literal $default:literal $unit:literal up to $most:literal $why:literal)*) => {
         /// Every limit of the findings; [`LIMITS`] says what each is for.
         #[derive(Clone, Debug, PartialEq)]
         #[allow(missing_docs)] // the table says it
@@ -18,6 +18,7 @@ macro_rules! limits {
             name: $name,
             default: $default,
             unit: $unit,
+            most: $most,
             why: $why,
             get: |limits| &mut limits.$field,
         }),*];
@@ -32,61 +33,63 @@ pub struct Limit {
     pub default: f64,
     /// What is counted.
     pub unit: &'static str,
+    /// The greatest value that means anything; the least is 0.
+    pub most: f64,
     /// What happens beyond it, and why the default is what it is.
     pub why: &'static str,
     get: fn(&mut FindingLimits) -> &mut f64,
 }
 
 limits! {
-    thin_class "thin-class" 20.0 "images"
+    thin_class "thin-class" 20.0 "images" up to 1e9
         "a class with fewer is thin: at the usual 15 % for testing fewer than 3 pictures are left to \
          test it on, and 90 % right on 3 pictures means anything from 36 % to 99 %"
-    imbalance "imbalance" 10.0 "times"
+    imbalance "imbalance" 10.0 "times" up to 1e9
         "the largest class has more than this many times the images of the smallest: beyond 10, a \
          model that never answers the smaller of the two is still right more than 9 times in 10 on \
          both together"
-    difference "difference" 0.1 "accuracy"
+    difference "difference" 0.1 "accuracy" up to 1.0
         "a held-out split should tell two models apart that differ by this much in accuracy; its 95 % \
          interval at 90 % must not be wider. 10 points are the coarsest difference that anybody acts on"
-    chance "chance" 0.01 "chance"
+    chance "chance" 0.01 "chance" up to 1.0
         "what happens by chance more often is not told as a difference; corrected for the number of \
          questions, so that one clean collection in a hundred is wrongly complained of"
-    drift "drift" 0.1 "effect"
+    drift "drift" 0.1 "effect" up to 1.0
         "splits that differ by less are alike for all that matters: Cohen (1988) calls 0.1 a small \
          effect"
-    departure "departure" 0.5 "share"
+    departure "departure" 0.5 "share" up to 1.0
         "a class has a format, size, camera, day or folder this much more often than the others: from \
          half on, guessing the class by it beats looking at the picture half of the time"
-    minority "minority" 0.01 "share"
+    minority "minority" 0.01 "share" up to 1.0
         "what is odd about a larger share of the pictures is how the collection is, and is told once, \
          as a note; a single picture never is. With seven such questions, a healthy collection stays \
          below 2 % in warnings"
-    outlier "outlier" 4.0 "deviations"
+    outlier "outlier" 4.0 "deviations" up to 1e9
         "pictures are odd when they are farther from the median, on a scale of ratios: 1 in 15,000 \
          would be by chance in a bell curve. Deviations are 1.4826 times the median distance from the \
          median (Hampel, 1974)"
-    uniform "uniform" 0.9 "share"
+    uniform "uniform" 0.9 "share" up to 1.0
         "where at least this share of the pictures has one size, the others are told: below that, many \
          sizes are how the collection is"
-    blank "blank" 3.0 "levels"
+    blank "blank" 3.0 "levels" up to 255.0
         "standard deviation of each channel below which a picture may be of one flat colour, if all of \
          it is within 8 levels of that colour: 3 of 256 levels are the noise of a covered lens"
-    dark "dark" 0.1 "of white"
+    dark "dark" 0.1 "of white" up to 1.0
         "mean brightness of a picture below which it may be too dark, if it is an outlier too: a \
          tenth of white is where 8 bits leave 25 levels"
-    contrast "contrast" 0.04 "of white"
+    contrast "contrast" 0.04 "of white" up to 1.0
         "contrast below which a picture may be washed out, if it is an outlier too: 10 of 256 levels \
          are hardly seen beside a full range"
-    soft_focus "soft-focus" 0.5 "of median"
+    soft_focus "soft-focus" 0.5 "of median" up to 1.0
         "sharpness below this share of the collection's median may be soft focus, if it is an outlier \
          too: an edge over two cells of 64 has half the sharpness of one over a single cell"
-    tiny "tiny" 32.0 "pixels"
+    tiny "tiny" 32.0 "pixels" up to 1e9
         "a picture whose shorter side is below this, and below a quarter of the collection's median, is \
          a thumbnail: common models take 224 pixels, and 7 times blown up nothing is left to see"
-    aspect "aspect" 2.0 "times"
+    aspect "aspect" 2.0 "times" up to 1e9
         "a picture is this much longer or shorter than its class, if it is an outlier too: squeezed \
          into one shape, things look twice as wide as they are"
-    grey "grey" 0.02 "saturation"
+    grey "grey" 0.02 "saturation" up to 1.0
         "mean saturation below which a picture counts as grey: 5 of 256 levels, the tint that \
          compression leaves on grey"
 }

@@ -29,6 +29,7 @@ pub fn image(path: &str, content: u64) -> Record {
         look: Look::default(),
         fingerprint: Fingerprint::default(),
         descriptor: Descriptor([0; 64]),
+        small_pixels: None,
     };
     record(path, Outcome::Image(measured))
 }
@@ -124,7 +125,7 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
         });
     }
     pairs.sort_by_key(|pair| (pair.a, pair.b));
-    Found { pictures, pairs, groups: listed, reach: Reach::Wide }
+    Found { pictures, pairs, groups: listed, reach: Reach::Wide, small: 0 }
 }
 
 /// The record at `path`, to be changed.

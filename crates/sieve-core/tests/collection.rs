@@ -115,20 +115,27 @@ fn links_and_pipes_never_stop_the_walk() {
     symlink(elsewhere.path().join("deep"), sage.join("deep")).unwrap();
     let _socket = UnixListener::bind(sage.join("socket.jpg")).unwrap();
 
+    symlink("itself", sage.join("itself")).unwrap();
     let catalog = measured(root.path(), false);
-    let links = ["b.jpg", "broken.jpg", "circle", "deep"].map(|name| format!("sage/{name}: Link"));
-    let mut expected = vec!["sage/a.jpg: image".to_owned()];
-    expected.extend(links);
-    expected.push("sage/socket.jpg: Special".to_owned());
+    let expected = [
+        "sage/a.jpg: image",
+        "sage/b.jpg: Link",
+        "sage/broken.jpg: BrokenLink",
+        "sage/circle: Link",
+        "sage/deep: Link",
+        "sage/itself: BrokenLink",
+        "sage/socket.jpg: Special",
+    ];
     assert_eq!(outcomes(&catalog), expected);
 
     let catalog = measured(root.path(), true);
     let expected = [
         "sage/a.jpg: image",
         "sage/b.jpg: image",
-        "sage/broken.jpg: Link",
+        "sage/broken.jpg: BrokenLink",
         "sage/circle: LinkLoop",
         "sage/deep/c.jpg: image",
+        "sage/itself: BrokenLink",
         "sage/socket.jpg: Special",
     ];
     assert_eq!(outcomes(&catalog), expected);

@@ -303,6 +303,15 @@ fn frames_of_one_moment_are_a_burst_and_not_copies() {
     assert!(
         !told.iter().any(|told| told.contains("burst e.jpg") || told.starts_with("e.jpg burst"))
     );
+    // Nothing looks for bursts when only the same is asked for.
+    assert!(found_in(&by_time, &reach(Reach::Same)).is_empty());
+}
+
+/// Waits for step 6 of the plan: numbers alone say nothing of moments, and a test on the collection itself, which shall
+/// decide, is not there yet. Until then no numbered frames are told.
+#[test]
+#[ignore = "numbered frames are told again once the collection itself decides (step 6)"]
+fn numbered_frames_of_one_moment_are_a_burst() {
     // Numbers that run, but not those of another class, nor those far off.
     let by_name = frames(&[
         ("sage/leaf-001.jpg", None, 0),
@@ -314,8 +323,6 @@ fn frames_of_one_moment_are_a_burst_and_not_copies() {
     assert!(told.contains("leaf-001.jpg burst leaf-002.jpg"), "{told:?}");
     let bursts = told.iter().filter(|told| told.contains(" burst ")).count();
     assert_eq!(bursts, 1, "{told:?}");
-    // Nothing looks for bursts when only the same is asked for.
-    assert!(found_in(&by_name, &reach(Reach::Same)).is_empty());
 }
 
 /// A PNG with transparency: `hidden` pixels are there, but not to be seen.

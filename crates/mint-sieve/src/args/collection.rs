@@ -71,6 +71,15 @@ pub struct ReadingArgs {
     #[arg(long, display_order = 68, value_name = "MIB", default_value_t = READ_LIMITS[2].default)]
     #[arg(help_heading = READING)]
     pub max_file: u64,
+    /// Refuse pictures that take more decoding: their pixels times the scans over them, in millions
+    #[arg(long, display_order = 68, value_name = "MPX", default_value_t = READ_LIMITS[3].default)]
+    #[arg(help_heading = READING)]
+    pub max_work: u64,
+    /// Memory for all pictures that are being read, in MiB; threads wait for it [default: a quarter of what
+    /// there is, at most 1024]
+    #[arg(long, display_order = 68, value_name = "MIB", help_heading = READING)]
+    #[arg(value_parser = clap::value_parser!(u64).range(1..))]
+    pub max_memory: Option<u64>,
     /// Take the split of every file from this table, whatever its folder: columns path and split
     #[arg(long, display_order = 69, value_name = "FILE.csv", help_heading = READING)]
     pub splits_from: Option<PathBuf>,
@@ -110,7 +119,7 @@ pub struct ReadLimit {
 }
 
 /// What one picture may cost.
-pub const READ_LIMITS: [ReadLimit; 3] = [
+pub const READ_LIMITS: [ReadLimit; 4] = [
     ReadLimit {
         option: "max-megapixels",
         default: 200,
@@ -129,6 +138,13 @@ pub const READ_LIMITS: [ReadLimit; 3] = [
         default: 1024,
         unit: "MiB",
         why: "larger files are not opened: no picture to train on is as large",
+    },
+    ReadLimit {
+        option: "max-work",
+        default: 4000,
+        unit: "megapixels",
+        why: "pixels times scans of a JPEG, refused before it is decoded: 20 passes over the largest picture; \
+              progressive files have about ten scans, hostile ones any number",
     },
 ];
 

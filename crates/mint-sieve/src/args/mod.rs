@@ -26,7 +26,9 @@ pub use nearest::NearestArgs;
 pub use preview::{PreviewArgs, PreviewFormat};
 pub use split::{SplitArgs, SplitFormat};
 
-use clap::{Parser, Subcommand, ValueEnum};
+use std::ffi::OsString;
+
+use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 use sieve_core::collection::Root;
 
 /// Find out what is wrong with an image collection before a model is trained on it.
@@ -56,6 +58,23 @@ pub struct Cli {
     /// Tell on standard error what is decided about each file; twice for every detail
     #[arg(long, short, global = true, display_order = 91, action = clap::ArgAction::Count)]
     pub verbose: u8,
+}
+
+impl Cli {
+    /// What was typed. A number below 0 is a value, which its option then judges, and no option of its own.
+    pub fn of_words<W: Into<OsString> + Clone>(
+        words: impl IntoIterator<Item = W>,
+    ) -> Result<Self, clap::Error> {
+        let command = Cli::command()
+            .mut_args(with_negative_numbers)
+            .mut_subcommands(|command| command.mut_args(with_negative_numbers));
+        Cli::from_arg_matches(&command.try_get_matches_from(words)?)
+    }
+}
+
+fn with_negative_numbers(arg: Arg) -> Arg {
+    let takes_value = arg.get_action().takes_values() && !arg.is_positional();
+    if takes_value { arg.allow_negative_numbers(true) } else { arg }
 }
 
 fn threads(text: &str) -> Result<usize, String> {

@@ -3,7 +3,7 @@
 use sieve_core::audit;
 
 use super::judging::Judge;
-use super::{Answer, collection};
+use super::{Answer, Output, collection};
 use crate::args::{AuditArgs, AuditFormat};
 use crate::failure::Failure;
 use crate::present::audit::{self as present, Audited};
@@ -18,13 +18,13 @@ pub fn run(args: &AuditArgs, progress: &Progress) -> Result<Answer, Failure> {
         let excused = judge.sift(&mut audit.findings);
         let exit = judge.exit(&audit.findings);
         let answer = Audited { args, catalog, found, audit: &audit, excused: &excused };
-        let text = match args.format {
-            AuditFormat::Text => present::text(&answer),
-            AuditFormat::Json => present::json(&answer, judge.settings(found.reach)),
-            AuditFormat::Csv => present::csv(&answer),
-            AuditFormat::Markdown => present::markdown(&answer),
-            AuditFormat::Sarif => present::sarif(&answer),
+        let output = match args.format {
+            AuditFormat::Text => Output::People(present::text(&answer)),
+            AuditFormat::Json => Output::Json(present::json(&answer, judge.settings(found.reach))),
+            AuditFormat::Csv => Output::Csv(present::csv(&answer)),
+            AuditFormat::Markdown => Output::People(present::markdown(&answer)),
+            AuditFormat::Sarif => Output::Json(present::sarif(&answer)),
         };
-        Ok(Answer { text, exit })
+        Ok(Answer { output, exit })
     })
 }

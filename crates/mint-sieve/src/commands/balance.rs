@@ -6,7 +6,7 @@ use sieve_core::checks;
 use sieve_core::inventory::inventory;
 
 use super::judging::Judge;
-use super::{Answer, collection};
+use super::{Answer, Output, collection};
 use crate::args::{BalanceArgs, TableFormat};
 use crate::failure::Failure;
 use crate::present::balance::{self as present, Balanced};
@@ -25,7 +25,7 @@ pub fn run(args: &BalanceArgs, progress: &Progress) -> Result<Answer, Failure> {
         let limits = &judge.limits.values;
         let (classes, splits) = (&inventory.classes, &inventory.splits);
         let balance = balance::balance(classes, splits, found, limits, &settings);
-        let mut findings = checks::classes(&inventory, limits);
+        let mut findings = checks::classes(&catalog.collection, &inventory, limits);
         findings.extend(checks::balance(&balance, limits));
         worst_first(&mut findings);
         let excused = judge.sift(&mut findings);
@@ -37,11 +37,11 @@ pub fn run(args: &BalanceArgs, progress: &Progress) -> Result<Answer, Failure> {
             findings: &findings,
             excused: &excused,
         };
-        let text = match args.format {
-            TableFormat::Text => present::text(&answer),
-            TableFormat::Json => present::json(&answer, judge.settings(found.reach)),
-            TableFormat::Csv => present::csv(&answer),
+        let output = match args.format {
+            TableFormat::Text => Output::People(present::text(&answer)),
+            TableFormat::Json => Output::Json(present::json(&answer, judge.settings(found.reach))),
+            TableFormat::Csv => Output::Csv(present::csv(&answer)),
         };
-        Ok(Answer { text, exit: judge.exit(&findings) })
+        Ok(Answer { output, exit: judge.exit(&findings) })
     })
 }

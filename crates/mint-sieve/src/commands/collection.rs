@@ -1,19 +1,23 @@
 //! Opening and measuring the collection that a command names.
 
-use std::path::Path;
+use std::path::{Path, PathBuf};
+use std::sync::OnceLock;
 
 use sieve_core::catalog::{self, Catalog, Options};
-use sieve_core::collection::{self, Collection, Forgetful, Listings, Request, Wish, shown_name};
+use sieve_core::collection::{
+    self, Collection, Forgetful, Listings, Request, Root, Wish, shown_name,
+};
 use sieve_core::duplicates::{self, Found, Side};
-use sieve_core::reading::ReadLimits;
+use sieve_core::reading::{Memory, ReadLimits};
 use sieve_core::store::Store;
 use sieve_core::{Error, nearest};
 
 use super::store;
 use crate::args::{CatalogArgs, CollectionArgs, Reach};
 use crate::failure::Failure;
-use crate::present::{collection_words, command_line, warn};
-use crate::progress::Progress;
+use crate::machine;
+use crate::present::{command_line, command_on, warn};
+use crate::progress::{self, Progress};
 use crate::writing;
 
 /// The limits that the arguments set.
@@ -22,7 +26,17 @@ pub fn read_limits(args: &CollectionArgs) -> ReadLimits {
         pixels: args.reading.max_megapixels.saturating_mul(1_000_000),
         decoded_bytes: args.reading.max_decoded.saturating_mul(1 << 20),
         file_bytes: args.reading.max_file.saturating_mul(1 << 20),
+        work_pixels: args.reading.max_work.saturating_mul(1_000_000),
+        memory: memory_of_the_run(args),
+        stopped: progress::is_stopped,
     }
+}
+
+/// One for all collections of a run: they are read by the same threads.
+fn memory_of_the_run(args: &CollectionArgs) -> Memory {
+    static MEMORY: OnceLock<Memory> = OnceLock::new();
+    let most_mib = args.reading.max_memory.unwrap_or_else(machine::picture_memory_mib);
+    MEMORY.get_or_init(|| Memory::of(most_mib.saturating_mul(1 << 20))).clone()
 }
 
 /// Lists the collection. What `listings` knows of an archive is not read again.
@@ -36,6 +50,8 @@ pub fn open(
         let message = "several collections at once must each be a split".to_owned();
         return Err(Failure::call(message).hint("For example: train=FOLDER test=FOLDER"));
     }
+    refuse_repeated(&args.roots)?;
+    refuse_columns_of_folders(args)?;
     let request = Request {
         roots: args.roots.clone(),
         follow_links: args.reading.follow_links,
@@ -52,6 +68,38 @@ pub fn open(
         collection.split_by_table(table, &request.wish.columns)?;
     }
     Ok(collection)
+}
+
+/// Refuses a root that is named twice: its pictures would count double.
+fn refuse_repeated(roots: &[Root]) -> Result<(), Failure> {
+    let mut known: Vec<PathBuf> = Vec::new();
+    for root in roots {
+        // What is not there is told when it is opened.
+        let Ok(path) = root.path.canonicalize() else { continue };
+        if known.contains(&path) {
+            return Err(Failure::call(format!("{} is named twice", root.path.display()))
+                .hint("Each root is a split of its own; name it once."));
+        }
+        known.push(path);
+    }
+    Ok(())
+}
+
+/// Refuses names of columns where there is no table they could be of.
+fn refuse_columns_of_folders(args: &CollectionArgs) -> Result<(), Failure> {
+    let is_folder = |root: &Root| root.path.is_dir();
+    let reading = &args.reading;
+    if reading.columns.is_none() || reading.splits_from.is_some() {
+        return Ok(());
+    }
+    match args.roots.iter().find(|root| is_folder(root)) {
+        Some(root) if args.roots.iter().all(is_folder) => Err(Failure::call(format!(
+            "--columns names the columns of a table, but {} is a folder",
+            root.path.display()
+        ))
+        .hint("Name the table itself in place of the folder.")),
+        _ => Ok(()),
+    }
 }
 
 /// Refuses an output inside of the collection: it is only read.
@@ -117,8 +165,7 @@ pub fn search<T>(
 
 /// The failure of a collection that gives nothing to work on.
 pub fn without_pictures(args: &CollectionArgs, collection: &Collection) -> Failure {
-    let mut words = vec!["mint-sieve".to_owned(), "audit".to_owned()];
-    words.extend(collection_words(args));
+    let words = command_on(args, "audit", &[]);
     Failure::input(format!("{} holds no readable picture in a class folder", collection.name()))
         .hint(format!("See what each file is taken for: {}", command_line(&words)))
 }

@@ -4,13 +4,12 @@ use std::fs;
 use std::io::Write;
 use std::path::Path;
 
-use clap::Parser;
 use herb_shed::collection::{Arrangement, plan, write};
 use herb_shed::faults::write_table;
 use sieve_core::io_reason;
 use sieve_core::progress::Watch;
 
-use super::{Answer, preview};
+use super::{Answer, Output, preview};
 use crate::args::{Cli, DemoArgs};
 use crate::failure::Failure;
 use crate::present::{command_line, heading};
@@ -47,7 +46,7 @@ pub fn run(args: &DemoArgs, progress: &Progress) -> Result<Answer, Failure> {
             (at(&format!("policies/{name}.toml")), at(&format!("preview-{name}.png")));
         step(&["preview", &trained_on, "--policy", &policy, "--seed", &seed, "--out", &out])?;
     }
-    Ok(Answer::done(written(args)))
+    Ok(Answer::done(Output::People(written(args))))
 }
 
 /// Paints the collection and what goes with it; all of it appears at once.
@@ -89,10 +88,12 @@ fn write_policies(folder: &Path) -> std::io::Result<()> {
 fn run_step(words: &[&str], progress: &Progress) -> Result<(), Failure> {
     let words: Vec<&str> = std::iter::once("mint-sieve").chain(words.iter().copied()).collect();
     say(&format!("\n{}\n\n", heading(&format!("$ {}", command_line(&words)))));
-    let cli = Cli::try_parse_from(&words).expect("the demo types its commands right");
+    let cli = Cli::of_words(&words).expect("the demo types its commands right");
     let answer = super::run(cli.command, progress)?;
     progress.end();
-    say(&answer.text);
+    if let Output::People(text) = answer.output {
+        say(&text);
+    }
     Ok(())
 }
 

@@ -3,7 +3,7 @@
 use sieve_core::collection::Root;
 use sieve_core::duplicates::{self, Request, Side};
 
-use super::{Answer, collection, pictures};
+use super::{Answer, Output, collection, pictures};
 use crate::args::{CatalogArgs, CollectionArgs, DuplicatesArgs, TableFormat, Within};
 use crate::failure::Failure;
 use crate::present::{self, duplicates::Duplicates, sheet};
@@ -66,9 +66,9 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
         table.write(&present::duplicates::pairs(&answer))?;
     }
     Ok(Answer::done(match args.format {
-        TableFormat::Text => present::duplicates::text(&answer),
-        TableFormat::Json => present::duplicates::json(&answer),
-        TableFormat::Csv => present::duplicates::csv(&answer),
+        TableFormat::Text => Output::People(present::duplicates::text(&answer)),
+        TableFormat::Json => Output::Json(present::duplicates::json(&answer)),
+        TableFormat::Csv => Output::Csv(present::duplicates::csv(&answer)),
     }))
 }
 

@@ -7,7 +7,7 @@ use sieve_core::inventory::inventory;
 use sieve_core::{checks, leakage, nearest};
 
 use super::judging::Judge;
-use super::{Answer, collection};
+use super::{Answer, Output, collection};
 use crate::args::{LeakageArgs, TableFormat};
 use crate::failure::Failure;
 use crate::present::leakage::{self as present, Leaks};
@@ -46,12 +46,12 @@ pub fn run(args: &LeakageArgs, progress: &Progress) -> Result<Answer, Failure> {
         if let Some(file) = removals {
             file.write(&present::removals(&answer))?;
         }
-        let text = match args.format {
-            TableFormat::Text => present::text(&answer),
-            TableFormat::Json => present::json(&answer, judge.settings(found.reach)),
-            TableFormat::Csv => present::csv(&answer),
+        let output = match args.format {
+            TableFormat::Text => Output::People(present::text(&answer)),
+            TableFormat::Json => Output::Json(present::json(&answer, judge.settings(found.reach))),
+            TableFormat::Csv => Output::Csv(present::csv(&answer)),
         };
-        Ok(Answer { text, exit: judge.exit(&findings) })
+        Ok(Answer { output, exit: judge.exit(&findings) })
     })
 }
 

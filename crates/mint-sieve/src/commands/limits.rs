@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use sieve_core::collection::Root;
 
-use super::Answer;
+use super::{Answer, Output};
 use crate::args::{LimitsArgs, TableFormat};
 use crate::failure::Failure;
 use crate::present::limits as present;
@@ -20,8 +20,8 @@ pub fn run(args: &LimitsArgs) -> Result<Answer, Failure> {
     let settings = Settings::of(&[root], args.config.as_deref())?;
     let limits = SetLimits::of(&settings, &args.limits)?;
     Ok(Answer::done(match args.format {
-        TableFormat::Text => present::text(&settings, &limits),
-        TableFormat::Json => present::json(&settings, &limits),
-        TableFormat::Csv => present::csv(&settings, &limits),
+        TableFormat::Text => Output::People(present::text(&settings, &limits)),
+        TableFormat::Json => Output::Json(present::json(&settings, &limits)),
+        TableFormat::Csv => Output::Csv(present::csv(&settings, &limits)),
     }))
 }

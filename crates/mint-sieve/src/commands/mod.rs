@@ -21,18 +21,28 @@ use crate::failure::{Exit, Failure};
 use crate::progress::Progress;
 use crate::settings::Settings;
 
+/// What a command says, by who reads it.
+pub enum Output {
+    /// Text for people, with colours.
+    People(String),
+    /// A table for programs.
+    Csv(String),
+    /// JSON for programs.
+    Json(String),
+}
+
 /// What a command says and how it exits.
 pub struct Answer {
     /// For standard output.
-    pub text: String,
+    pub output: Output,
     /// Done, or found.
     pub exit: Exit,
 }
 
 impl Answer {
     /// An answer without a finding to exit on.
-    fn done(text: String) -> Self {
-        Answer { text, exit: Exit::Done }
+    fn done(output: Output) -> Self {
+        Answer { output, exit: Exit::Done }
     }
 }
 

@@ -4,7 +4,7 @@ use sieve_core::duplicates::{self, Side};
 use sieve_core::measuring::{self, Closeup};
 use sieve_core::reading::{self, Trouble};
 
-use super::{Answer, collection, pictures};
+use super::{Answer, Output, collection, pictures};
 use crate::args::{CollectionArgs, NearestArgs, TableFormat};
 use crate::failure::Failure;
 use crate::present::{self, nearest::Nearest, sheet};
@@ -42,9 +42,9 @@ pub fn run(args: &NearestArgs, progress: &Progress) -> Result<Answer, Failure> {
         sheet.write(&sheet::png(&sheet::paint_rows(&present::nearest::title(&answer), &rows)))?;
     }
     Ok(Answer::done(match args.format {
-        TableFormat::Text => present::nearest::text(&answer),
-        TableFormat::Json => present::nearest::json(&answer),
-        TableFormat::Csv => present::nearest::csv(&answer),
+        TableFormat::Text => Output::People(present::nearest::text(&answer)),
+        TableFormat::Json => Output::Json(present::nearest::json(&answer)),
+        TableFormat::Csv => Output::Csv(present::nearest::csv(&answer)),
     }))
 }
 

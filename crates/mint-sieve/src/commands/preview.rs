@@ -1,16 +1,15 @@
 //! `preview`: what a policy does to real pictures, on one sheet.
 
-use std::fs;
 use std::path::Path;
 
 use rayon::prelude::*;
 use sieve_core::augment::{Draw, Policy};
 use sieve_core::collection::{Collection, Entry, Forgetful, composed};
 use sieve_core::progress::Watch;
-use sieve_core::reading::{self, Pixels, ReadLimits, Trouble};
-use sieve_core::{io_reason, nearest, sampling};
+use sieve_core::reading::{self, FileBytes, Pixels, ReadLimits, Trouble};
+use sieve_core::{input, nearest, sampling};
 
-use super::{Answer, collection as opening};
+use super::{Answer, Output, collection as opening};
 use crate::args::{PreviewArgs, PreviewFormat};
 use crate::failure::Failure;
 use crate::present::preview::{self, Preview};
@@ -95,8 +94,8 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
         collection: &collection,
     };
     Ok(Answer::done(match args.format {
-        PreviewFormat::Text => preview::text(&preview),
-        PreviewFormat::Json => preview::json(&preview),
+        PreviewFormat::Text => Output::People(preview::text(&preview)),
+        PreviewFormat::Json => Output::Json(preview::json(&preview)),
     }))
 }
 
@@ -118,9 +117,8 @@ fn read_policy(path: &Path) -> Result<(String, Policy), Failure> {
     let (name, text) = match example {
         Some((name, text)) => ((*name).to_owned(), (*text).to_owned()),
         None => {
-            let text = fs::read_to_string(path).map_err(|error| {
-                let failure =
-                    Failure::input(format!("cannot read the policy {name}: {}", io_reason(&error)));
+            let text = input::read_text(path, input::MOST_SETTINGS_BYTES).map_err(|reason| {
+                let failure = Failure::input(format!("cannot read the policy {name}: {reason}"));
                 match nearest::word(&name, EXAMPLES.map(|(name, _)| name)) {
                     Some(near) => {
                         failure.hint(format!("Did you mean {near}, an example that comes along?"))
@@ -191,7 +189,7 @@ impl Job<'_> {
             let located: Vec<_> = chosen.iter().map(|(_, entry)| entry.located()).collect();
             let shown =
                 self.collection.visit(&located, &self.limits, self.progress, |at, bytes| {
-                    bytes.and_then(|bytes| self.row(chosen[at].1, &bytes.bytes))
+                    bytes.and_then(|file| self.row(chosen[at].1, file))
                 })?;
             for ((class, entry), row) in chosen.into_iter().zip(shown) {
                 match row {
@@ -206,8 +204,14 @@ impl Job<'_> {
         }
     }
 
-    fn row(&self, entry: &Entry, bytes: &[u8]) -> Result<Row, Trouble> {
-        let pixels = &reading::decode(bytes, &self.limits)?.pixels;
+    fn row(&self, entry: &Entry, file: FileBytes) -> Result<Row, Trouble> {
+        // The memory taken is given back before the draws are shared out: a thread that waits for it may be the one
+        // that a draw is waited for.
+        let FileBytes { bytes, held, .. } = file;
+        let reading::Picture { pixels, held: held_pixels, .. } =
+            reading::decode(&bytes, &self.limits)?;
+        drop((bytes, held, held_pixels));
+        let pixels = &pixels;
         let path = entry.path.to_string();
         // One picture may take long: its draws are shared out too.
         let drawn = (0..self.draws)

@@ -1,9 +1,9 @@
 //! `split`: train, validation and test.
 
-use sieve_core::catalog::Catalog;
+use sieve_core::catalog::{Catalog, SPLIT_TABLE};
 use sieve_core::splitting::{self, Assignment, Request};
 
-use super::{Answer, collection};
+use super::{Answer, Output, collection};
 use crate::args::{SplitArgs, SplitFormat};
 use crate::failure::Failure;
 use crate::present;
@@ -36,7 +36,7 @@ pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
             link: args.link,
         };
         tree.write(&folder.path(), progress)?;
-        NewFile::create(&folder.path().join("split.csv"))?.write(&rows)?;
+        NewFile::create(&folder.path().join(SPLIT_TABLE))?.write(&rows)?;
         folder.keep()?;
     }
     if let Some(table) = table {
@@ -51,12 +51,14 @@ fn answer(
     catalog: &Catalog,
     assignment: &Assignment<'_>,
     rows: Vec<u8>,
-) -> String {
+) -> Output {
     let split = present::split::Split { args, request, catalog, assignment };
     match args.format {
-        SplitFormat::Text => present::split::text(&split),
-        SplitFormat::Json => present::split::json(&split),
-        SplitFormat::Csv => String::from_utf8(rows).expect("paths are written as text"),
+        SplitFormat::Text => Output::People(present::split::text(&split)),
+        SplitFormat::Json => Output::Json(present::split::json(&split)),
+        SplitFormat::Csv => {
+            Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
+        }
     }
 }
 

@@ -1,17 +1,18 @@
 //! The step that a person would take next, as a command to paste.
 
+use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
 use super::names::quoted;
 use super::style::heading;
 
 /// Words as a person would type them at a shell.
-pub fn command_line(words: &[impl AsRef<str>]) -> String {
+pub fn command_line(words: &[impl AsRef<OsStr>]) -> String {
     words.iter().map(|word| quoted(word.as_ref())).collect::<Vec<_>>().join(" ")
 }
 
 /// The line that ends an answer: a command to paste.
-pub fn next_step(why: &str, words: &[impl AsRef<str>]) -> String {
+pub fn next_step(why: &str, words: &[impl AsRef<OsStr>]) -> String {
     format!("{} {why}\n  {}\n", heading("Next:"), command_line(words))
 }
 
@@ -20,28 +21,29 @@ const ARCHIVES: [&str; 9] =
     [".zip", ".tar", ".tar.gz", ".tgz", ".tar.zst", ".csv", ".tsv", ".jsonl", ".ndjson"];
 
 /// A folder for the splits of the collection at `root`: beside it, never inside.
-pub fn splits_folder(root: &Path) -> String {
-    let folder = match root.file_name() {
-        Some(name) => {
-            let name = name.to_string_lossy();
-            let archive = ARCHIVES.iter().find_map(|ending| name.strip_suffix(ending));
-            root.with_file_name(format!("{}-splits", archive.unwrap_or(&name)))
-        }
+pub fn splits_folder(root: &Path) -> PathBuf {
+    let named = |name: &OsStr| {
+        let text = name.to_str();
+        let stem = text.and_then(|text| ARCHIVES.iter().find_map(|end| text.strip_suffix(end)));
+        let mut splits = OsString::from(stem.map_or(name, OsStr::new));
+        splits.push("-splits");
+        splits
+    };
+    match root.file_name() {
+        Some(name) => root.with_file_name(named(name)),
         // `.` or `..`: its own name is known to the file system only.
         None => {
             let absolute = root.canonicalize().unwrap_or_default();
-            let name = absolute.file_name().map(|name| name.to_string_lossy().into_owned());
-            above(root).join(format!("{}-splits", name.unwrap_or_default()))
+            above(root).join(named(absolute.file_name().unwrap_or_default()))
         }
-    };
-    folder.to_string_lossy().into_owned()
+    }
 }
 
 /// A file for a sheet of the collection at `root`, not inside of it.
-pub fn sheet_file(root: &Path) -> String {
+pub fn sheet_file(root: &Path) -> PathBuf {
     let file = PathBuf::from("preview.png");
     let is_inside = root.file_name().is_none();
-    (if is_inside { above(root).join(file) } else { file }).to_string_lossy().into_owned()
+    if is_inside { above(root).join(file) } else { file }
 }
 
 /// The folder above a root like `.` or `../..`.
@@ -55,7 +57,8 @@ mod tests {
 
     #[test]
     fn suggested_outputs_lie_beside_the_collection() {
-        let splits = |root: &str| splits_folder(Path::new(root));
+        let splits =
+            |root: &str| splits_folder(Path::new(root)).into_os_string().into_string().unwrap();
         assert_eq!(splits("herbs"), "herbs-splits");
         assert_eq!(splits("a/herbs/"), "a/herbs-splits");
         assert_eq!(splits("../herbs"), "../herbs-splits");
@@ -64,8 +67,8 @@ mod tests {
         let name = |folder: &Path| folder.file_name().unwrap().to_string_lossy().into_owned();
         assert_eq!(splits("."), format!("../{}-splits", name(&here)));
         assert_eq!(splits(".."), format!("../../{}-splits", name(here.parent().unwrap())));
-        assert_eq!(sheet_file(Path::new("herbs")), "preview.png");
-        assert_eq!(sheet_file(Path::new(".")), "../preview.png");
+        assert_eq!(sheet_file(Path::new("herbs")), Path::new("preview.png"));
+        assert_eq!(sheet_file(Path::new(".")), Path::new("../preview.png"));
     }
 
     #[test]

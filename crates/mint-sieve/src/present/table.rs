@@ -2,6 +2,8 @@
 
 use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 
+use sieve_core::cell::guarded;
+
 use super::names::safe;
 
 /// How the cells of a column stand.
@@ -18,8 +20,7 @@ pub fn aligned(columns: &[Align], rows: Vec<Vec<String>>) -> String {
     let mut table = Table::new();
     table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
     for row in rows {
-        // A name may hold a line break; a row is one line.
-        table.add_row(row.iter().map(|cell| safe(cell).replace('\n', "\\u{a}")));
+        table.add_row(row.iter().map(|cell| safe(cell)));
     }
     for (index, align) in columns.iter().enumerate() {
         if let Some(column) = table.column_mut(index) {
@@ -43,15 +44,20 @@ pub fn bar(value: u64, most: u64, width: u64) -> String {
     bar
 }
 
-/// CSV with this head.
+/// CSV with this head. What a spreadsheet would run is guarded, but for numbers below 0.
 pub fn written<const N: usize>(
     head: &[&str; N],
-    rows: impl IntoIterator<Item = [impl AsRef<[u8]>; N]>,
+    rows: impl IntoIterator<Item = [impl AsRef<str>; N]>,
 ) -> String {
     let mut table = csv::Writer::from_writer(Vec::new());
     table.write_record(head).expect("memory takes what is written");
     for row in rows {
-        table.write_record(row).expect("memory takes what is written");
+        let cell = |cell: &str| {
+            let is_number = cell.parse::<f64>().is_ok();
+            if is_number { cell.to_owned() } else { guarded(cell).into_owned() }
+        };
+        let cells = row.iter().map(|text| cell(text.as_ref()));
+        table.write_record(cells).expect("memory takes what is written");
     }
     let bytes = table.into_inner().expect("memory takes what is written");
     String::from_utf8(bytes).expect("rows are text")

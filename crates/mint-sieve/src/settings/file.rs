@@ -7,7 +7,7 @@ use serde::Deserialize;
 use sieve_core::collection::{Root, SETTINGS_FILE, SplitFolders};
 use sieve_core::excuse::{Excuse, Paths};
 use sieve_core::finding::Code;
-use sieve_core::{io_reason, nearest};
+use sieve_core::{input, nearest};
 
 use crate::args::split_folders;
 use crate::failure::Failure;
@@ -64,8 +64,8 @@ impl Settings {
 
     fn read(file: &Path) -> Result<Self, Failure> {
         let shown = file.display();
-        let text = std::fs::read_to_string(file).map_err(|error| {
-            Failure::input(format!("the settings {shown} cannot be read: {}", io_reason(&error)))
+        let text = input::read_text(file, input::MOST_SETTINGS_BYTES).map_err(|reason| {
+            Failure::input(format!("the settings {shown} cannot be read: {reason}"))
         })?;
         let written: Written = toml::from_str(&text).map_err(|error| {
             let line = error.span().map_or(String::new(), |span| {

@@ -51,18 +51,22 @@ impl SetLimits {
 
     fn set(&mut self, place: &str, name: &str, value: f64, from: Origin) -> Result<(), Failure> {
         let names = || LIMITS.iter().map(|limit| limit.name);
-        let Some(known) = names().find(|known| *known == name) else {
+        let Some(known) = LIMITS.iter().find(|known| known.name == name) else {
             let failure = Failure::call(format!("{place}: there is no limit {name:?}"));
             return Err(match nearest::word(name, names()) {
                 Some(near) => failure.hint(format!("Did you mean {near}?")),
                 None => failure.hint("`mint-sieve limits` lists them."),
             });
         };
-        if !(value.is_finite() && value >= 0.0) {
-            return Err(Failure::call(format!("{place}: expected a number from 0 upward")));
+        if !(value.is_finite() && (0.0..=known.most).contains(&value)) {
+            // What no limit reaches is no bound to tell of.
+            let range =
+                if known.most < 1e9 { format!("to {}", known.most) } else { "upward".into() };
+            let expected = format!("expected a number from 0 {range} ({})", known.unit);
+            return Err(Failure::call(format!("{place}: {expected}")));
         }
-        self.values.set(known, value);
-        self.origins.insert(known, from);
+        self.values.set(known.name, value);
+        self.origins.insert(known.name, from);
         Ok(())
     }
 }

@@ -6,6 +6,7 @@ use std::path::{Path, PathBuf};
 use sieve_core::io_reason;
 use tempfile::NamedTempFile;
 
+use super::leftover;
 use crate::failure::Failure;
 
 /// A file that is not there yet.
@@ -30,16 +31,21 @@ impl NewFile {
                 folder.display()
             )));
         }
+        leftover::sweep(folder);
         let mut builder = tempfile::Builder::new();
-        builder.prefix(".mint-sieve-");
+        builder.prefix(leftover::PREFIX);
         #[cfg(unix)]
         {
             use std::os::unix::fs::PermissionsExt;
             // As any other new file; the system takes away what the user's mask forbids.
             builder.permissions(std::fs::Permissions::from_mode(0o666));
         }
-        let temporary = builder.tempfile_in(folder).map_err(|error| failed(path, &error))?;
-        Ok(NewFile { path: path.to_owned(), temporary })
+        loop {
+            let temporary = builder.tempfile_in(folder).map_err(|error| failed(path, &error))?;
+            if leftover::locked(temporary.as_file(), temporary.path()) {
+                return Ok(NewFile { path: path.to_owned(), temporary });
+            }
+        }
     }
 
     /// Writes the file and gives it its name.

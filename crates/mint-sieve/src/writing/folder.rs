@@ -1,11 +1,12 @@
 //! One folder, filled under a temporary name and renamed when it is whole.
 
-use std::fs;
+use std::fs::{self, File};
 use std::path::{Path, PathBuf};
 
 use sieve_core::io_reason;
 use tempfile::TempDir;
 
+use super::leftover;
 use crate::failure::Failure;
 
 /// A folder that is not there yet, or is empty.
@@ -14,6 +15,8 @@ pub struct NewFolder {
     path: PathBuf,
     /// Removed with all it holds unless the folder was kept.
     temporary: TempDir,
+    /// Holds the lock of the temporary folder.
+    _lock: Option<File>,
 }
 
 impl NewFolder {
@@ -38,17 +41,24 @@ impl NewFolder {
             Failure::output(format!("cannot write to {}: {reason}", parent.display()))
         };
         fs::create_dir_all(parent).map_err(failed)?;
-        // Beside its place, so that the last step is a rename on one file system.
-        let temporary = tempfile::Builder::new().prefix(".mint-sieve-").tempdir_in(parent);
-        let temporary = temporary.map_err(failed)?;
-        fs::create_dir(temporary.path().join("folder")).map_err(failed)?;
-        Ok(NewFolder { path: path.to_owned(), temporary })
+        leftover::sweep(parent);
+        loop {
+            // Beside its place, so that the last step is a rename on one file system.
+            let temporary = tempfile::Builder::new().prefix(leftover::PREFIX).tempdir_in(parent);
+            let temporary = temporary.map_err(failed)?;
+            // Not every system opens folders.
+            let lock = File::open(temporary.path()).ok();
+            if lock.as_ref().is_none_or(|lock| leftover::locked(lock, temporary.path())) {
+                fs::create_dir(temporary.path().join(leftover::INNER)).map_err(failed)?;
+                return Ok(NewFolder { path: path.to_owned(), temporary, _lock: lock });
+            }
+        }
     }
 
     /// Where to write until the folder is kept.
     pub fn path(&self) -> PathBuf {
         // One deeper: the outer folder is for this user's eyes only, the inner one like any other.
-        self.temporary.path().join("folder")
+        self.temporary.path().join(leftover::INNER)
     }
 
     /// Gives the folder its name.

@@ -2,6 +2,7 @@
 
 mod file;
 mod folder;
+mod leftover;
 mod tree;
 
 pub use file::NewFile;

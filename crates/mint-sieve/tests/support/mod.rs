@@ -152,18 +152,18 @@ fn collect(folder: &Path, prefix: &str, files: &mut BTreeMap<String, Vec<u8>>) {
     }
 }
 
-/// A picture of 40 x 30 pixels; every `tone` is another one, unlike all others: patches of 5 x 5 pixels
-/// in colours that a counter gives.
+/// A picture of 64 x 48 pixels, the smallest that is told by its looks; every `tone` is another one, unlike all
+/// others: patches of 8 x 8 pixels in colours that a counter gives.
 pub fn picture(tone: u32) -> Picture {
-    let data = (0..40 * 30u32).flat_map(|at| {
-        let (x, y) = (at % 40, at / 40);
-        let mut bits = (tone << 16 | (y / 5) << 8 | (x / 5)).wrapping_mul(0x9e37_79b1);
+    let data = (0..64 * 48u32).flat_map(|at| {
+        let (x, y) = (at % 64, at / 64);
+        let mut bits = (tone << 16 | (y / 8) << 8 | (x / 8)).wrapping_mul(0x9e37_79b1);
         bits ^= bits >> 15;
         bits = bits.wrapping_mul(0x85eb_ca77);
         bits ^= bits >> 13;
         [bits as u8, (bits >> 8) as u8, (bits >> 16) as u8]
     });
-    Picture { width: 40, height: 30, data: data.collect() }
+    Picture { width: 64, height: 48, data: data.collect() }
 }
 
 /// [`picture`] as a JPEG.

@@ -1,13 +1,18 @@
 //! Are the classes filled, and of sizes that go together?
 
 use super::counted;
+use crate::collection::{Collection, composed};
 use crate::finding::{Code, Finding};
 use crate::inventory::Inventory;
 use crate::limits::FindingLimits;
 
 /// Findings about the sizes of classes. Splits count together, but for empty folders.
-pub fn classes(inventory: &Inventory, limits: &FindingLimits) -> Vec<Finding> {
-    let mut findings = empty(inventory);
+pub fn classes(
+    collection: &Collection,
+    inventory: &Inventory,
+    limits: &FindingLimits,
+) -> Vec<Finding> {
+    let mut findings = empty(collection, inventory);
     let sizes: Vec<(&String, u64)> =
         inventory.classes.iter().map(|class| (class, inventory.of_class(class))).collect();
     let filled: Vec<(&String, u64)> = sizes.into_iter().filter(|&(_, images)| images > 0).collect();
@@ -37,9 +42,17 @@ pub fn classes(inventory: &Inventory, limits: &FindingLimits) -> Vec<Finding> {
     findings
 }
 
-fn empty(inventory: &Inventory) -> Vec<Finding> {
-    let empty = inventory.counts.iter().filter(|count| count.images == 0);
-    empty
+/// A class of which a folder could not be listed need not be empty: that folder is told as unreadable.
+fn empty(collection: &Collection, inventory: &Inventory) -> Vec<Finding> {
+    let may_hold_more = |class: &str| {
+        let unlisted = collection.unlistable.iter();
+        unlisted.flat_map(|(folder, _)| folder.parts()).any(|part| composed(part) == class)
+    };
+    inventory
+        .counts
+        .iter()
+        .filter(|count| count.images == 0)
+        .filter(|count| !count.class.as_deref().is_some_and(may_hold_more))
         .map(|count| {
             let class = count.class.as_deref().unwrap_or_default();
             let place = count.split.as_ref().map_or(String::new(), |split| format!(" in {split}"));

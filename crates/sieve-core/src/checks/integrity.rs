@@ -2,7 +2,7 @@
 
 use crate::catalog::{Catalog, Outcome, Reason, Record};
 use crate::collection::SETTINGS_FILE;
-use crate::finding::{Code, Finding};
+use crate::finding::{Code, Finding, Severity};
 use crate::reading::{Doubt, Facts, Format, Trouble};
 
 /// One finding for each file that was set aside, each doubt, and each wrong name; one for each
@@ -36,6 +36,12 @@ pub fn integrity(catalog: &Catalog) -> Vec<Finding> {
         let finding = Finding::new(code, says).images([path]);
         findings.push(finding.evidence("classes", different).evidence("rows", classes.len()));
     }
+    for (path, times) in &catalog.collection.packed_twice {
+        let says =
+            format!("{path}: the archive holds {times} entries of this name; the last was taken");
+        let finding = Finding::new(Code::ListedTwice, says).severity(Severity::Warning);
+        findings.push(finding.images([path]).evidence("entries", *times));
+    }
     findings
 }
 
@@ -55,6 +61,7 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
         }
         Reason::SplitTable => about(record, Code::SplitTable, "the split table of this collection"),
         Reason::Link => about(record, Code::LinkNotFollowed, "a symbolic link"),
+        Reason::BrokenLink => about(record, Code::BrokenLink, "the link leads nowhere"),
         Reason::LinkLoop => {
             about(record, Code::LinkLoop, "the link leads back to a folder that holds it")
         }

@@ -13,19 +13,15 @@ use crate::sets::Sets;
 /// plural or a letter; and classes written in several Unicode forms, which were taken as one.
 pub fn names(collection: &Collection, inventory: &Inventory) -> Vec<Finding> {
     let mut findings: Vec<Finding> = collection.spellings.iter().map(spelled).collect();
+    let mut splits: HashMap<&str, BTreeSet<&str>> = HashMap::new();
+    for (split, class) in &collection.class_folders {
+        splits.entry(class).or_default().extend(split.as_deref());
+    }
+    let mut splits_of = |name: &str| splits.remove(name).unwrap_or_default();
     let classes: Vec<Class<'_>> = inventory
         .classes
         .iter()
-        .map(|name| Class {
-            name,
-            images: inventory.of_class(name),
-            splits: collection
-                .class_folders
-                .iter()
-                .filter(|(_, class)| class == name)
-                .filter_map(|(split, _)| split.as_deref())
-                .collect(),
-        })
+        .map(|name| Class { name, images: inventory.of_class(name), splits: splits_of(name) })
         .collect();
     findings.extend(alike(&classes).into_iter().map(|group| told(&classes, &group)));
     findings

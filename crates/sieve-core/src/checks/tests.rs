@@ -20,7 +20,7 @@ fn codes(findings: &[Finding]) -> Vec<&'static str> {
 }
 
 fn of_classes(catalog: &Catalog) -> Vec<Finding> {
-    class_findings(&inventory(catalog), &FindingLimits::default())
+    class_findings(&catalog.collection, &inventory(catalog), &FindingLimits::default())
 }
 
 #[test]
@@ -45,7 +45,7 @@ fn limits_are_limits() {
     let mut limits = FindingLimits::default();
     assert!(limits.set("thin-class", 10.0) && !limits.set("thin", 10.0));
     let catalog = catalog(classes(&[("sage", 12), ("bay", 9)]), &[]);
-    let thin = class_findings(&inventory(&catalog), &limits);
+    let thin = class_findings(&catalog.collection, &inventory(&catalog), &limits);
     assert_eq!(thin.iter().map(|f| f.class.as_deref()).collect::<Vec<_>>(), [Some("bay")]);
 }
 
@@ -252,6 +252,7 @@ fn every_reason_to_set_a_file_aside_has_its_finding() {
         (Reason::Stray(None), "stray-file"),
         (Reason::SplitTable, "split-table"),
         (Reason::Link, "link-not-followed"),
+        (Reason::BrokenLink, "broken-link"),
         (Reason::LinkLoop, "link-loop"),
         (Reason::Special, "not-a-file"),
     ];

@@ -2,10 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
+use super::labels::{LabelTable, pattern_of_names};
 use super::listing::Listing;
 use super::names::{is_left_behind, may_be_picture, split_of_name};
 use super::path::RelPath;
 use super::request::{ClassDepth, SplitFolders, Wish};
+use super::table::Columns;
 
 /// One thing that was decided about a collection, and how to decide it otherwise.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -14,11 +16,23 @@ pub struct Remark {
     pub says: String,
     /// The option that takes the other reading, where there is one.
     pub other: Option<String>,
+    /// The table that it could be read by instead, where there is one.
+    pub table: Option<LabelTable>,
 }
 
 impl Remark {
     pub(super) fn new(says: impl Into<String>, other: Option<&str>) -> Self {
-        Remark { says: says.into(), other: other.map(str::to_owned) }
+        Remark { says: says.into(), other: other.map(str::to_owned), table: None }
+    }
+
+    /// Labels lie in a table among the pictures.
+    pub(super) fn of_table(table: LabelTable) -> Self {
+        let Columns { path, class, .. } = &table.columns;
+        let says = format!(
+            "{} is a table of these pictures with the columns {path} and {class}",
+            table.file
+        );
+        Remark { table: Some(table), ..Remark::new(says, None) }
     }
 }
 
@@ -130,7 +144,16 @@ impl Reading {
         };
         if !is_split {
             let says = format!("{} was taken as a class, not as a split", quoted(&known));
-            self.remarks.push(Remark::new(says, Some(&format!("--splits {}", known.join(",")))));
+            let splits = format!("--splits {}", known.join(","));
+            // Without a folder in any of them, splits would be without classes; names may tell these.
+            let is_flat = !tops.iter().any(|name| has_folders(name));
+            let names = tops.iter().flat_map(|name| tree.names_in(&path(name)));
+            let pattern = if is_flat { pattern_of_names(names) } else { None };
+            let other = pattern.map_or(splits, |pattern| {
+                format!("--label-from '{}'", path(&format!("{{split}}/{pattern}")))
+            });
+            let also = if pattern.is_some() { "; its files are named by class" } else { "" };
+            self.remarks.push(Remark::new(format!("{says}{also}"), Some(&other)));
             return Ok(());
         }
         let holds_pictures = |name: &&&str| tree.holds_pictures(&path(name));
@@ -206,6 +229,12 @@ impl Reading {
     /// True when the outermost folders are splits.
     pub fn has_splits(&self) -> bool {
         self.splits.is_some()
+    }
+
+    /// The parts of a path that stand before the folders of classes: those around all others, and the split.
+    pub fn base(&self) -> u8 {
+        let parts = self.wrapper.len() + usize::from(self.has_splits());
+        parts.try_into().unwrap_or(u8::MAX)
     }
 
     /// The layout as a path with words for its parts.
@@ -306,6 +335,7 @@ impl SplitFolders {
 
 /// The folders of a listing with how many files that may be pictures lie in each.
 struct Tree<'a> {
+    listing: &'a Listing,
     pictures: BTreeMap<&'a str, usize>,
     inside: BTreeMap<&'a str, Vec<&'a str>>,
 }
@@ -324,7 +354,14 @@ impl<'a> Tree<'a> {
             let count = files.iter().filter(|found| may_be_picture(&found.path)).count();
             *pictures.entry(files[0].path.folder()).or_default() += count;
         }
-        Tree { pictures, inside }
+        Tree { listing, pictures, inside }
+    }
+
+    /// The names of the pictures that lie in `folder` itself.
+    fn names_in(&self, folder: &str) -> Vec<&'a str> {
+        let paths = self.listing.files.iter().map(|found| &found.path);
+        let here = paths.filter(|path| path.folder() == folder && may_be_picture(path));
+        here.map(RelPath::file_name).collect()
     }
 
     fn folders_in(&self, folder: &str) -> Vec<&'a str> {

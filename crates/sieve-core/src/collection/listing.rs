@@ -35,6 +35,10 @@ pub(super) struct Listing {
     pub files: Vec<Found>,
     /// Folders that could not be listed, and why.
     pub unlistable: Vec<(RelPath, String)>,
+    /// Paths that an archive holds more than once, and how often.
+    pub repeated: Vec<(RelPath, u64)>,
+    /// Folders and files that are followed links to something else below the root, and to what.
+    pub linked: Vec<(RelPath, RelPath)>,
 }
 
 /// One thing that is no folder.
@@ -67,11 +71,13 @@ impl Listing {
     }
 
     /// Puts everything into the order of paths. Of several files of one path the last one stays,
-    /// as unpacking an archive would leave it.
+    /// as unpacking an archive would leave it; how many there were is kept.
     pub fn sorted(mut self) -> Self {
         self.folders.sort();
         self.folders.dedup();
         self.files.sort_by(|a, b| a.path.cmp(&b.path));
+        let same = self.files.chunk_by(|a, b| a.path == b.path).filter(|same| same.len() > 1);
+        self.repeated.extend(same.map(|same| (same[0].path.clone(), same.len() as u64)));
         self.files.dedup_by(|later, kept| {
             let is_same = later.path == kept.path;
             if is_same {
@@ -80,6 +86,7 @@ impl Listing {
             is_same
         });
         self.unlistable.sort();
+        self.repeated.sort();
         self
     }
 

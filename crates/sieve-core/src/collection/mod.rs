@@ -4,6 +4,7 @@
 //! that each are a split. Nothing is decoded here; of archives the lists of their entries are read.
 
 mod archive;
+mod labels;
 mod layout;
 mod listing;
 mod names;
@@ -17,10 +18,12 @@ mod stamp;
 mod table;
 mod walk;
 
+pub use labels::LabelTable;
 pub use layout::Remark;
 pub use listing::{Forgetful, Listings};
 pub use names::{composed, is_left_behind, split_of_name, split_rank};
 pub use open::open;
+pub(crate) use path::native_of_bytes;
 pub use path::{RelPath, shown_name};
 pub use pattern::Pattern;
 pub use request::{ClassDepth, Request, Root, SplitFolders, Wish};
@@ -59,6 +62,8 @@ pub struct Collection {
     pub unlistable: Vec<(RelPath, String)>,
     /// Paths that a table names more than once, with the classes it gives them.
     pub listed_twice: Vec<(RelPath, Vec<String>)>,
+    /// Paths that an archive holds more than once, and how often.
+    pub packed_twice: Vec<(RelPath, u64)>,
     /// Names of a table's other columns, or a pattern's other parts.
     pub carried: Vec<String>,
     sources: Vec<source::Source>,
@@ -85,8 +90,10 @@ pub enum EntryKind {
         /// Size and times when the collection was listed.
         stamp: Stamp,
     },
-    /// A symbolic link that was not followed, or that leads nowhere.
+    /// A symbolic link that was not followed.
     Link,
+    /// A symbolic link that leads nowhere, or to itself.
+    BrokenLink,
     /// A symbolic link that was followed and leads back to a folder that holds it.
     LinkLoop,
     /// A pipe, socket or device: opening it could block for ever.
@@ -106,6 +113,9 @@ pub struct Place {
     pub label: Label,
     /// True when the file lies in a folder inside of its class folder.
     pub is_deeper: bool,
+    /// How many parts of its path, from the first, say at most which split it is in: the name of a root, folders
+    /// around all others, the folder of the split.
+    pub base: u8,
     /// What a table or the name of the file says beside class and split.
     pub carried: Option<Box<Carried>>,
 }
@@ -133,7 +143,7 @@ pub struct Carried {
 impl Place {
     /// A place of this label, and nothing else known.
     pub fn of(split: Option<Arc<str>>, label: Label) -> Self {
-        Place { split, label, is_deeper: false, carried: None }
+        Place { split, label, is_deeper: false, base: 0, carried: None }
     }
 
     /// The class, if there is one.

@@ -7,18 +7,19 @@ use std::path::Path;
 use std::sync::Arc;
 
 use super::archive::{self, Kind, Tar, Zip};
+use super::labels::{LabelTable, pattern_of_names, table_among};
 use super::layout::{Reading, Remark, Spot};
 use super::listing::{Found, Listing, Listings};
 use super::names::{Interned, composed, is_left_behind, may_be_picture, split_of_name, split_rank};
 use super::pattern::Pattern;
 use super::source::Source;
-use super::table::{self, Needed, Table};
-use super::walk::walk;
+use super::table::{self, Needed, Row, Table};
+use super::walk::{link_kind, walk};
 use super::{
     Carried, Collection, Entry, EntryKind, Label, Locator, Place, RelPath, Request, Root, Stamp,
 };
 use crate::progress::Watch;
-use crate::{Error, io_reason};
+use crate::{Error, input, io_reason};
 
 /// Lists a collection and decides how it is to be read.
 ///
@@ -49,6 +50,9 @@ pub fn open(
     }
     Ok(opening.finished())
 }
+
+/// Bytes of a file that are looked at to tell whether it is a table of labels.
+const HEAD_BYTES: u64 = 1 << 16;
 
 struct Opening<'a> {
     request: &'a Request,
@@ -169,15 +173,17 @@ impl Opening<'_> {
         // Pictures that lie in no folder at all, in a root that is a split, are kept for later.
         let is_unlabelled = split.is_some() && listing.folders.is_empty();
         let mut is_classed = false;
+        let base = reading.base() + u8::from(split.is_some());
         let mut place_of = |opening: &mut Self, path: &RelPath| match reading.spot(path) {
             Spot::Class { split: inner, class, is_deeper } => {
                 is_classed = true;
                 let label = Label::Class(opening.classes.get(class));
                 let split = split.or(inner).map(|split| opening.splits.get(split));
-                Place { split, label, is_deeper, carried: None }
+                Place { is_deeper, base, ..Place::of(split, label) }
             }
             Spot::Unlabelled { split } => {
-                Place::of(Some(opening.splits.get(split)), Label::Unlabelled)
+                let split = Some(opening.splits.get(split));
+                Place { base, ..Place::of(split, Label::Unlabelled) }
             }
             Spot::Outside { split: inner } => {
                 let split = split.or(inner).map(|split| opening.splits.get(split));
@@ -186,6 +192,15 @@ impl Opening<'_> {
             }
         };
         let has_pictures = listing.files.iter().any(|found| may_be_picture(&found.path));
+        let table = self.table_among(&listing, &source, &reading);
+        if let (Some(table), true) = (&table, source.is_archive()) {
+            return self.add_packed_table(root, listing, source, table);
+        }
+        let pattern_of_flat = {
+            let flat = listing.files.iter().map(|found| &found.path);
+            let flat = flat.filter(|path| path.folder().is_empty() && may_be_picture(path));
+            pattern_of_names(flat.map(RelPath::file_name))
+        };
         // Files of one folder follow each other, and stand in one place.
         let mut last: Option<(String, Place)> = None;
         self.place_all(root, listing, source, |opening, found| {
@@ -200,9 +215,9 @@ impl Opening<'_> {
             }
         });
         if !is_classed && has_pictures && !is_unlabelled && !reading.has_splits() {
-            let says = "there are no class folders; for classes in the names of files there is \
-                        --label-from '{class}_{n}.jpg'";
-            self.remark(Remark::new(says, None));
+            let says = "there are no class folders; for classes in the names of files there is";
+            let pattern = pattern_of_flat.unwrap_or("{class}_{n}.jpg");
+            self.remark(Remark::new(format!("{says} --label-from '{pattern}'"), None));
         }
         let has_splits = reading.has_splits();
         self.set_layout(if self.collection.class_folders.is_empty() {
@@ -213,6 +228,84 @@ impl Opening<'_> {
             reading.describe()
         });
         reading.remarks.into_iter().for_each(|remark| self.remark(remark));
+        table.into_iter().for_each(|table| self.remark(Remark::of_table(table)));
+        Ok(())
+    }
+
+    /// The table of labels among the files of a root, where its folders do not tell classes apart.
+    fn table_among(
+        &self,
+        listing: &Listing,
+        source: &Source,
+        reading: &Reading,
+    ) -> Option<LabelTable> {
+        let wish = &self.request.wish;
+        let mut classes: HashSet<&str> = HashSet::new();
+        for found in listing.files.iter().filter(|found| may_be_picture(&found.path)) {
+            if let Spot::Class { class, .. } = reading.spot(&found.path) {
+                classes.insert(class);
+            }
+            if classes.len() > 1 || wish.class_depth.is_some() {
+                return None;
+            }
+        }
+        table_among(listing, &wish.columns, |found| source.head_of(found, HEAD_BYTES))
+    }
+
+    /// The labels of an archive come from a table that lies in it.
+    fn add_packed_table(
+        &mut self,
+        root: &Root,
+        mut listing: Listing,
+        source: Source,
+        labels: &LabelTable,
+    ) -> Result<(), Error> {
+        let failed = |reason: String| Error::TableUnreadable {
+            path: root.path.join(labels.file.native()),
+            reason,
+        };
+        let file = listing.files.iter().find(|found| found.path == labels.file);
+        let bytes = file.and_then(|found| source.head_of(found, input::MOST_TABLE_BYTES));
+        let bytes = bytes.ok_or_else(|| failed("it cannot be read".to_owned()))?;
+        let table = table::parse(&bytes, &labels.columns, Needed::Class).map_err(failed)?;
+        let known: HashSet<&Path> = listing.files.iter().map(|found| found.path.native()).collect();
+        let (mut rows, mut missing) = (HashMap::<RelPath, usize>::new(), Vec::new());
+        let mut twice: BTreeMap<RelPath, Vec<String>> = BTreeMap::new();
+        for (index, row) in table.rows.iter().enumerate() {
+            let below = |path: &Path| {
+                let begins = Path::new(&labels.pictures).join(path);
+                table::below(Path::new(""), &begins).ok()
+            };
+            let meant = row.paths().filter_map(below).find(|path| known.contains(&**path));
+            let (path, is_missing) = match (meant, below(&row.path)) {
+                (Some(path), _) => (RelPath::new(&path), false),
+                (None, Some(path)) => (RelPath::new(&path), true),
+                (None, None) => (RelPath::new(&row.path), true),
+            };
+            if let Some(&first) = rows.get(&path) {
+                let class = |row: usize| table.rows[row].class.clone().unwrap_or_default();
+                twice.entry(path).or_insert_with(|| vec![class(first)]).push(class(index));
+                continue;
+            }
+            if is_missing {
+                missing.push(Found { path: path.clone(), kind: EntryKind::Missing, offset: 0 });
+            }
+            rows.insert(path, index);
+        }
+        drop(known);
+        listing.files.extend(missing);
+        self.collection.carried = table.carried.clone();
+        self.collection.listed_twice.extend(twice);
+        let says = format!("labels were taken from the table {} in the archive", labels.file);
+        self.remark(Remark::new(says, Some("--class-depth 1")));
+        self.place_all(root, listing.sorted(), source, |opening, found| {
+            let Some(row) = rows.get(&found.path).map(|&row| &table.rows[row]) else {
+                return Place::of(None, Label::Outside);
+            };
+            let (class, split) = (row.class.as_deref(), row.split.as_deref());
+            opening.labelled(root, class, split, row.group.as_deref(), row.carried.clone())
+        });
+        self.set_layout("table".to_owned());
         Ok(())
     }
 
@@ -289,13 +382,7 @@ impl Opening<'_> {
         let mut rows: HashMap<RelPath, usize> = HashMap::new();
         let mut twice: BTreeMap<RelPath, Vec<String>> = BTreeMap::new();
         for (index, row) in table.rows.iter().enumerate() {
-            let (path, kind) = match table::below(pictures, &row.path) {
-                Ok(below) => {
-                    let kind = self.kind_of(&pictures.join(&below));
-                    (RelPath::new(&below), kind)
-                }
-                Err(why) => (RelPath::new(Path::new(&row.path)), EntryKind::Refused(why.into())),
-            };
+            let (path, kind) = self.meant(pictures, row);
             if let Some(&first) = rows.get(&path) {
                 let class = |row: usize| table.rows[row].class.clone().unwrap_or_default();
                 let path = root.split.as_ref().map_or(path.clone(), |split| path.inside(split));
@@ -310,10 +397,24 @@ impl Opening<'_> {
         (listing.sorted(), rows)
     }
 
+    /// The file that a row of a table means, and what it is: the first of those it may mean that is there.
+    fn meant(&self, pictures: &Path, row: &Row) -> (RelPath, EntryKind) {
+        let look = |path: &Path| match table::below(pictures, path) {
+            Ok(below) => (RelPath::new(&below), self.kind_of(&pictures.join(&below))),
+            Err(why) => (RelPath::new(path), EntryKind::Refused(why.into())),
+        };
+        let mut found = row.paths().map(look);
+        let first = found.next().expect("a row means one path at least");
+        if first.1 != EntryKind::Missing {
+            return first;
+        }
+        found.find(|(_, kind)| matches!(kind, EntryKind::File { .. })).unwrap_or(first)
+    }
+
     fn kind_of(&self, file: &Path) -> EntryKind {
         let is_link = |facts: &Metadata| facts.file_type().is_symlink();
         match fs::symlink_metadata(file) {
-            Ok(facts) if is_link(&facts) && !self.request.follow_links => EntryKind::Link,
+            Ok(facts) if is_link(&facts) && !self.request.follow_links => link_kind(file),
             Err(_) => EntryKind::Missing,
             Ok(_) => match fs::metadata(file) {
                 Ok(facts) if facts.is_file() => EntryKind::File { stamp: Stamp::of(&facts) },
@@ -341,7 +442,7 @@ impl Opening<'_> {
         }
         let carried = (group.is_some() || !values.is_empty())
             .then(|| Box::new(Carried { group: group.map(str::to_owned), values }));
-        Place { split, label, is_deeper: false, carried }
+        Place { base: u8::from(root.split.is_some()), carried, ..Place::of(split, label) }
     }
 
     /// Takes over the files of one root, each at the place that `place` gives it.
@@ -369,9 +470,27 @@ impl Opening<'_> {
             let path = inside(found.path);
             self.collection.entries.push(Entry { path, place, kind: found.kind, at });
         }
+        self.say_linked(&listing.linked);
+        let repeated = listing.repeated.into_iter();
+        self.collection.packed_twice.extend(repeated.map(|(path, times)| (inside(path), times)));
         let unlistable = listing.unlistable.into_iter();
         let unlistable = unlistable.map(|(path, reason)| (inside(path), reason));
         self.collection.unlistable.extend(unlistable);
+    }
+
+    /// Says which followed links lead to other parts of the same root: what they lead to is there twice.
+    fn say_linked(&mut self, linked: &[(RelPath, RelPath)]) {
+        const MOST: usize = 3;
+        for (link, target) in linked.iter().take(MOST) {
+            let target = if target.as_str().is_empty() { "." } else { target.as_str() };
+            let says = format!("{link} is a link to {target}: what it leads to is there twice");
+            self.remark(Remark::new(says, None));
+        }
+        if linked.len() > MOST {
+            let more = linked.len() - MOST;
+            let says = format!("{more} more links lead to what is in the collection itself");
+            self.remark(Remark::new(says, None));
+        }
     }
 
     fn set_layout(&mut self, layout: String) {

@@ -78,6 +78,11 @@ impl RelPath {
         native.to_str().is_none().then_some(native.as_encoded_bytes())
     }
 
+    /// The path as the file system knows it, in bytes.
+    pub(crate) fn native_bytes(&self) -> &[u8] {
+        self.native().as_os_str().as_encoded_bytes()
+    }
+
     /// The identity that [`RelPath::undecodable_bytes`] came from.
     pub(crate) fn of_bytes(bytes: &[u8]) -> Self {
         RelPath::new(&native_of_bytes(bytes))
@@ -142,13 +147,13 @@ fn parts(path: &Path) -> impl Iterator<Item = &OsStr> {
 
 /// A path of these bytes, which need not be UTF-8 where the system allows that.
 #[cfg(unix)]
-pub(super) fn native_of_bytes(bytes: &[u8]) -> PathBuf {
+pub(crate) fn native_of_bytes(bytes: &[u8]) -> PathBuf {
     use std::os::unix::ffi::OsStrExt;
     PathBuf::from(OsStr::from_bytes(bytes))
 }
 
 #[cfg(not(unix))]
-pub(super) fn native_of_bytes(bytes: &[u8]) -> PathBuf {
+pub(crate) fn native_of_bytes(bytes: &[u8]) -> PathBuf {
     PathBuf::from(String::from_utf8_lossy(bytes).into_owned())
 }
 

@@ -1,5 +1,6 @@
 //! Which collection is meant, and how it is to be read.
 
+use std::ffi::OsString;
 use std::fmt;
 use std::path::{Path, PathBuf};
 
@@ -26,7 +27,17 @@ pub struct Root {
     pub path: PathBuf,
 }
 
-/// As a word of a command.
+impl Root {
+    /// As a word of a command.
+    pub fn to_word(&self) -> OsString {
+        let split = self.split.iter().map(|split| format!("{split}="));
+        let mut word: OsString = split.collect::<String>().into();
+        word.push(&self.path);
+        word
+    }
+}
+
+/// For people and programs that read text.
 impl fmt::Display for Root {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         if let Some(split) = &self.split {

@@ -1,13 +1,13 @@
 //! A split table laid over a collection that lies unsplit on disk.
 
-use std::collections::{BTreeSet, HashMap};
-use std::path::Path;
+use std::collections::{BTreeSet, HashMap, HashSet, hash_map};
+use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
 use super::layout::Remark;
 use super::names::{Interned, composed, may_be_picture, split_of_name, split_rank};
 use super::table::{self, Needed, Row};
-use super::{Carried, Collection, Columns, Label, RelPath};
+use super::{Carried, Collection, Columns, Label};
 use crate::Error;
 
 impl Collection {
@@ -20,17 +20,34 @@ impl Collection {
     /// When the table cannot be read, or has no column for splits.
     pub fn split_by_table(&mut self, file: &Path, columns: &Columns) -> Result<(), Error> {
         let table = table::read(file, columns, Needed::Split)?;
-        let mut rows: HashMap<String, (&Row, bool)> = HashMap::with_capacity(table.rows.len());
+        // What leads out of the collection names none of its files.
+        let below = |path: &Path| table::below(Path::new(""), path).unwrap_or_else(|_| path.into());
+        let mut rows: HashMap<PathBuf, (&Row, bool)> = HashMap::with_capacity(table.rows.len());
         let mut contradicted = 0u64;
         for row in &table.rows {
-            // What leads out of the collection names none of its files.
-            let path = table::below(Path::new(""), &row.path)
-                .map_or_else(|_| row.path.clone(), |path| RelPath::new(&path).to_string());
-            match rows.get(&path) {
-                Some((first, _)) => contradicted += u64::from(split_of(first) != split_of(row)),
-                None => {
-                    rows.insert(path, (row, false));
+            match rows.entry(below(&row.path)) {
+                hash_map::Entry::Occupied(first) => {
+                    contradicted += u64::from(split_of(first.get().0) != split_of(row));
                 }
+                hash_map::Entry::Vacant(free) => {
+                    free.insert((row, false));
+                }
+            }
+        }
+        // Where no file is meant exactly, the cell as it stands, or without the spaces around it.
+        let known: HashSet<&Path> = self.entries.iter().map(|entry| entry.path.native()).collect();
+        let inexact: Vec<(PathBuf, PathBuf)> = table
+            .rows
+            .iter()
+            .filter(|row| !known.contains(below(&row.path).as_path()))
+            .filter_map(|row| {
+                let other = row.paths().skip(1).map(below).find(|path| known.contains(&**path));
+                Some((other?, below(&row.path)))
+            })
+            .collect();
+        for (meant, written) in inexact {
+            if let (false, Some(row)) = (rows.contains_key(&meant), rows.remove(&written)) {
+                rows.insert(meant, row);
             }
         }
         let (mut splits, mut left_out, mut relabelled) = (Interned::default(), 0u64, 0u64);
@@ -38,7 +55,7 @@ impl Collection {
         for entry in &mut self.entries {
             let is_wanted =
                 matches!(entry.place.label, Label::Class(_)) && may_be_picture(&entry.path);
-            let Some((row, is_used)) = rows.get_mut(entry.path.as_str()) else {
+            let Some((row, is_used)) = rows.get_mut(entry.path.native()) else {
                 entry.place.split = None;
                 left_out += u64::from(is_wanted);
                 continue;

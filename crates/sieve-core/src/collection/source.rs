@@ -1,17 +1,20 @@
 //! Where the bytes of files come from.
 
+use std::fs::File;
+use std::io::Read;
 use std::path::{Path, PathBuf};
-use std::sync::mpsc::sync_channel;
+use std::sync::mpsc::{SyncSender, sync_channel};
 use std::time::SystemTime;
 
 use rayon::prelude::*;
 
-use super::archive::{Tar, Zip};
+use super::archive::{TakesEntries, Tar, Zip};
+use super::listing::Found;
 use super::path::RelPath;
-use super::{Collection, Stamp};
-use crate::Error;
+use super::{Collection, EntryKind, Stamp};
 use crate::progress::Watch;
-use crate::reading::{self, FileBytes, ReadLimits, Trouble};
+use crate::reading::{self, FileBytes, Held, Memory, ReadLimits, Trouble};
+use crate::{Error, input};
 
 /// One root of a collection, open.
 #[derive(Debug)]
@@ -51,7 +54,51 @@ const BATCH_BYTES: usize = 16 << 20;
 const BATCH_FILES: usize = 256;
 
 /// What was read of one file, by its place in the list of those wanted.
-type Unpacked = (usize, Result<Vec<u8>, Trouble>);
+type Unpacked = (usize, Result<(Vec<u8>, Held), Trouble>);
+
+impl Source {
+    /// Whether its files lie packed together.
+    pub fn is_archive(&self) -> bool {
+        !matches!(self, Source::Folder { .. })
+    }
+
+    /// At most `most` bytes from the beginning of a file of its listing; none where they cannot be read.
+    pub fn head_of(&self, found: &Found, most: u64) -> Option<Vec<u8>> {
+        let EntryKind::File { stamp } = found.kind else { return None };
+        let limits = ReadLimits { file_bytes: input::MOST_TABLE_BYTES, ..ReadLimits::default() };
+        match self {
+            Source::Folder { root, .. } => {
+                let mut head = Vec::new();
+                let opened = File::open(root.join(found.path.native())).ok()?;
+                opened.take(most).read_to_end(&mut head).ok()?;
+                Some(head)
+            }
+            Source::Zip(zip) => Some(zip.read(found.offset, &limits).ok()?.0),
+            Source::Tar(tar) => match tar.read(found.offset, stamp.size_bytes, &limits) {
+                Some(read) => Some(read.ok()?.0),
+                None => {
+                    let mut one = Only(None);
+                    tar.stream(&[found.offset], &limits, &mut one);
+                    one.0
+                }
+            },
+        }
+    }
+}
+
+/// Takes the one entry that was wanted.
+struct Only(Option<Vec<u8>>);
+
+impl TakesEntries for Only {
+    fn room(&mut self, _size_bytes: u64) -> Option<Held> {
+        Some(Held::default())
+    }
+
+    fn take(&mut self, _at: usize, entry: Result<(Vec<u8>, Held), Trouble>) -> bool {
+        self.0 = entry.ok().map(|(bytes, _)| bytes);
+        false
+    }
+}
 
 impl Collection {
     /// The file in the file system, where it is one.
@@ -103,13 +150,17 @@ impl Collection {
                     .into_par_iter()
                     .map(|(at, bytes)| {
                         let index = here[at];
-                        let bytes = bytes.map(|bytes| FileBytes { bytes, stamp: stamp(index) });
-                        (index, work(index, bytes))
+                        let whole = |(bytes, held)| FileBytes { bytes, stamp: stamp(index), held };
+                        (index, work(index, bytes.map(whole)))
                     })
                     .collect();
                 made.into_iter().for_each(|(index, value)| results[index] = Some(value));
             };
             in_batches(tar, &numbers, limits, watch, &mut take)?;
+        }
+        // What was given up halfway says nothing of its file.
+        if watch.stopped() {
+            return Err(Error::Interrupted);
         }
         let results: Option<Vec<T>> = results.into_iter().collect();
         results.ok_or(Error::Interrupted)
@@ -118,7 +169,7 @@ impl Collection {
     /// The bytes of one file; none where its archive must be read in order.
     fn read(&self, file: Located<'_>, limits: &ReadLimits) -> Option<Result<FileBytes, Trouble>> {
         let Locator { source, offset, stamp } = file.at;
-        let whole = |bytes| FileBytes { bytes, stamp: remembered(stamp) };
+        let whole = |(bytes, held)| FileBytes { bytes, stamp: remembered(stamp), held };
         match &self.sources[source as usize] {
             Source::Folder { root, is_split } => {
                 Some(reading::bytes_of(&root.join(inside(file.path, *is_split)), limits))
@@ -150,18 +201,10 @@ fn in_batches(
     std::thread::scope(|scope| {
         let (sender, receiver) = sync_channel(1);
         scope.spawn(move || {
-            let (mut batch, mut held) = (Vec::new(), 0);
-            tar.stream(numbers, limits, &mut |at, bytes| {
-                held += bytes.as_ref().map_or(0, Vec::len);
-                batch.push((at, bytes));
-                if held < BATCH_BYTES && batch.len() < BATCH_FILES {
-                    return true;
-                }
-                held = 0;
-                // Nobody listens any more once the work was stopped.
-                sender.send(std::mem::take(&mut batch)).is_ok()
-            });
-            let _ = sender.send(batch);
+            let mut batches =
+                Batches { sender, memory: &limits.memory, batch: Vec::new(), bytes: 0 };
+            tar.stream(numbers, limits, &mut batches);
+            batches.hand_over();
         });
         for batch in receiver {
             if watch.stopped() {
@@ -171,6 +214,37 @@ fn in_batches(
         }
         Ok(())
     })
+}
+
+/// Gathers unpacked files and hands them over together.
+struct Batches<'a> {
+    sender: SyncSender<Vec<Unpacked>>,
+    memory: &'a Memory,
+    batch: Vec<Unpacked>,
+    bytes: usize,
+}
+
+impl Batches<'_> {
+    /// False when nobody listens any more, because the work was stopped.
+    fn hand_over(&mut self) -> bool {
+        self.bytes = 0;
+        self.sender.send(std::mem::take(&mut self.batch)).is_ok()
+    }
+}
+
+impl TakesEntries for Batches<'_> {
+    fn room(&mut self, size_bytes: u64) -> Option<Held> {
+        // What would be waited for may lie in the batch itself.
+        let room = self.memory.try_file(size_bytes);
+        room.or_else(|| self.hand_over().then(|| self.memory.file(size_bytes)))
+    }
+
+    fn take(&mut self, at: usize, entry: Result<(Vec<u8>, Held), Trouble>) -> bool {
+        self.bytes += entry.as_ref().map_or(0, |(bytes, _)| bytes.len());
+        self.batch.push((at, entry));
+        let is_full = self.bytes >= BATCH_BYTES || self.batch.len() >= BATCH_FILES;
+        !is_full || self.hand_over()
+    }
 }
 
 fn inside(path: &RelPath, is_split: bool) -> &Path {

@@ -1,11 +1,11 @@
 //! Tables of paths and labels: CSV or JSON Lines.
 
-use std::fs;
+use std::collections::HashSet;
 use std::path::{Component, Path, PathBuf};
 
 use serde_json::{Map, Value};
 
-use crate::{Error, io_reason};
+use crate::{Error, cell, input};
 
 /// What the columns of a table are called.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -46,7 +46,10 @@ pub(super) struct Table {
 /// One row. What is empty is none.
 #[derive(Debug, Default, PartialEq, Eq)]
 pub(super) struct Row {
-    pub path: String,
+    /// What the cell says, read as we write such cells.
+    pub path: PathBuf,
+    /// The cell as it stands, where that is something else.
+    pub as_written: Option<PathBuf>,
     pub class: Option<String>,
     pub split: Option<String>,
     pub group: Option<String>,
@@ -61,18 +64,64 @@ pub(super) enum Needed {
     Split,
 }
 
-/// Reads the table in `file`, which is JSON Lines when its first letter is a `{`.
+impl Row {
+    /// The paths that the row may mean, the likeliest first. Tables of other programs know nothing of our
+    /// escapes, and some put spaces around their cells.
+    pub fn paths(&self) -> impl Iterator<Item = &Path> {
+        let as_written = self.as_written.as_deref();
+        let written = as_written.unwrap_or(&self.path).to_str();
+        let trimmed =
+            written.filter(|text| text.trim() != *text).map(|text| Path::new(text.trim()));
+        [Some(self.path.as_path()), as_written, trimmed].into_iter().flatten()
+    }
+}
+
+/// Reads the table in `file`.
 pub(super) fn read(file: &Path, columns: &Columns, needed: Needed) -> Result<Table, Error> {
-    let failed = |reason: String| Error::TableUnreadable { path: file.to_path_buf(), reason };
-    let bytes = fs::read(file).map_err(|error| failed(io_reason(&error)))?;
-    let text = std::str::from_utf8(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes))
-        .map_err(|error| failed(format!("byte {} is not UTF-8", error.valid_up_to())))?;
-    let table = if text.trim_start().starts_with('{') {
+    input::read(file, input::MOST_TABLE_BYTES)
+        .and_then(|bytes| parse(&bytes, columns, needed))
+        .map_err(|reason| Error::TableUnreadable { path: file.to_path_buf(), reason })
+}
+
+/// The table in `bytes`, which is JSON Lines when its first letter is a `{`; `Err` says what is wrong with it.
+pub(super) fn parse(bytes: &[u8], columns: &Columns, needed: Needed) -> Result<Table, String> {
+    let text = std::str::from_utf8(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes))
+        .map_err(|error| format!("byte {} is not UTF-8", error.valid_up_to()))?;
+    if text.trim_start().starts_with('{') {
         json_lines(text, columns, needed)
     } else {
         separated(text, columns, needed)
+    }
+}
+
+/// The names of the columns and the cells of at most `most` rows of a table of which `head` is the beginning; none
+/// where it is no table.
+pub(super) fn cells(head: &[u8], most: usize) -> Option<(Vec<String>, Vec<Vec<String>>)> {
+    let head = head.strip_prefix(b"\xef\xbb\xbf").unwrap_or(head);
+    // What was cut off in the middle of a line, or of a letter, is left out.
+    let end = head.iter().rposition(|&byte| byte == b'\n').map_or(head.len(), |at| at + 1);
+    let text = std::str::from_utf8(&head[..end]).ok()?;
+    let (names, rows) = if text.trim_start().starts_with('{') {
+        let lines = text.lines().filter(|line| !line.trim().is_empty()).take(most);
+        let objects: Vec<Map<String, Value>> =
+            lines.map(serde_json::from_str).collect::<Result<_, _>>().ok()?;
+        let names = keys(objects.iter());
+        let rows =
+            objects.iter().map(|object| names.iter().map(|name| word(object, name)).collect());
+        let rows = rows.collect();
+        (names, rows)
+    } else {
+        let mut reader = csv::ReaderBuilder::new()
+            .delimiter(separator(text))
+            .flexible(true)
+            .from_reader(text.as_bytes());
+        let plain = |cell: &str| cell::unguarded(cell.trim()).to_owned();
+        let names: Vec<String> = reader.headers().ok()?.iter().map(plain).collect();
+        let rows = reader.records().take(most).map_while(Result::ok);
+        let rows = rows.map(|record| record.iter().map(plain).collect()).collect();
+        (names, rows)
     };
-    table.map_err(failed)
+    (names.len() > 1).then_some((names, rows))
 }
 
 /// Where the fields of a row are, by their names.
@@ -113,30 +162,44 @@ impl Places {
 
     /// The row of these fields; `Err` when it has no path.
     fn row(&self, field: impl Fn(usize) -> String) -> Result<Row, &'static str> {
-        let filled = |at: usize| Some(field(at).trim().to_owned()).filter(|text| !text.is_empty());
+        // Taken as it is written: two spellings of a class are a finding, and names may end in a space.
+        let text = |at: usize| cell::unguarded(&field(at)).to_owned();
+        let filled = |at: usize| Some(text(at)).filter(|text| !text.trim().is_empty());
+        let written = field(self.path);
+        if written.is_empty() {
+            return Err("has no path");
+        }
+        let path = cell::path_of(cell::unguarded(&written));
+        let as_written = Some(PathBuf::from(written)).filter(|written| *written != path);
         Ok(Row {
-            path: filled(self.path).ok_or("has no path")?,
-            // A class is taken as it is written: two spellings are a finding.
-            class: self.class.map(&field).filter(|text| !text.trim().is_empty()),
-            split: self.split.and_then(filled),
+            path,
+            as_written,
+            class: self.class.and_then(filled),
+            split: self.split.and_then(filled).map(|split| split.trim().to_owned()),
             group: self.group.and_then(filled),
-            carried: self.carried.iter().map(|&at| field(at)).collect(),
+            carried: self.carried.iter().map(|&at| text(at)).collect(),
         })
     }
 }
 
-fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, String> {
+/// What parts the cells of a table, by its head.
+fn separator(text: &str) -> u8 {
     let head = text.lines().next().unwrap_or_default();
     let often = |separator: &u8| head.bytes().filter(|byte| byte == separator).count();
     // The first of equals, so a head of one word is CSV.
-    let separator = [b'\t', b';', b','].into_iter().max_by_key(often).unwrap_or(b',');
-    let mut reader = csv::ReaderBuilder::new().delimiter(separator).from_reader(text.as_bytes());
+    [b'\t', b';', b','].into_iter().max_by_key(often).unwrap_or(b',')
+}
+
+fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, String> {
+    let mut reader =
+        csv::ReaderBuilder::new().delimiter(separator(text)).from_reader(text.as_bytes());
     let names = reader.headers().map_err(|error| error.to_string())?;
-    let names: Vec<String> = names.iter().map(|name| name.trim().to_owned()).collect();
+    let names: Vec<String> =
+        names.iter().map(|name| cell::unguarded(name.trim()).to_owned()).collect();
     let places = Places::of(&names, columns, needed)?;
     let mut rows = Vec::new();
     for record in reader.records() {
-        let record = record.map_err(|error| error.to_string())?;
+        let record = record.map_err(|error| in_words(&error))?;
         let line = record.position().map_or(0, csv::Position::line);
         let row = places.row(|at| record.get(at).unwrap_or_default().to_owned());
         rows.push(row.map_err(|what| format!("line {line} {what}"))?);
@@ -144,32 +207,58 @@ fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Str
     Ok(places.table(&names, rows))
 }
 
+/// What is wrong with a row of separated cells, and where.
+fn in_words(error: &csv::Error) -> String {
+    match error.kind() {
+        csv::ErrorKind::UnequalLengths { pos: Some(place), expected_len, len } => {
+            format!("line {} has {len} cells; the head has {expected_len}", place.line())
+        }
+        _ => error.to_string(),
+    }
+}
+
 fn json_lines(text: &str, columns: &Columns, needed: Needed) -> Result<Table, String> {
     let mut objects: Vec<(usize, Map<String, Value>)> = Vec::new();
     for (line, text) in (1..).zip(text.lines()).filter(|(_, text)| !text.trim().is_empty()) {
-        let object = serde_json::from_str(text).map_err(|error| format!("line {line}: {error}"))?;
+        let object = serde_json::from_str(text).map_err(|error| {
+            // The library counts lines of what it is given, which is one line of the file.
+            let what = error.to_string();
+            let what = what.rfind(" at line ").map_or(what.as_str(), |at| &what[..at]);
+            format!("line {line}, column {}: {what}", error.column())
+        })?;
         objects.push((line, object));
     }
-    let mut names: Vec<String> = Vec::new();
-    for (_, object) in &objects {
-        names.extend(object.keys().filter(|key| !names.contains(key)).cloned().collect::<Vec<_>>());
-    }
+    let names = keys(objects.iter().map(|(_, object)| object));
     let places = Places::of(&names, columns, needed)?;
     let mut rows = Vec::new();
     for (line, object) in &objects {
-        let row = places.row(|at| match object.get(&names[at]) {
-            None | Some(Value::Null) => String::new(),
-            Some(Value::String(text)) => text.clone(),
-            Some(other) => other.to_string(),
-        });
+        let row = places.row(|at| word(object, &names[at]));
         rows.push(row.map_err(|what| format!("line {line} {what}"))?);
     }
     Ok(places.table(&names, rows))
 }
 
+/// The names that objects have, in the order in which they first come.
+fn keys<'a>(objects: impl Iterator<Item = &'a Map<String, Value>>) -> Vec<String> {
+    let mut names: Vec<String> = Vec::new();
+    let mut known: HashSet<&str> = HashSet::new();
+    for object in objects {
+        names.extend(object.keys().filter(|key| known.insert(key)).cloned());
+    }
+    names
+}
+
+/// A value as a cell of a table would hold it.
+fn word(object: &Map<String, Value>, name: &str) -> String {
+    match object.get(name) {
+        None | Some(Value::Null) => String::new(),
+        Some(Value::String(text)) => text.clone(),
+        Some(other) => other.to_string(),
+    }
+}
+
 /// The path of a row below `root`; `Err` says why it leads elsewhere.
-pub(super) fn below(root: &Path, path: &str) -> Result<PathBuf, &'static str> {
-    let given = Path::new(path);
+pub(super) fn below(root: &Path, given: &Path) -> Result<PathBuf, &'static str> {
     let absolute = root.canonicalize();
     let given = match given.strip_prefix(root) {
         Ok(inside) if given.is_absolute() => inside,
@@ -197,7 +286,8 @@ mod tests {
     fn row(path: &str, class: &str, split: &str, group: &str, carried: &[&str]) -> Row {
         let some = |text: &str| Some(text.to_owned()).filter(|text| !text.is_empty());
         Row {
-            path: path.to_owned(),
+            path: path.into(),
+            as_written: None,
             class: some(class),
             split: some(split),
             group: some(group),
@@ -228,6 +318,30 @@ mod tests {
             separated("path,class\n,bay\n", &columns, Needed::Class).unwrap_err(),
             "line 2 has no path"
         );
+        assert_eq!(
+            separated("path,class\na.jpg,bay\nb.jpg\n", &columns, Needed::Class).unwrap_err(),
+            "line 3 has 1 cells; the head has 2"
+        );
+        let broken = "{\"path\":\"a.jpg\",\"class\":\"bay\"}\n{\"path\":\"b.jpg\",}\n";
+        assert_eq!(
+            json_lines(broken, &columns, Needed::Class).unwrap_err(),
+            "line 2, column 17: trailing comma"
+        );
+    }
+
+    #[test]
+    fn cells_are_taken_as_they_are_and_as_other_programs_write_them() {
+        let paths = |cell: &str| {
+            let text = format!("path,class\n\"{cell}\",bay\n");
+            let table = separated(&text, &Columns::default(), Needed::Class).unwrap();
+            table.rows[0]
+                .paths()
+                .map(|path| path.to_string_lossy().into_owned())
+                .collect::<Vec<_>>()
+        };
+        assert_eq!(paths(" a.jpg "), [" a.jpg ", "a.jpg"]);
+        assert_eq!(paths("'=a.jpg"), ["=a.jpg", "'=a.jpg"]);
+        assert_eq!(paths("a\\x5cxff"), ["a\\xff", "a\\x5cxff"]);
     }
 
     #[test]
@@ -243,7 +357,11 @@ mod tests {
             (".", None),
         ];
         for (path, expected) in table {
-            assert_eq!(below(root, path).ok().as_deref(), expected.map(Path::new), "{path}");
+            assert_eq!(
+                below(root, Path::new(path)).ok().as_deref(),
+                expected.map(Path::new),
+                "{path}"
+            );
         }
     }
 }

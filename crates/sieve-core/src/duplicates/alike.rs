@@ -77,12 +77,23 @@ pub fn nearest<'a>(
         return Err(Error::Interrupted);
     }
     let is_copy = |index: u32| subjects.pictures[index as usize].measured.digest == image.0.digest;
+    let has_same_pixels = |index: u32| {
+        let pixels = subjects.pictures[index as usize].measured.small_pixels;
+        pixels.is_some() && pixels == image.0.small_pixels
+    };
     found.sort_by_key(|(index, best)| {
-        (Reverse(is_copy(*index)), Reverse(best.map(|(product, _)| product)), *index)
+        let is_same = is_copy(*index) || has_same_pixels(*index);
+        (Reverse(is_same), Reverse(best.map(|(product, _)| product)), *index)
     });
     found.truncate(count.saturating_mul(TRIED).max(100));
-    let candidates: Vec<Candidate> =
-        found.iter().filter_map(|(_, best)| Some(best.as_ref()?.1)).collect();
+    let measured = |index: u32| subjects.pictures[index as usize].measured;
+    // Of small pictures only bytes and pixels tell what is the same.
+    let told_by_looks = |index: u32| !image.0.is_small() && !measured(index).is_small();
+    let candidates: Vec<Candidate> = found
+        .iter()
+        .filter(|(index, _)| told_by_looks(*index))
+        .filter_map(|(_, best)| Some(best.as_ref()?.1))
+        .collect();
     let subject = |index: usize| {
         if index == own as usize { Some(&asked) } else { looks.subject(index) }
     };
@@ -104,6 +115,7 @@ pub fn nearest<'a>(
         let known = verified.iter().find(|pair| pair.a == index);
         let (kind, score) = match known {
             _ if is_copy(index) => (Some(Kind::SameBytes), 1.0),
+            _ if has_same_pixels(index) => (Some(Kind::SamePixels), 1.0),
             Some(pair) if pair.verdict.is_alike() => (Some(pair.kind), pair.verdict.score()),
             Some(pair) => (None, pair.verdict.score()),
             None => (None, 0.0),

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use rayon::prelude::*;
 
-use super::burst::{Nearness, neighbours};
+use super::burst::neighbours;
 use super::candidates::{Candidate, FEW, near, wide};
 use super::closing::by_way_of_a_third;
 use super::grouping::{Link, Links, Membership, group};
@@ -113,6 +113,8 @@ pub struct Found<'a> {
     pub groups: Vec<Group>,
     /// How far was looked.
     pub reach: Reach,
+    /// How many pictures are small, so that only their bytes and pixels were compared.
+    pub small: u64,
 }
 
 /// Pictures that go together.
@@ -173,8 +175,12 @@ pub fn find<'a>(
     let mut subjects = Subjects::of(sides);
     let reach = request.reach.unwrap_or_else(|| Reach::usual(subjects.pictures.len()));
     let copies = Copies::of(&subjects.pictures);
-    let leaders = &copies.leaders;
-    let twins = same_pixels(&mut subjects, leaders, watch)?;
+    let twins = same_pixels(&mut subjects, &copies.leaders, watch)?;
+    // Of small pictures nothing else is compared.
+    let is_small = |index: u32| subjects.pictures[index as usize].measured.is_small();
+    let leaders: Vec<u32> =
+        copies.leaders.iter().copied().filter(|&index| !is_small(index)).collect();
+    let leaders = leaders.as_slice();
     let mut links = Links::new();
     let mut verified = Vec::new();
     if reach > Reach::Same {
@@ -205,7 +211,8 @@ pub fn find<'a>(
     let mut pairs = copies.expanded(&links, allows);
     pairs.retain(|pair| request.kinds.is_empty() || request.kinds.contains(&pair.kind));
     let groups = groups(&subjects, &pairs, &same, &copies);
-    Ok(Found { groups, pairs, pictures: subjects.pictures, reach })
+    let small = subjects.pictures.iter().filter(|picture| picture.measured.is_small()).count();
+    Ok(Found { groups, pairs, pictures: subjects.pictures, reach, small: small as u64 })
 }
 
 /// Files with the same bytes.
@@ -333,9 +340,8 @@ fn looked_up(
     Ok(verified)
 }
 
-/// Cosines of two frames of a moment, at least: where cameras told the time, and where only names
-/// run, which says less.
-const MOMENT: [f32; 2] = [0.80, 0.92];
+/// Cosine of two frames of a moment, at least.
+const MOMENT: f32 = 0.80;
 
 /// Pairs of different pictures that are frames of one moment. Frames of a still hand are laid over each
 /// other without a doubt; what has moved is nevertheless another picture. `same` are the duplicates.
@@ -349,29 +355,20 @@ fn bursts(
     if reach == Reach::Same {
         return Ok(Links::new());
     }
-    let files: Vec<_> = leaders
-        .iter()
-        .map(|&index| {
-            let Picture { record, measured, .. } = subjects.pictures[index as usize];
-            (record, measured)
-        })
-        .collect();
-    let near: Vec<(u32, u32, Nearness)> = neighbours(&files)
+    let files: Vec<_> =
+        leaders.iter().map(|&index| subjects.pictures[index as usize].measured).collect();
+    let near: Vec<(u32, u32)> = neighbours(&files)
         .into_iter()
-        .map(|(a, b, why)| (leaders[a as usize], leaders[b as usize], why))
-        .filter(|&(a, b, _)| same.get(&(a, b)).is_none_or(|pair| !pair.is_still))
+        .map(|(a, b)| (leaders[a as usize], leaders[b as usize]))
+        .filter(|pair| same.get(pair).is_none_or(|pair| !pair.is_still))
         .collect();
-    let needed: Vec<u32> = near.iter().flat_map(|&(a, b, _)| [a, b]).collect();
+    let needed: Vec<u32> = near.iter().flat_map(|&(a, b)| [a, b]).collect();
     subjects.load(&needed, watch)?;
     let looks = &subjects.looks;
     let subject = |index: u32| looks.subject(index as usize);
-    let alike = |&(a, b, why): &(u32, u32, Nearness)| -> Option<((u32, u32), Link)> {
+    let alike = |&(a, b): &(u32, u32)| -> Option<((u32, u32), Link)> {
         let (first, second): (&Subject, &Subject) = (subject(a)?, subject(b)?);
-        let least = match why {
-            Nearness::Time => MOMENT[0],
-            Nearness::Name => MOMENT[1],
-        };
-        let score = moment(first, second).filter(|&score| score >= least)?;
+        let score = moment(first, second).filter(|&score| score >= MOMENT)?;
         Some(((a, b), Link { kind: Kind::Burst, score }))
     };
     let mut found: Vec<((u32, u32), Link)> = near.par_iter().filter_map(alike).collect();

@@ -7,15 +7,15 @@ use super::subjects::Subjects;
 use crate::Error;
 use crate::measuring::{Digest, Fingerprint};
 use crate::progress::Watch;
-use crate::reading;
 use crate::sets::Sets;
 
 /// Levels by which the thumbnails of two pictures with the same pixels may differ: a JPEG is measured
 /// at a smaller scale than the same picture in a lossless file.
 const LEVELS: u8 = 4;
 
-/// Groups of those of `among` with the same pixels, each of two or more. Only pictures of one size whose
-/// fingerprints meet and whose thumbnails are nearly the same are decoded.
+/// Groups of those of `among` with the same pixels, each of two or more. The pixels of small pictures are
+/// known by their digests; of the others, those of one size whose fingerprints meet and whose thumbnails are
+/// nearly the same are decoded.
 ///
 /// # Errors
 ///
@@ -25,9 +25,18 @@ pub fn same_pixels(
     among: &[u32],
     watch: &dyn Watch,
 ) -> Result<Vec<Vec<u32>>, Error> {
+    let mut by_digest: BTreeMap<Digest, Vec<u32>> = BTreeMap::new();
     let mut by_size: BTreeMap<(u32, u32), Vec<u32>> = BTreeMap::new();
     for &index in among {
-        let facts = &subjects.pictures[index as usize].measured.facts;
+        let measured = subjects.pictures[index as usize].measured;
+        if measured.is_small() {
+            measured
+                .small_pixels
+                .iter()
+                .for_each(|&digest| by_digest.entry(digest).or_default().push(index));
+            continue;
+        }
+        let facts = &measured.facts;
         // What is transparent was laid on white: other pictures may look the same then.
         if facts.colour.may_be_transparent() {
             continue;
@@ -51,14 +60,11 @@ pub fn same_pixels(
             others.any(|&other| subjects.looks.are_nearly(index, other, LEVELS))
         }));
     }
-    if suspects.is_empty() {
-        return Ok(Vec::new());
+    if !suspects.is_empty() {
+        watch.begin("comparing pixels", Some(suspects.len() as u64));
     }
-    watch.begin("comparing pixels", Some(suspects.len() as u64));
-    let mut by_digest: BTreeMap<Digest, Vec<u32>> = BTreeMap::new();
-    let digests = subjects.visit(&suspects, watch, |bytes, limits| {
-        Some(Digest::of_pixels(&reading::decode(bytes, limits).ok()?.pixels))
-    })?;
+    let digests =
+        subjects.visit(&suspects, watch, |bytes, limits| Digest::of_picture(bytes, limits).ok())?;
     for (index, digest) in suspects.into_iter().zip(digests) {
         if let Some(digest) = digest {
             by_digest.entry(digest).or_default().push(index);

@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::reading::Pixels;
+use crate::reading::{self, Pixels, ReadLimits, Rows, Shape, Trouble};
 
 /// A blake3 digest: 32 bytes, written as 64 hexadecimal digits.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -17,12 +17,54 @@ impl Digest {
     /// The digest of a decoded picture: of its width and height and its upright 8-bit RGB values.
     /// The same picture has the same one in every lossless container.
     ///
-    /// It needs the picture decoded in full, which costs more than all the rest of measuring. It is therefore not among what is measured of every picture: two pictures with the same
-    /// pixels have nearly the same fingerprint, so only pictures whose fingerprints meet need it.
+    /// It needs the picture decoded in full, which costs more than all the rest of measuring. Of all but small
+    /// pictures it is therefore not among what is measured: two with the same pixels have nearly the same
+    /// fingerprint, so only pictures whose fingerprints meet need it.
     pub fn of_pixels(pixels: &Pixels) -> Self {
+        let mut rows = HashedRows::of(pixels.width_px, pixels.height_px);
+        rows.row(&pixels.data);
+        rows.digest()
+    }
+
+    /// The same of the picture in a file, without holding it whole where it is stored upright.
+    ///
+    /// # Errors
+    ///
+    /// Why the file gives no picture.
+    pub fn of_picture(bytes: &[u8], limits: &ReadLimits) -> Result<Self, Trouble> {
+        let mut rows = HashedRows::of(0, 0);
+        // Every pixel: no side is as long.
+        let picture = reading::survey(bytes, limits, u32::MAX, &mut rows)?;
+        if picture.facts.orientation == 1 {
+            return Ok(rows.digest());
+        }
+        drop(picture);
+        Ok(Digest::of_pixels(&reading::decode(bytes, limits)?.pixels))
+    }
+}
+
+/// Takes the digest of rows as they come.
+struct HashedRows(blake3::Hasher);
+
+impl HashedRows {
+    fn of(width_px: u32, height_px: u32) -> Self {
         let mut hasher = blake3::Hasher::new();
-        hasher.update(&pixels.width_px.to_le_bytes()).update(&pixels.height_px.to_le_bytes());
-        Digest(hasher.update(&pixels.data).finalize().into())
+        hasher.update(&width_px.to_le_bytes()).update(&height_px.to_le_bytes());
+        HashedRows(hasher)
+    }
+
+    fn digest(&self) -> Digest {
+        Digest(self.0.finalize().into())
+    }
+}
+
+impl Rows for HashedRows {
+    fn begin(&mut self, shape: Shape) {
+        *self = HashedRows::of(shape.columns, shape.rows);
+    }
+
+    fn row(&mut self, rgb: &[u8]) {
+        self.0.update(rgb);
     }
 }
 

@@ -5,6 +5,7 @@ mod digest;
 mod fingerprint;
 mod grid;
 mod look;
+mod small;
 #[cfg(test)]
 mod tests;
 mod thumbnail;
@@ -14,14 +15,16 @@ pub use digest::Digest;
 pub use fingerprint::Fingerprint;
 pub(crate) use grid::halved;
 pub use look::Look;
+pub use small::SMALL_SIDE_PX;
 pub use thumbnail::{CHROMA_PX, Descriptor, LUMA_PX, Thumbnail};
 
 use crate::reading::{self, Doubt, Facts, ReadLimits, Trouble};
 use grid::Averager;
+use small::KeepingSmall;
 use thumbnail::Planes;
 
 /// The version of everything that is measured: what was measured by another one is measured again.
-pub const MEASURING_VERSION: u32 = 3;
+pub const MEASURING_VERSION: u32 = 4;
 
 /// Pixels that both sides of a picture keep when it is decoded smaller for measuring: as many as the
 /// grid has cells.
@@ -42,12 +45,21 @@ pub struct Measured {
     pub fingerprint: Fingerprint,
     /// Numbers to find those that look alike by.
     pub descriptor: Descriptor,
+    /// Digest of the pixels ([`Digest::of_pixels`]) of a small picture without transparency: all that
+    /// it is compared by.
+    pub small_pixels: Option<Digest>,
 }
 
 impl Measured {
     /// Width over height.
     pub fn aspect(&self) -> f64 {
         f64::from(self.facts.width_px) / f64::from(self.facts.height_px)
+    }
+
+    /// Whether there is too little to see to tell what is the same but for bytes and pixels: a side
+    /// has fewer than [`SMALL_SIDE_PX`] pixels.
+    pub fn is_small(&self) -> bool {
+        self.facts.width_px.min(self.facts.height_px) < SMALL_SIDE_PX
     }
 }
 
@@ -57,9 +69,11 @@ impl Measured {
 ///
 /// Why the file gives no picture.
 pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail), Trouble> {
-    let mut averager = Averager::new(grid::SIDE);
-    let picture = reading::survey(bytes, limits, LEAST_SIDE_PX, &mut averager)?;
-    let (grid, deviation) = averager.finish().expect("a picture that was read gave its rows");
+    let mut rows = KeepingSmall::new(Averager::new(grid::SIDE));
+    let picture = reading::survey(bytes, limits, LEAST_SIDE_PX, &mut rows)?;
+    let small_pixels = rows.digest(&picture.facts);
+    let averaged = rows.into_inner().finish();
+    let (grid, deviation) = averaged.expect("a picture that was read gave its rows");
     let grid = grid.upright(picture.facts.orientation);
     let planes = Planes::of(&grid);
     let measured = Measured {
@@ -69,6 +83,7 @@ pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail
         look: Look::of(&planes, deviation),
         fingerprint: Fingerprint::of(&planes.coarse[0]),
         descriptor: planes.descriptor(),
+        small_pixels,
     };
     Ok((measured, planes.thumbnail()))
 }

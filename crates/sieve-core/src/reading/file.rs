@@ -5,7 +5,8 @@ use std::io::Read;
 use std::path::Path;
 use std::time::SystemTime;
 
-use super::{ReadLimits, Trouble};
+use super::memory::room;
+use super::{Held, ReadLimits, Trouble};
 use crate::collection::Stamp;
 use crate::io_reason;
 
@@ -17,6 +18,8 @@ pub struct FileBytes {
     /// What tells that a later file is still this one; none where that could not be told, because
     /// the file changed while or just before it was read.
     pub stamp: Option<Stamp>,
+    /// The memory that was taken for them.
+    pub held: Held,
 }
 
 /// Reads a whole file into memory, unless it is larger than the limits allow. One that grows while
@@ -27,7 +30,12 @@ pub struct FileBytes {
 /// [`Trouble::Unreadable`] or [`Trouble::OverLimit`].
 pub fn bytes_of(file: &Path, limits: &ReadLimits) -> Result<FileBytes, Trouble> {
     let first = read_once(file, limits)?;
-    if first.stamp.is_some() { Ok(first) } else { read_once(file, limits) }
+    if first.stamp.is_some() {
+        return Ok(first);
+    }
+    // Its memory must be free before more is asked for.
+    drop(first);
+    read_once(file, limits)
 }
 
 fn read_once(file: &Path, limits: &ReadLimits) -> Result<FileBytes, Trouble> {
@@ -36,13 +44,13 @@ fn read_once(file: &Path, limits: &ReadLimits) -> Result<FileBytes, Trouble> {
     let mut opened = File::open(file).map_err(unreadable)?;
     let before = Stamp::of(&opened.metadata().map_err(unreadable)?);
     limits.admit_file(before.size_bytes)?;
-    let mut bytes = Vec::new();
-    bytes.reserve_exact(before.size_bytes as usize + 1);
+    let held = limits.memory.file(before.size_bytes);
+    let mut bytes = room(before.size_bytes as usize + 1)?;
     let at_most = limits.file_bytes.saturating_add(1);
     opened.by_ref().take(at_most).read_to_end(&mut bytes).map_err(unreadable)?;
     limits.admit_file(bytes.len() as u64)?;
     let after = Stamp::of(&opened.metadata().map_err(unreadable)?);
     let is_steady = before == after && after.size_bytes == bytes.len() as u64;
     let stamp = (is_steady && !after.is_fresh(now)).then_some(after);
-    Ok(FileBytes { bytes, stamp })
+    Ok(FileBytes { bytes, stamp, held })
 }

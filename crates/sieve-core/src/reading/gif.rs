@@ -4,8 +4,11 @@ use std::io::Cursor;
 
 use gif::{ColorOutput, DecodeOptions, DecodingError, MemoryLimit};
 
+use super::memory::room;
 use super::rows::Want;
-use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, pixels};
+use super::{
+    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, given_up, pixels,
+};
 
 /// What following the blocks of a file told.
 struct Blocks {
@@ -42,8 +45,12 @@ pub(super) fn read(
     let (width_px, height_px) = (u32::from(decoder.width()), u32::from(decoder.height()));
     limits.admit(width_px, height_px, 3)?;
 
-    let mut canvas =
-        Pixels { width_px, height_px, data: vec![255; width_px as usize * height_px as usize * 3] };
+    // The canvas, a frame of the same size in colours, and its indices.
+    let pixels = u64::from(width_px) * u64::from(height_px);
+    let held = limits.memory.decode(pixels * 8);
+    let mut data = room(width_px as usize * height_px as usize * 3)?;
+    data.resize(width_px as usize * height_px as usize * 3, 255);
+    let mut canvas = Pixels { width_px, height_px, data };
     let first = decoder.read_next_frame().map_err(trouble)?;
     paint(&mut canvas, first.ok_or_else(|| damaged("it holds no frame"))?);
 
@@ -52,6 +59,9 @@ pub(super) fn read(
     // decoded as long as that costs no more than the largest picture that is admitted.
     let mut budget = limits.pixels;
     for number in 2..=blocks.frames {
+        if (limits.stopped)() {
+            return Err(given_up());
+        }
         match decoder.read_next_frame() {
             Ok(Some(frame)) => {
                 let area = u64::from(frame.width) * u64::from(frame.height);
@@ -87,7 +97,7 @@ pub(super) fn read(
         captured: None,
         camera: None,
     };
-    Ok(Picture { facts, doubts, pixels: want.take(canvas) })
+    Ok(Picture { facts, doubts, pixels: want.take(canvas), held })
 }
 
 /// Lays the first frame on the white canvas; what reaches beyond the canvas is left away.

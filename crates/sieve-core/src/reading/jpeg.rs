@@ -10,8 +10,11 @@ use std::ptr;
 use mozjpeg_sys::*;
 
 use super::exif::{self, ExifFacts};
+use super::memory::{Held, no_memory, room, zeros};
 use super::rows::{Shape, Want};
-use super::{ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, profile};
+use super::{
+    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, given_up, profile,
+};
 
 /// Scans beyond which a progressive file is refused. Encoders write about ten; a file of a few
 /// kilobytes can ask for tens of thousands, each a pass over the whole picture.
@@ -40,6 +43,14 @@ struct Warnings {
     odd_order: u32,
 }
 
+/// What the functions that the library calls back know and keep.
+struct Called {
+    warnings: Warnings,
+    /// Scans that the work allowed for one picture is enough for; set once its size is known.
+    most_scans: c_int,
+    stopped: fn() -> bool,
+}
+
 /// What the decoder said when it gave up.
 struct Fatal {
     code: c_int,
@@ -51,7 +62,7 @@ struct Decoder<'a> {
     cinfo: Box<jpeg_decompress_struct>,
     _errors: Box<jpeg_error_mgr>,
     _progress: Box<jpeg_progress_mgr>,
-    warnings: Box<Warnings>,
+    called: Box<Called>,
     bytes: &'a [u8],
 }
 
@@ -62,7 +73,7 @@ pub(super) fn read(
     limits: &ReadLimits,
     want: &mut Want<'_>,
 ) -> Result<Picture, Trouble> {
-    let mut decoder = Decoder::new(bytes);
+    let mut decoder = Decoder::new(bytes, limits);
     let outcome = catch_unwind(AssertUnwindSafe(|| decoder.run(limits, want)));
     outcome.unwrap_or_else(|payload| match payload.downcast::<Fatal>() {
         Ok(fatal) => Err(decoder.trouble(&fatal)),
@@ -71,7 +82,7 @@ pub(super) fn read(
 }
 
 impl<'a> Decoder<'a> {
-    fn new(bytes: &'a [u8]) -> Self {
+    fn new(bytes: &'a [u8], limits: &ReadLimits) -> Self {
         // SAFETY: all-zero is a valid state of these C structures, which their own initialisers
         // then fill; every pointer stored below points into a box that `Self` keeps.
         unsafe {
@@ -80,14 +91,16 @@ impl<'a> Decoder<'a> {
             errors.error_exit = Some(give_up);
             errors.emit_message = Some(take_warning);
             let mut progress: Box<jpeg_progress_mgr> = Box::new(std::mem::zeroed());
-            progress.progress_monitor = Some(bound_scans);
-            let mut warnings = Box::<Warnings>::default();
+            progress.progress_monitor = Some(go_on_or_stop);
+            let warnings = Warnings::default();
+            let most_scans = MAX_SCANS;
+            let mut called = Box::new(Called { warnings, most_scans, stopped: limits.stopped });
             let mut cinfo: Box<jpeg_decompress_struct> = Box::new(std::mem::zeroed());
             cinfo.common.err = &mut *errors;
             jpeg_create_decompress(&mut *cinfo);
-            cinfo.common.client_data = (&raw mut *warnings).cast::<c_void>();
+            cinfo.common.client_data = (&raw mut *called).cast::<c_void>();
             cinfo.common.progress = &mut *progress;
-            Decoder { cinfo, _errors: errors, _progress: progress, warnings, bytes }
+            Decoder { cinfo, _errors: errors, _progress: progress, called, bytes }
         }
     }
 
@@ -104,6 +117,7 @@ impl<'a> Decoder<'a> {
         }
         let (width, height) = (self.cinfo.image_width, self.cinfo.image_height);
         limits.admit(width, height, self.cinfo.num_components.max(1) as u64)?;
+        let held = self.admit_scans(limits, want)?;
         let (colour, out) = self.colours()?;
         let markers = self.markers();
         let facts = Facts {
@@ -129,12 +143,12 @@ impl<'a> Decoder<'a> {
             }
             jpeg_start_decompress(cinfo);
             let channels = cinfo.output_components as usize;
-            let mut row = vec![0u8; cinfo.output_width as usize * channels];
+            let mut row = zeros(cinfo.output_width as usize * channels)?;
             let mut rgb = Vec::new();
             match want {
                 Want::Pixels => {
                     (pixels.width_px, pixels.height_px) = (width, height);
-                    pixels.data.reserve_exact(width as usize * height as usize * 3);
+                    pixels.data = room(width as usize * height as usize * 3)?;
                 }
                 Want::Rows { rows, .. } => {
                     let share = f64::from(cinfo.scale_num) / f64::from(cinfo.scale_denom);
@@ -164,7 +178,37 @@ impl<'a> Decoder<'a> {
         // SAFETY: every row was read.
         unsafe { jpeg_finish_decompress(&mut self.cinfo) };
         let doubts = self.verdict(all_scans)?;
-        Ok(Picture { facts, doubts, pixels })
+        Ok(Picture { facts, doubts, pixels, held })
+    }
+
+    /// Refuses a file of more scans than the work for one picture allows, and takes the memory that it needs: a
+    /// picture of several scans is held as coefficients until the last has come. To be asked behind the header.
+    fn admit_scans(&mut self, limits: &ReadLimits, want: &Want<'_>) -> Result<Held, Trouble> {
+        let (width, height) = (self.cinfo.image_width, self.cinfo.image_height);
+        let pixels = u64::from(width) * u64::from(height);
+        let mut needed = if matches!(want, Want::Pixels) { pixels * 3 } else { 0 };
+        // SAFETY: behind the header the decoder is in the state that this may be asked in, and it keeps as many
+        // descriptions of channels as it has channels.
+        let (has_scans, channels) = unsafe {
+            let channels = self.cinfo.num_components.max(0) as usize;
+            let channels = std::slice::from_raw_parts(self.cinfo.comp_info, channels);
+            (jpeg_has_multiple_scans(&self.cinfo) != 0, channels)
+        };
+        if has_scans {
+            let scans = scans(self.bytes).count;
+            if scans > MAX_SCANS as u64 {
+                return Err(too_many_scans());
+            }
+            limits.admit_work(width, height, scans)?;
+            let blocks = channels.iter().map(|channel| {
+                u64::from(channel.width_in_blocks) * u64::from(channel.height_in_blocks)
+            });
+            // 64 coefficients of two bytes.
+            needed += blocks.sum::<u64>() * 128;
+        }
+        let most = limits.work_pixels / pixels.max(1);
+        self.called.most_scans = c_int::try_from(most).unwrap_or(c_int::MAX).clamp(1, MAX_SCANS);
+        Ok(limits.memory.decode(needed))
     }
 
     /// How the colours are stored, and what to ask the decoder for.
@@ -223,11 +267,11 @@ impl<'a> Decoder<'a> {
 
     /// Judges a picture of which every row was decoded.
     fn verdict(&self, all_scans: Option<bool>) -> Result<Vec<Doubt>, Trouble> {
-        let seen = &*self.warnings;
+        let seen = &self.called.warnings;
         if seen.end_of_file > 0 {
             let channels = self.cinfo.num_components as usize;
             // Followed through the whole file, and only where the end is missing.
-            let all_scans = all_scans.unwrap_or_else(|| channels_in_scans(self.bytes) >= channels);
+            let all_scans = all_scans.unwrap_or_else(|| scans(self.bytes).channels >= channels);
             if seen.scan_too_short > 0 || !all_scans {
                 return Err(cut_short());
             }
@@ -275,10 +319,14 @@ impl<'a> Decoder<'a> {
             JERR_FRACT_SAMPLE_NOTIMPL,
         ];
         if fatal.code == TOO_MANY_SCANS {
-            Trouble::OverLimit(fatal.message.clone())
+            too_many_scans()
+        } else if fatal.code == STOPPED {
+            given_up()
+        } else if fatal.code == JERR_OUT_OF_MEMORY as c_int {
+            no_memory()
         } else if NOT_READ_HERE.iter().any(|&code| code as c_int == fatal.code) {
             Trouble::Unsupported(format!("JPEG variety: {}", fatal.message))
-        } else if self.warnings.end_of_file > 0 {
+        } else if self.called.warnings.end_of_file > 0 {
             cut_short()
         } else {
             damaged(&fatal.message)
@@ -333,9 +381,18 @@ fn multiply(a: u8, b: u8) -> u8 {
     ((u32::from(a) * u32::from(b) + 127) / 255) as u8
 }
 
-/// How many channels the scans of a JPEG hold together, by its markers.
-fn channels_in_scans(bytes: &[u8]) -> usize {
-    let mut channels = 0;
+/// What the markers of a JPEG say of its scans.
+#[derive(Default)]
+struct Scans {
+    /// How many there are.
+    count: u64,
+    /// How many channels they hold together.
+    channels: usize,
+}
+
+/// Follows the markers of a JPEG from segment to segment; of the data of scans it looks for their ends.
+fn scans(bytes: &[u8]) -> Scans {
+    let mut scans = Scans::default();
     let mut at = 2;
     while let (Some(&mark), Some(&code)) = (bytes.get(at), bytes.get(at + 1)) {
         match (mark, code) {
@@ -346,18 +403,24 @@ fn channels_in_scans(bytes: &[u8]) -> usize {
                     break;
                 };
                 if code == 0xDA {
-                    channels += bytes.get(at + 4).map_or(0, |&count| usize::from(count));
+                    scans.count += 1;
+                    scans.channels += bytes.get(at + 4).map_or(0, |&count| usize::from(count));
                 }
                 at += 2 + usize::from(u16::from_be_bytes([length[0], length[1]]));
             }
-            _ => at += 1,
+            _ => at += bytes[at..].iter().position(|&byte| byte == 0xFF).unwrap_or(bytes.len()),
         }
     }
-    channels
+    scans
 }
 
-/// Our own code beside the library's, which are positive.
+/// Our own codes beside the library's, which are positive.
 const TOO_MANY_SCANS: c_int = -1;
+const STOPPED: c_int = -2;
+
+fn too_many_scans() -> Trouble {
+    Trouble::OverLimit(format!("it has more scans than the {MAX_SCANS} that are followed"))
+}
 
 /// The library's own type of the function that writes a message.
 type FormatMessage = unsafe extern "C-unwind" fn(&mut jpeg_common_struct, &mut [u8; 80]);
@@ -384,9 +447,9 @@ unsafe extern "C-unwind" fn take_warning(cinfo: &mut jpeg_common_struct, level: 
     if level >= 0 {
         return; // a trace message
     }
-    // SAFETY: `client_data` is the box of warnings that the decoder keeps.
+    // SAFETY: `client_data` is the box that the decoder keeps.
     let (seen, code) =
-        unsafe { (&mut *cinfo.client_data.cast::<Warnings>(), (*cinfo.err).msg_code) };
+        unsafe { (&mut (*cinfo.client_data.cast::<Called>()).warnings, (*cinfo.err).msg_code) };
     match code as J_MESSAGE_CODE {
         JWRN_JPEG_EOF => seen.end_of_file += 1,
         JWRN_HIT_MARKER => seen.scan_too_short += 1,
@@ -397,12 +460,20 @@ unsafe extern "C-unwind" fn take_warning(cinfo: &mut jpeg_common_struct, level: 
     }
 }
 
-unsafe extern "C-unwind" fn bound_scans(cinfo: &mut jpeg_common_struct) {
-    // SAFETY: set on decompressors only, whose structure begins with the common one.
-    let scan =
-        unsafe { (*ptr::from_mut(cinfo).cast::<jpeg_decompress_struct>()).input_scan_number };
-    if scan > MAX_SCANS {
-        let message = format!("more than {MAX_SCANS} scans");
-        resume_unwind(Box::new(Fatal { code: TOO_MANY_SCANS, message }));
-    }
+/// Called for every row of blocks that is read, and every row of pixels that is made.
+unsafe extern "C-unwind" fn go_on_or_stop(cinfo: &mut jpeg_common_struct) {
+    // SAFETY: `client_data` is the box that the decoder keeps; this is set on decompressors only, whose structure
+    // begins with the common one.
+    let (called, scan) = unsafe {
+        let called = &*cinfo.client_data.cast::<Called>();
+        (called, (*ptr::from_mut(cinfo).cast::<jpeg_decompress_struct>()).input_scan_number)
+    };
+    let code = if (called.stopped)() {
+        STOPPED
+    } else if scan > called.most_scans {
+        TOO_MANY_SCANS
+    } else {
+        return;
+    };
+    resume_unwind(Box::new(Fatal { code, message: String::new() }));
 }

@@ -10,6 +10,7 @@ mod file;
 mod format;
 mod gif;
 mod jpeg;
+mod memory;
 mod orientation;
 mod others;
 mod pixels;
@@ -23,11 +24,13 @@ pub(crate) use clock::time_of_seconds;
 pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_picture_name;
 pub use format::{Content, Format, content};
-pub(crate) use orientation::stored_place;
+pub use memory::{Held, Memory};
+pub(crate) use orientation::{stored_place, upright};
 pub use pixels::Pixels;
 pub use rows::{Rows, Shape};
 
 use std::borrow::Cow;
+use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use rows::Want;
@@ -45,11 +48,26 @@ pub struct ReadLimits {
     pub decoded_bytes: u64,
     /// Greatest file, in bytes. Default 1 GiB: a file is read into memory whole.
     pub file_bytes: u64,
+    /// Greatest number of pixels that all passes over a picture cover together. Default 4 billion: 20 passes
+    /// over the largest picture. Progressive JPEGs have about ten scans, each a pass; files of a few kilobytes
+    /// can ask for any number.
+    pub work_pixels: u64,
+    /// What all pictures that are being read may take together.
+    pub memory: Memory,
+    /// Asked now and then inside of a long picture; once it is true the picture is given up.
+    pub stopped: fn() -> bool,
 }
 
 impl Default for ReadLimits {
     fn default() -> Self {
-        ReadLimits { pixels: 200_000_000, decoded_bytes: 1 << 30, file_bytes: 1 << 30 }
+        ReadLimits {
+            pixels: 200_000_000,
+            decoded_bytes: 1 << 30,
+            file_bytes: 1 << 30,
+            work_pixels: 4_000_000_000,
+            memory: Memory::default(),
+            stopped: || false,
+        }
     }
 }
 
@@ -177,6 +195,8 @@ pub struct Picture {
     /// The first frame: 8-bit RGB, oriented, transparency flattened on white. Empty after
     /// [`survey`].
     pub pixels: Pixels,
+    /// The memory that was taken for it. To be dropped before waiting for other threads.
+    pub held: Held,
 }
 
 /// Decodes every byte of the picture in `bytes` to learn whether it is sound, and hands its rows
@@ -232,8 +252,18 @@ fn read(bytes: &[u8], limits: &ReadLimits, mut want: Want<'_>) -> Result<Picture
         let facts = &mut picture.facts;
         (facts.width_px, facts.height_px) = (facts.height_px, facts.width_px);
     }
-    picture.pixels = orientation::upright(picture.pixels, turn);
+    picture.pixels = orientation::upright(picture.pixels, turn)?;
     Ok(picture)
+}
+
+thread_local! {
+    static IS_DECODING: Cell<bool> = const { Cell::new(false) };
+}
+
+/// Whether this thread is inside of a decoder. A panic there is caught and becomes a finding, so that the hook of
+/// a program need not tell of it.
+pub fn is_decoding() -> bool {
+    IS_DECODING.get()
 }
 
 /// Reads a picture; a decoder that panics has met a damaged file, and must not end the run.
@@ -241,9 +271,17 @@ fn guarded(
     format: Format,
     read: impl FnOnce() -> Result<Picture, Trouble>,
 ) -> Result<Picture, Trouble> {
-    catch_unwind(AssertUnwindSafe(read)).unwrap_or_else(|_| {
+    IS_DECODING.set(true);
+    let outcome = catch_unwind(AssertUnwindSafe(read));
+    IS_DECODING.set(false);
+    outcome.unwrap_or_else(|_| {
         Err(Trouble::Damaged(format, "the decoder cannot cope with its data".to_owned()))
     })
+}
+
+/// What is told of a picture that was given up because the run was stopped. It is not kept.
+fn given_up() -> Trouble {
+    Trouble::Unreadable("reading was stopped".to_owned())
 }
 
 impl ReadLimits {
@@ -256,10 +294,29 @@ impl ReadLimits {
     pub(crate) fn admit_file(&self, size_bytes: u64) -> Result<(), Trouble> {
         let limit = self.file_bytes;
         if size_bytes > limit {
-            let reason = format!("the file has {size_bytes} bytes; the limit is {limit}");
+            let reason =
+                format!("the file has {size_bytes} bytes; the limit is {limit} (max-file)");
             return Err(Trouble::OverLimit(reason));
         }
         Ok(())
+    }
+
+    /// Refuses a picture that so many passes would have to go over.
+    fn admit_work(&self, width: u32, height: u32, passes: u64) -> Result<(), Trouble> {
+        let pixels = u64::from(width) * u64::from(height);
+        let (work, limit) = (pixels.saturating_mul(passes), self.work_pixels);
+        if work > limit {
+            return Err(Trouble::OverLimit(format!(
+                "{width} x {height} in {passes} scans is {work} pixels to decode; the limit is {limit} \
+                 (max-work)"
+            )));
+        }
+        Ok(())
+    }
+
+    /// The limits alone, as numbers: what was refused under them is refused again.
+    pub(crate) fn numbers(&self) -> [u64; 4] {
+        [self.pixels, self.decoded_bytes, self.file_bytes, self.work_pixels]
     }
 
     /// Refuses a picture of `width` x `height` beyond the limits. To be called with the sizes of
@@ -269,7 +326,7 @@ impl ReadLimits {
         if pixels > self.pixels {
             let limit = self.pixels;
             return Err(Trouble::OverLimit(format!(
-                "{width} x {height} is {pixels} pixels; the limit is {limit}"
+                "{width} x {height} is {pixels} pixels; the limit is {limit} (max-megapixels)"
             )));
         }
         let bytes = pixels.saturating_mul(bytes_a_pixel);
@@ -277,7 +334,7 @@ impl ReadLimits {
             let limit = self.decoded_bytes;
             return Err(Trouble::OverLimit(format!(
                 "{width} x {height} pixels of {bytes_a_pixel} bytes are {bytes} bytes; the limit is \
-                 {limit}"
+                 {limit} (max-decoded)"
             )));
         }
         Ok(())

@@ -1,6 +1,7 @@
 //! EXIF orientation: how a stored picture must be turned to be seen upright.
 
-use super::Pixels;
+use super::memory::room;
+use super::{Pixels, Trouble};
 
 /// True when an upright picture's width is the stored one's height.
 pub(super) fn swaps_sides(orientation: u8) -> bool {
@@ -31,9 +32,9 @@ pub(crate) fn stored_place(
 
 /// Turns a stored picture upright. The meaning of 1 to 8 is that of the EXIF standard (CIPA
 /// DC-008, tag 0x0112): which side of the scene the stored rows and columns begin at.
-pub(super) fn upright(stored: Pixels, orientation: u8) -> Pixels {
+pub(crate) fn upright(stored: Pixels, orientation: u8) -> Result<Pixels, Trouble> {
     if orientation <= 1 || stored.data.is_empty() {
-        return stored;
+        return Ok(stored);
     }
     let (stored_width, stored_height) = (stored.width_px, stored.height_px);
     let (width, height) = if swaps_sides(orientation) {
@@ -41,7 +42,7 @@ pub(super) fn upright(stored: Pixels, orientation: u8) -> Pixels {
     } else {
         (stored_width, stored_height)
     };
-    let mut data = Vec::with_capacity(stored.data.len());
+    let mut data = room(stored.data.len())?;
     for y in 0..height {
         for x in 0..width {
             let (columns, rows) = (stored_width as usize, stored_height as usize);
@@ -49,7 +50,7 @@ pub(super) fn upright(stored: Pixels, orientation: u8) -> Pixels {
             data.extend(stored.at(column as u32, row as u32));
         }
     }
-    Pixels { width_px: width, height_px: height, data }
+    Ok(Pixels { width_px: width, height_px: height, data })
 }
 
 #[cfg(test)]
@@ -74,7 +75,7 @@ mod tests {
             let width_px = rows.find('/').expect("two rows or three") as u32;
             let data = rows.bytes().filter(|&b| b != b'/').flat_map(|b| [b; 3]).collect();
             let pixels = Pixels { width_px, height_px: 6 / width_px, data };
-            assert_eq!(letters(&upright(pixels, orientation)), "abc/def", "{orientation}");
+            assert_eq!(letters(&upright(pixels, orientation).unwrap()), "abc/def", "{orientation}");
         }
     }
 }

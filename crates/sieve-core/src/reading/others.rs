@@ -5,9 +5,12 @@ use std::borrow::Cow;
 use std::io::{Cursor, ErrorKind};
 
 use image::error::{ImageError, LimitErrorKind};
-use image::{DynamicImage, ExtendedColorType, ImageDecoder, ImageFormat, ImageReader};
+use image::{
+    ColorType, DynamicImage, ExtendedColorType, ImageBuffer, ImageDecoder, ImageFormat, ImageReader,
+};
 
 use super::exif::ExifFacts;
+use super::memory::{no_memory, room, zeros};
 use super::rows::Want;
 use super::tiff::{self, Skeleton};
 use super::{
@@ -81,15 +84,16 @@ pub(super) fn read(
         captured: told.captured,
         camera: told.camera,
     };
-    let image = DynamicImage::from_decoder(decoder).map_err(trouble)?;
+    let stored = decoder.color_type();
+    let pixels = u64::from(width_px) * u64::from(height_px);
+    let held = limits.memory.decode(pixels * (u64::from(stored.bytes_per_pixel()) + 3));
+    let size = usize::try_from(decoder.total_bytes()).map_err(|_| no_memory())?;
+    let mut decoded = zeros(size)?;
+    decoder.read_image(&mut decoded).map_err(trouble)?;
     if !tiff::sums_are_right(bytes, &tiff.deflated, limits.decoded_bytes) {
         return Err(Trouble::Damaged(format, "the sum of the pixels is wrong".into()));
     }
-    let pixels = if image.color().has_alpha() {
-        Pixels::from_rgba(width_px, height_px, &image.into_rgba8())
-    } else {
-        Pixels { width_px, height_px, data: image.into_rgb8().into_raw() }
-    };
+    let pixels = in_rgb(width_px, height_px, stored, decoded)?;
     let doubts = match end {
         End::At(end) if end < bytes.len() => {
             vec![Doubt::TrailingBytes((bytes.len() - end) as u64)]
@@ -97,7 +101,50 @@ pub(super) fn read(
         End::MarkMissing => vec![Doubt::MissingEnd],
         End::At(_) | End::Unknown => Vec::new(),
     };
-    Ok(Picture { facts, doubts, pixels: want.take(pixels) })
+    Ok(Picture { facts, doubts, pixels: want.take(pixels), held })
+}
+
+/// Decoded pixels of any kind as 8-bit RGB, row by row, so that no second whole picture is made on the way.
+fn in_rgb(
+    width_px: u32,
+    height_px: u32,
+    stored: ColorType,
+    decoded: Vec<u8>,
+) -> Result<Pixels, Trouble> {
+    if stored == ColorType::Rgb8 {
+        return Ok(Pixels { width_px, height_px, data: decoded });
+    }
+    let mut data = room(width_px as usize * height_px as usize * 3)?;
+    let row_bytes = (width_px as usize * usize::from(stored.bytes_per_pixel())).max(1);
+    for row in decoded.chunks_exact(row_bytes) {
+        let row = one_row(width_px, stored, row).ok_or_else(no_memory)?;
+        if row.color().has_alpha() {
+            data.extend(Pixels::from_rgba(width_px, 1, &row.into_rgba8())?.data);
+        } else {
+            data.extend(row.into_rgb8().into_raw());
+        }
+    }
+    Ok(Pixels { width_px, height_px, data })
+}
+
+/// A row of decoded values, which stand in the byte order of the machine, as a picture of its own.
+fn one_row(width: u32, stored: ColorType, row: &[u8]) -> Option<DynamicImage> {
+    let short = || row.as_chunks().0.iter().map(|&bytes| u16::from_ne_bytes(bytes)).collect();
+    let real = || row.as_chunks().0.iter().map(|&bytes| f32::from_ne_bytes(bytes)).collect();
+    let bytes = || row.to_vec();
+    Some(match stored {
+        ColorType::L8 => DynamicImage::ImageLuma8(ImageBuffer::from_raw(width, 1, bytes())?),
+        ColorType::La8 => DynamicImage::ImageLumaA8(ImageBuffer::from_raw(width, 1, bytes())?),
+        ColorType::Rgb8 => DynamicImage::ImageRgb8(ImageBuffer::from_raw(width, 1, bytes())?),
+        ColorType::Rgba8 => DynamicImage::ImageRgba8(ImageBuffer::from_raw(width, 1, bytes())?),
+        ColorType::L16 => DynamicImage::ImageLuma16(ImageBuffer::from_raw(width, 1, short())?),
+        ColorType::La16 => DynamicImage::ImageLumaA16(ImageBuffer::from_raw(width, 1, short())?),
+        ColorType::Rgb16 => DynamicImage::ImageRgb16(ImageBuffer::from_raw(width, 1, short())?),
+        ColorType::Rgba16 => DynamicImage::ImageRgba16(ImageBuffer::from_raw(width, 1, short())?),
+        ColorType::Rgb32F => DynamicImage::ImageRgb32F(ImageBuffer::from_raw(width, 1, real())?),
+        ColorType::Rgba32F => DynamicImage::ImageRgba32F(ImageBuffer::from_raw(width, 1, real())?),
+        _ => return None,
+    })
 }
 
 fn cut_short(format: Format) -> Trouble {

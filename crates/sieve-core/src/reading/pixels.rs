@@ -1,5 +1,8 @@
 //! The one kind of picture that the rest of the program works on.
 
+use super::Trouble;
+use super::memory::room;
+
 /// A picture of `height_px` rows x `width_px` columns x 3 channels (red, green, blue), row-major,
 /// each value 0 to 255, gamma-encoded as in its file.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -24,9 +27,14 @@ impl Pixels {
     }
 
     /// Flattens rows of `[red, green, blue, alpha]` on white.
-    pub(super) fn from_rgba(width_px: u32, height_px: u32, rgba: &[u8]) -> Self {
-        let data = rgba.chunks_exact(4).flat_map(|p| flatten([p[0], p[1], p[2]], p[3])).collect();
-        Pixels { width_px, height_px, data }
+    ///
+    /// # Errors
+    ///
+    /// When there is no memory for them.
+    pub(super) fn from_rgba(width_px: u32, height_px: u32, rgba: &[u8]) -> Result<Self, Trouble> {
+        let mut data = room(rgba.len() / 4 * 3)?;
+        data.extend(rgba.chunks_exact(4).flat_map(|p| flatten([p[0], p[1], p[2]], p[3])));
+        Ok(Pixels { width_px, height_px, data })
     }
 }
 

@@ -350,7 +350,8 @@ fn a_jpeg_of_endless_scans_is_refused() {
     let end = jpeg.len() - 2;
     let last_scan = jpeg.windows(2).rposition(|pair| pair == b"\xff\xda").unwrap();
     let bomb = [&jpeg[..end], &jpeg[last_scan..end].repeat(600), b"\xff\xd9"].concat();
-    assert_eq!(checked(&bomb), Err(Trouble::OverLimit("more than 500 scans".into())));
+    let why = "it has more scans than the 500 that are followed";
+    assert_eq!(checked(&bomb), Err(Trouble::OverLimit(why.into())));
 }
 
 #[test]

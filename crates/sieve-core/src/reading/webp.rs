@@ -4,6 +4,7 @@ use std::io::Cursor;
 
 use image_webp::{DecodingError, WebPDecoder};
 
+use super::memory::zeros;
 use super::rows::Want;
 use super::{
     ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, profile,
@@ -38,7 +39,10 @@ pub(super) fn read(
         captured: told.captured,
         camera: told.camera,
     };
-    let mut buffer = vec![0; size];
+    // The buffer, what the decoder keeps of planes or colours, and a copy without transparency.
+    let pixels = u64::from(width_px) * u64::from(height_px);
+    let held = limits.memory.decode(size as u64 + pixels * if has_alpha { 7 } else { 4 });
+    let mut buffer = zeros(size)?;
     decoder.read_image(&mut buffer).map_err(trouble)?;
     let mut doubts = Vec::new();
     if left > 0 {
@@ -48,11 +52,11 @@ pub(super) fn read(
         doubts.push(Doubt::Suspect(format!("frame {number} is damaged")));
     }
     let pixels = if has_alpha {
-        Pixels::from_rgba(width_px, height_px, &buffer)
+        Pixels::from_rgba(width_px, height_px, &buffer)?
     } else {
         Pixels { width_px, height_px, data: buffer }
     };
-    Ok(Picture { facts, doubts, pixels: want.take(pixels) })
+    Ok(Picture { facts, doubts, pixels: want.take(pixels), held })
 }
 
 /// The first frame behind the picture that does not decode, if there is one. No part of the picture,
@@ -69,9 +73,10 @@ fn damaged_frame(
     if frames < 2 || affordable < 2 {
         return None;
     }
-    let mut canvas = vec![0; decoder.output_buffer_size()?];
+    let mut canvas = zeros(decoder.output_buffer_size()?).ok()?;
     decoder.reset_animation();
-    (1..=affordable).find(|_| decoder.read_frame(&mut canvas).is_err())
+    let is_damaged = |_: &u32| decoder.read_frame(&mut canvas).is_err();
+    (1..=affordable).take_while(|_| !(limits.stopped)()).find(is_damaged)
 }
 
 /// How many bytes follow the RIFF container, which is padded to an even length.

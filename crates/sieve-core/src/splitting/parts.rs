@@ -2,6 +2,8 @@
 
 use std::str::FromStr;
 
+use crate::catalog::SPLIT_TABLE;
+
 /// Two parts or more, each with its share of the pictures.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Parts {
@@ -27,14 +29,22 @@ pub enum PartsError {
     /// A name would not do as the name of a folder.
     #[error("{0:?} cannot be the name of a folder")]
     BadName(String),
+    /// A name that the table of the split has.
+    #[error("a part cannot be called {SPLIT_TABLE}: the table of the split has that name")]
+    TableName,
     /// A name is there twice.
     #[error("the part {0} is named twice")]
     Twice(String),
+    /// Two names differ in the case of their letters only.
+    #[error("the parts {0} and {1} would be one folder on many systems: they differ in case only")]
+    SameFolder(String, String),
     /// There are fewer than two parts.
     #[error("expected at least two parts, for example train=80,test=20")]
     TooFew,
     /// The shares do not add up.
-    #[error("the shares add up to {0}; expected 100 (percent) or 1")]
+    #[error(
+        "the shares add up to {0}; expected shares of all pictures that add up to 100 (percent) or 1"
+    )]
     BadSum(f64),
 }
 
@@ -81,10 +91,16 @@ impl FromStr for Parts {
             if !is_folder {
                 return Err(PartsError::BadName(name));
             }
-            if names.contains(&name) {
-                return Err(PartsError::Twice(name));
+            let is_same = |known: &&String| known.to_lowercase() == name.to_lowercase();
+            match names.iter().find(is_same) {
+                Some(known) if *known == name => return Err(PartsError::Twice(name)),
+                Some(known) => return Err(PartsError::SameFolder(known.clone(), name)),
+                None => {}
             }
-            let weight = share.parse::<f64>().ok().filter(|share| *share <= 100.0);
+            if name.to_lowercase() == SPLIT_TABLE {
+                return Err(PartsError::TableName);
+            }
+            let weight = share.parse::<f64>().ok().filter(|share| *share <= 1e9);
             let weight = weight.map(|share| (share * UNIT as f64).round() as u64);
             match weight.filter(|&weight| weight > 0) {
                 Some(weight) => weights.push(weight),
@@ -125,6 +141,9 @@ mod tests {
         assert_eq!(error("a=50,a=50"), PartsError::Twice("a".into()));
         assert_eq!(error("a=100"), PartsError::TooFew);
         assert_eq!(error("a=70,b=40"), PartsError::BadSum(110.0));
+        assert_eq!(error("train=320,test=40"), PartsError::BadSum(360.0));
+        assert_eq!(error("A=50,a=50"), PartsError::SameFolder("A".into(), "a".into()));
+        assert_eq!(error("Split.csv=50,a=50"), PartsError::TableName);
         for share in ["0", "-1", "x", "NaN", "inf", ""] {
             let expected = PartsError::NotAShare { name: "a".into(), share: share.into() };
             assert_eq!(error(&format!("a={share},b=1")), expected);

@@ -1,5 +1,7 @@
 //! How many pictures of each class go to each part: rounding with two margins.
 
+use std::collections::BTreeSet;
+
 /// One class: how many pictures it has, and how many of them each part must get at least.
 #[derive(Clone, Debug)]
 pub(super) struct ClassNeed {
@@ -33,10 +35,17 @@ pub(super) fn quotas(classes: &[ClassNeed], weights: &[u64]) -> Vec<Vec<u64>> {
     }
     let all: u64 = classes.iter().map(|class| class.images).sum();
     let target = largest_remainder(all, weights);
-    while let Some(way) = cheapest_way(classes, weights, &got, &target) {
+    let mut totals: Vec<u64> =
+        (0..parts).map(|part| got.iter().map(|got| got[part]).sum::<u64>()).collect();
+    let mut moves = Moves::of(classes, weights, &got);
+    while let Some(way) = cheapest_way(&moves.cheapest(), &totals, &target) {
         for step in way {
-            got[step.class][step.from] -= 1;
-            got[step.class][step.to] += 1;
+            moves.forget(step.class, &got[step.class]);
+            for got in [&mut got[step.class], &mut totals] {
+                got[step.from] -= 1;
+                got[step.to] += 1;
+            }
+            moves.add(step.class, &got[step.class]);
         }
     }
     got
@@ -53,24 +62,13 @@ struct Step {
 }
 
 /// The cheapest way to bring a picture from a part with too many to one with too few.
-fn cheapest_way(
-    classes: &[ClassNeed],
-    weights: &[u64],
-    got: &[Vec<u64>],
-    target: &[u64],
-) -> Option<Vec<Step>> {
-    let parts = weights.len();
-    let totals: Vec<u64> =
-        (0..parts).map(|part| got.iter().map(|got| got[part]).sum::<u64>()).collect();
-    if totals == target {
-        return None;
-    }
-    let steps = cheapest_steps(classes, weights, got);
+fn cheapest_way(steps: &[Step], totals: &[u64], target: &[u64]) -> Option<Vec<Step>> {
+    let parts = totals.len();
     // Bellman and Ford: ways of one step more in each round.
     let mut ways: Vec<Option<(i128, Vec<Step>)>> =
         (0..parts).map(|part| (totals[part] > target[part]).then(|| (0, Vec::new()))).collect();
     for _ in 1..parts {
-        for step in &steps {
+        for step in steps {
             let Some((cost, way)) = &ways[step.from] else { continue };
             let cost = cost + step.cost;
             if ways[step.to].as_ref().is_none_or(|(known, _)| cost < *known) {
@@ -84,22 +82,59 @@ fn cheapest_way(
     most(ends, |(cost, _)| -cost).map(|(_, way)| way)
 }
 
-/// For each pair of parts the class in which a move costs least.
-fn cheapest_steps(classes: &[ClassNeed], weights: &[u64], got: &[Vec<u64>]) -> Vec<Step> {
-    let parts = weights.len();
-    let sum: i128 = weights.iter().map(|&weight| i128::from(weight)).sum();
-    let pairs = (0..parts).flat_map(|from| (0..parts).map(move |to| (from, to)));
-    let cheapest = |(from, to): (usize, usize)| {
-        let steps =
-            (0..classes.len()).filter(|&class| got[class][from] > classes[class].least[from]);
-        let steps = steps.map(|class| {
-            let lack = |part| lack(classes[class].images, weights, &got[class], part);
+/// What it costs to move one picture, for each pair of parts and each class that can give one: kept in order, as one
+/// class changes with each move and there may be ten thousand.
+struct Moves<'a> {
+    classes: &'a [ClassNeed],
+    weights: &'a [u64],
+    /// Costs with their classes, by the pair of parts.
+    by_pair: Vec<BTreeSet<(i128, usize)>>,
+}
+
+impl<'a> Moves<'a> {
+    fn of(classes: &'a [ClassNeed], weights: &'a [u64], got: &[Vec<u64>]) -> Self {
+        let by_pair = vec![BTreeSet::new(); weights.len() * weights.len()];
+        let mut moves = Moves { classes, weights, by_pair };
+        got.iter().enumerate().for_each(|(class, got)| moves.add(class, got));
+        moves
+    }
+
+    /// The moves of a class that has given so many pictures to each part.
+    fn steps(&self, class: usize, got: &[u64]) -> Vec<Step> {
+        let parts = self.weights.len();
+        let sum: i128 = self.weights.iter().map(|&weight| i128::from(weight)).sum();
+        let ClassNeed { images, least } = &self.classes[class];
+        let lack = |part| lack(*images, self.weights, got, part);
+        let from = (0..parts).filter(|&from| got[from] > least[from]);
+        let pairs = from.flat_map(|from| (0..parts).map(move |to| (from, to)));
+        pairs
+            .filter(|(from, to)| from != to)
             // What (got - exact)² grows by, over twice the sum of the weights.
-            Step { class, from, to, cost: lack(from) - lack(to) + sum }
-        });
-        most(steps, |step| -step.cost)
-    };
-    pairs.filter(|(from, to)| from != to).filter_map(cheapest).collect()
+            .map(|(from, to)| Step { class, from, to, cost: lack(from) - lack(to) + sum })
+            .collect()
+    }
+
+    fn add(&mut self, class: usize, got: &[u64]) {
+        for Step { from, to, cost, .. } in self.steps(class, got) {
+            self.by_pair[from * self.weights.len() + to].insert((cost, class));
+        }
+    }
+
+    fn forget(&mut self, class: usize, got: &[u64]) {
+        for Step { from, to, cost, .. } in self.steps(class, got) {
+            self.by_pair[from * self.weights.len() + to].remove(&(cost, class));
+        }
+    }
+
+    /// For each pair of parts the move that costs least; of equals that of the earlier class.
+    fn cheapest(&self) -> Vec<Step> {
+        let parts = self.weights.len();
+        let first = |(pair, costs): (usize, &BTreeSet<(i128, usize)>)| {
+            let &(cost, class) = costs.first()?;
+            Some(Step { class, from: pair / parts, to: pair % parts, cost })
+        };
+        self.by_pair.iter().enumerate().filter_map(first).collect()
+    }
 }
 
 /// How many pictures a part lacks of its exact share of a class, times the sum of the weights.

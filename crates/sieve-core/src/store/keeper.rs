@@ -10,6 +10,7 @@ use super::row::{Key, Row};
 use crate::catalog::Outcome;
 use crate::collection::{RelPath, Stamp};
 use crate::measuring::Thumbnail;
+use crate::reading::ReadLimits;
 
 /// Rows that are committed together at most: what a kill loses.
 const BATCH_ROWS: usize = 500;
@@ -19,7 +20,7 @@ const BATCH_TIME: Duration = Duration::from_millis(200);
 const QUEUE_ROWS: usize = 256;
 
 const PUT_IMAGE: &str = "INSERT OR REPLACE INTO images VALUES \
-    (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)";
+    (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)";
 const PUT_THUMBNAIL: &str = "INSERT OR REPLACE INTO thumbnails VALUES (?, ?)";
 
 /// One file that was read.
@@ -30,9 +31,12 @@ struct Kept {
 }
 
 /// Takes what is worth keeping, from many threads.
-pub(crate) struct Keeper(Option<SyncSender<Kept>>);
+pub(crate) struct Keeper<'a> {
+    queue: Option<SyncSender<Kept>>,
+    limits: &'a ReadLimits,
+}
 
-impl Keeper {
+impl Keeper<'_> {
     /// Remembers what reading a file gave, if the file is still what it was then.
     pub fn keep(
         &self,
@@ -41,23 +45,24 @@ impl Keeper {
         outcome: &Outcome,
         thumbnail: Option<Thumbnail>,
     ) {
-        let (Some(queue), Some(stamp)) = (&self.0, stamp) else { return };
-        if let Some(row) = Row::of(path, stamp, outcome) {
+        let (Some(queue), Some(stamp)) = (&self.queue, stamp) else { return };
+        if let Some(row) = Row::of(path, stamp, outcome, self.limits) {
             // Nobody listens any more once writing has failed.
             let _ = queue.send(Kept { key: Key::of(path), row, thumbnail });
         }
     }
 }
 
-/// Runs `work` with a keeper for `store`, forgets the files that are `gone` when it succeeds, and
+/// Runs `work`, which reads under `limits`, with a keeper for `store`, forgets the files that are `gone` when it succeeds, and
 /// returns its result with the reason why not all could be kept, if there is one.
 pub(crate) fn keep<T, E>(
     store: Option<&mut Store>,
     gone: &[Key],
-    work: impl FnOnce(&Keeper) -> Result<T, E>,
+    limits: &ReadLimits,
+    work: impl FnOnce(&Keeper<'_>) -> Result<T, E>,
 ) -> (Result<T, E>, Option<String>) {
     let Some(store) = store else {
-        return (work(&Keeper(None)), None);
+        return (work(&Keeper { queue: None, limits }), None);
     };
     let connection = &mut store.connection;
     std::thread::scope(|scope| {
@@ -68,7 +73,7 @@ pub(crate) fn keep<T, E>(
             drop(receiver);
             (written, connection)
         });
-        let result = work(&Keeper(Some(sender)));
+        let result = work(&Keeper { queue: Some(sender), limits });
         let Ok((written, connection)) = writer.join() else {
             return (result, Some("the writer stopped".to_owned()));
         };

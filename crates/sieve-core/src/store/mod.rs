@@ -26,7 +26,7 @@ use crate::reading::{self, Content, ReadLimits};
 /// Marks our files among all SQLite files: "MntS".
 const APPLICATION_ID: u32 = u32::from_be_bytes(*b"MntS");
 /// The version of the tables. What is measured has a version of its own.
-const TABLES_VERSION: u32 = 1;
+const TABLES_VERSION: u32 = 2;
 /// Bytes of a page of the file.
 const PAGE_BYTES: u32 = 32_768;
 /// How long another run's commit is waited for.
@@ -42,7 +42,7 @@ CREATE TABLE images (
   mean_red REAL, mean_green REAL, mean_blue REAL,
   deviation_red REAL, deviation_green REAL, deviation_blue REAL,
   brightness REAL, contrast REAL, sharpness REAL, saturation REAL, flat_share REAL,
-  fingerprint BLOB, descriptor BLOB,
+  fingerprint BLOB, descriptor BLOB, small_pixels BLOB,
   checksum INTEGER NOT NULL
 ) WITHOUT ROWID;
 CREATE TABLE listings (
@@ -198,7 +198,7 @@ impl Store {
                 matches!(entries[index].kind, EntryKind::File { stamp } if stamp == row.stamp());
             if is_same {
                 recalled.outcomes[index] =
-                    row.outcome().filter(|outcome| limits_allow(outcome, limits));
+                    row.outcome(limits).filter(|outcome| limits_allow(outcome, limits));
             }
         }
         Ok(())

@@ -9,10 +9,10 @@ use rusqlite::{Statement, ToSql, params_from_iter};
 use crate::catalog::{Outcome, Reason};
 use crate::collection::{RelPath, Stamp};
 use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
-use crate::reading::{ColourMode, Facts, Format, Trouble};
+use crate::reading::{ColourMode, Facts, Format, ReadLimits, Trouble};
 
 /// The columns of a row but its checksum, in the order of the table.
-pub(super) const COLUMNS: usize = 30;
+pub(super) const COLUMNS: usize = 31;
 
 /// A path as it is stored: as text, or as bytes where it is not UTF-8.
 #[derive(Clone, Debug, PartialEq)]
@@ -41,13 +41,24 @@ impl ToSql for Key {
     }
 }
 
+/// Why a picture was refused, behind the limits that were in force: under others it may be read.
+fn refused(limits: &ReadLimits, what: &str) -> String {
+    let numbers = limits.numbers().map(|number| number.to_string());
+    format!("{} {what}", numbers.join("/"))
+}
+
 /// One row of the table of images.
 pub(crate) struct Row(Vec<Value>);
 
 impl Row {
     /// The row of a file that was read; none for outcomes that the next run may find changed
     /// without any change to the file.
-    pub fn of(path: &RelPath, stamp: Stamp, outcome: &Outcome) -> Option<Self> {
+    pub fn of(
+        path: &RelPath,
+        stamp: Stamp,
+        outcome: &Outcome,
+        limits: &ReadLimits,
+    ) -> Option<Self> {
         let mut row = Vec::with_capacity(COLUMNS);
         row.push(Key::of(path).0);
         row.extend([stamp.size_bytes as i64, stamp.modified_ns, stamp.changed_ns].map(Value::from));
@@ -69,7 +80,8 @@ impl Row {
                     Trouble::Unsupported(what) => ("unsupported", text(what), None),
                     Trouble::CutShort(format, what) => ("cut-short", text(what), Some(*format)),
                     Trouble::Damaged(format, what) => ("damaged", text(what), Some(*format)),
-                    Trouble::Unreadable(_) | Trouble::OverLimit(_) => return None,
+                    Trouble::OverLimit(what) => ("over-limit", text(&refused(limits, what)), None),
+                    Trouble::Unreadable(_) => return None,
                 },
                 _ => return None,
             },
@@ -81,7 +93,7 @@ impl Row {
         };
         row.push(image.map_or(Value::Null, |image| Value::Blob(image.digest.0.to_vec())));
         row.push(maybe(format.map(Format::name)));
-        if let Some(Measured { facts, look, fingerprint, descriptor, .. }) = image {
+        if let Some(Measured { facts, look, fingerprint, descriptor, small_pixels, .. }) = image {
             row.extend([facts.width_px, facts.height_px].map(Value::from));
             row.push(text(facts.colour.name()));
             row.extend(
@@ -96,6 +108,7 @@ impl Row {
                 [look.brightness, look.contrast, look.sharpness, look.saturation, look.flat_share];
             row.extend(numbers.map(|value| Value::Real(f64::from(value))));
             row.extend([fingerprint.0.to_vec(), descriptor.0.to_vec()].map(Value::Blob));
+            row.push(small_pixels.map_or(Value::Null, |digest| Value::Blob(digest.0.to_vec())));
         }
         row.resize(COLUMNS, Value::Null);
         Some(Row(row))
@@ -188,8 +201,8 @@ impl Row {
         }
     }
 
-    /// What reading the file gave; none when the row is damaged.
-    pub fn outcome(&self) -> Option<Outcome> {
+    /// What reading the file gave; none when the row is damaged, or was refused under other limits.
+    pub fn outcome(&self, limits: &ReadLimits) -> Option<Outcome> {
         if self.0[COLUMNS] != Value::Integer(self.checksum()) {
             return None;
         }
@@ -204,6 +217,14 @@ impl Row {
             "not-an-image" => Reason::Trouble(Trouble::NotAnImage(what())),
             "unsupported" => Reason::Trouble(Trouble::Unsupported(detail()?)),
             "cut-short" => Reason::Trouble(Trouble::CutShort(format()?, detail()?)),
+            "over-limit" => {
+                let detail = detail()?;
+                let what = detail.split_once(' ').map(|(_, what)| what)?;
+                if detail != refused(limits, what) {
+                    return None;
+                }
+                Reason::Trouble(Trouble::OverLimit(what.to_owned()))
+            }
             "damaged" => Reason::Trouble(Trouble::Damaged(format()?, detail()?)),
             _ => return None,
         }))
@@ -244,6 +265,7 @@ impl Row {
             },
             fingerprint: Fingerprint(self.bytes(28)?),
             descriptor: Descriptor(self.bytes(29)?),
+            small_pixels: self.bytes(30).map(Digest),
         })
     }
 }

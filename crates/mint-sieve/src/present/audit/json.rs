@@ -28,6 +28,7 @@ struct Body<'a> {
 struct Collection<'a> {
     root: String,
     independent: u64,
+    small_images: u64,
     layout: &'a str,
     remarks: Vec<Remark<'a>>,
     files: u64,
@@ -43,6 +44,17 @@ struct Collection<'a> {
 struct Remark<'a> {
     says: &'a str,
     otherwise: Option<&'a str>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    table: Option<Table<'a>>,
+}
+
+/// A table among the pictures that their labels could be taken from.
+#[derive(Serialize)]
+struct Table<'a> {
+    path: &'a str,
+    path_column: &'a str,
+    class_column: &'a str,
+    pictures: &'a str,
 }
 
 #[derive(Serialize)]
@@ -102,12 +114,22 @@ pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
         collection: Collection {
             root: catalog.collection.name(),
             independent: audit.balance.independent,
+            small_images: answer.found.small,
             layout: &catalog.collection.layout,
             remarks: catalog
                 .collection
                 .remarks
                 .iter()
-                .map(|remark| Remark { says: &remark.says, otherwise: remark.other.as_deref() })
+                .map(|remark| Remark {
+                    says: &remark.says,
+                    otherwise: remark.other.as_deref(),
+                    table: remark.table.as_ref().map(|table| Table {
+                        path: table.file.as_str(),
+                        path_column: &table.columns.path,
+                        class_column: &table.columns.class,
+                        pictures: &table.pictures,
+                    }),
+                })
                 .collect(),
             files: inventory.files,
             images: inventory.images,

@@ -5,8 +5,8 @@ use std::fmt::Write;
 use sieve_core::finding::{Finding, Severity};
 
 use super::Audited;
-use crate::present::counted;
 use crate::present::table::{percent, visible};
+use crate::present::{counted, safe};
 
 /// Findings of one code that are named.
 const MOST: usize = 10;
@@ -93,9 +93,8 @@ fn plain(text: &str) -> String {
             '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' => {
                 plain.extend(['\\', c])
             }
-            c if c.is_control() => plain.extend(c.escape_unicode()),
             c => plain.push(c),
         }
     }
-    plain
+    safe(&plain)
 }

@@ -7,6 +7,7 @@ use serde::Serialize;
 use sieve_core::finding::{Code, Evidence, Finding, Severity};
 
 use super::Audited;
+use crate::present::in_json;
 
 #[derive(Serialize)]
 struct Log<'a> {
@@ -96,9 +97,7 @@ pub fn sarif(answer: &Audited<'_>) -> String {
     };
     let log =
         Log { version: "2.1.0", runs: [Run { tool: Tool { driver }, results: results.collect() }] };
-    let mut text = serde_json::to_string_pretty(&log).expect("plain structures serialise");
-    text.push('\n');
-    text
+    in_json(&log)
 }
 
 fn result(finding: &Finding) -> ResultOf<'_> {

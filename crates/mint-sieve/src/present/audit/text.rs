@@ -1,5 +1,6 @@
 //! `audit` for people: what is here, what is wrong, what to do next.
 
+use std::ffi::OsStr;
 use std::fmt::Write;
 
 use sieve_core::audit::Audit;
@@ -15,7 +16,8 @@ use crate::present::leakage::spans;
 use crate::present::style::FAINT;
 use crate::present::table::{Align, FEW_ROWS, aligned, bar, percent, shortened, visible};
 use crate::present::{
-    collection_words, counted, findings, heading, next_step, safe, sheet_file, splits_folder,
+    command_on, counted, findings, heading, next_step, remark_line, safe, sheet_file, small_images,
+    splits_folder,
 };
 
 /// Columns of the bar of the largest class.
@@ -24,7 +26,7 @@ const BAR_WIDTH: u64 = 24;
 /// The whole answer.
 pub fn text(answer: &Audited<'_>) -> String {
     let Audited { args, catalog, audit, .. } = answer;
-    let mut text = what_is_here(&catalog.collection, &audit.inventory);
+    let mut text = what_is_here(&args.collection, &catalog.collection, &audit.inventory);
     text.push_str(&copies(answer));
     text.push_str(&class_table(&audit.inventory, args.all));
     text.push_str(&makeup(&audit.inventory));
@@ -50,13 +52,14 @@ fn copies(answer: &Audited<'_>) -> String {
     let reach = answer.found.reach;
     let farther = if reach < Reach::Wide { "; --reach wide finds more" } else { "" };
     format!(
-        "{}: copies and frames of one moment count once (reach {}{farther})\n\n",
+        "{}: copies and frames of one moment count once (reach {}{farther})\n{}\n",
         counted(independent, "independent picture", "independent pictures"),
         reach.name(),
+        small_images(answer.found),
     )
 }
 
-fn what_is_here(collection: &Collection, inventory: &Inventory) -> String {
+fn what_is_here(args: &CollectionArgs, collection: &Collection, inventory: &Inventory) -> String {
     let size = humansize::format_size(inventory.bytes, humansize::DECIMAL);
     let classes = counted(inventory.classes.len() as u64, "class", "classes");
     let mut text = format!("{}\n", heading(&safe(&collection.name())));
@@ -69,11 +72,7 @@ fn what_is_here(collection: &Collection, inventory: &Inventory) -> String {
     );
     let _ = writeln!(text, "{FAINT}read as {}{FAINT:#}", safe(&collection.layout));
     for remark in &collection.remarks {
-        let other = remark
-            .other
-            .as_ref()
-            .map_or(String::new(), |other| format!(" ({other} reads it otherwise)"));
-        let _ = writeln!(text, "{}{other}", safe(&remark.says));
+        let _ = writeln!(text, "{}", remark_line(remark, args, "audit"));
     }
     if inventory.nested > 0 {
         let images = counted(inventory.nested, "image lies", "images lie");
@@ -197,17 +196,11 @@ fn sizes(inventory: &Inventory) -> Vec<String> {
 fn next(args: &CollectionArgs, audit: &Audit) -> String {
     let inventory = &audit.inventory;
     let folder = &args.roots[0].path;
-    let collection = collection_words(args);
-    let command = |name: &str, options: &[&str]| {
-        let mut words = vec!["mint-sieve".to_owned(), name.to_owned()];
-        words.extend(collection.iter().cloned());
-        words.extend(options.iter().map(|option| (*option).to_owned()));
-        words
-    };
+    let command = |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(args, name, options);
     if inventory.images == 0 {
         return next_step(
             "no readable picture here. See what each file is taken for:",
-            &command("audit", &["--all", "--verbose"]),
+            &command("audit", &[&"--all", &"--verbose"]),
         );
     }
     let first = match audit.count(Severity::Error) {
@@ -220,7 +213,7 @@ fn next(args: &CollectionArgs, audit: &Audit) -> String {
         let parts = "train=70,validation=15,test=15";
         return next_step(
             &format!("{first}build the splits:"),
-            &command("split", &["--parts", parts, "--to", &to]),
+            &command("split", &[&"--parts", &parts, &"--to", &to]),
         );
     }
     let leaks = [Code::SplitLeak, Code::BurstLeak, Code::GroupLeak, Code::SplitDrift];
@@ -232,6 +225,6 @@ fn next(args: &CollectionArgs, audit: &Audit) -> String {
     }
     next_step(
         &format!("{first}see what an augmentation policy does to the training pictures:"),
-        &command("preview", &["--policy", "gentle", "--out", &sheet_file(folder)]),
+        &command("preview", &[&"--policy", &"gentle", &"--out", &sheet_file(folder)]),
     )
 }

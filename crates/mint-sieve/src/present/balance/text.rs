@@ -9,7 +9,7 @@ use super::Balanced;
 use crate::present::style::FAINT;
 use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
 use crate::present::{
-    collection_words, counted, findings, heading, next_step, safe, splits_folder,
+    command_on, counted, findings, heading, next_step, safe, small_images, splits_folder,
 };
 
 /// The whole answer.
@@ -18,12 +18,14 @@ pub fn text(answer: &Balanced<'_>) -> String {
     let mut text = format!("{}\n", heading(&safe(&catalog.collection.name())));
     let _ = writeln!(
         text,
-        "{} in {}, {}: copies and frames of one moment count once (reach {})\n",
+        "{} in {}, {}: copies and frames of one moment count once (reach {})",
         counted(answer.found.pictures.len() as u64, "image", "images"),
         counted(balance.classes.len() as u64, "class", "classes"),
         counted(balance.independent, "independent picture", "independent pictures"),
         answer.found.reach.name(),
     );
+    text.push_str(&small_images(answer.found));
+    text.push('\n');
     text.push_str(&classes(balance, args.all));
     text.push_str(&spread(balance));
     text.push_str(&repair(balance));
@@ -228,16 +230,12 @@ fn ties(balance: &Balance, all: bool) -> String {
 
 fn next(answer: &Balanced<'_>) -> String {
     let args = answer.args;
-    let collection = collection_words(&args.collection);
-    let command = |name: &str, options: &[&str]| {
-        let mut words = vec!["mint-sieve".to_owned(), name.to_owned()];
-        words.extend(collection.iter().cloned());
-        words.extend(options.iter().map(|option| (*option).to_owned()));
-        words
-    };
     if answer.balance.scopes.len() > 1 {
-        return next_step("see whether the splits can be trusted:", &command("leakage", &[]));
+        return next_step(
+            "see whether the splits can be trusted:",
+            &command_on(&args.collection, "leakage", &[]),
+        );
     }
     let to = splits_folder(&args.collection.roots[0].path);
-    next_step("build the splits:", &command("split", &["--to", &to]))
+    next_step("build the splits:", &command_on(&args.collection, "split", &[&"--to", &to]))
 }

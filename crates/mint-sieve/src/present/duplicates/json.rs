@@ -26,6 +26,8 @@ struct Body<'a> {
 struct Collection {
     root: String,
     images: usize,
+    /// Of which only bytes and pixels were compared.
+    small_images: u64,
 }
 
 #[derive(Serialize)]
@@ -112,6 +114,7 @@ pub fn json(answer: &Duplicates<'_>) -> String {
         collection: Collection {
             root: sides[0].catalog.collection.name(),
             images: found.pictures.len(),
+            small_images: found.small,
         },
         groups: groups.collect(),
         summary: summary.collect(),

@@ -1,13 +1,15 @@
 //! `duplicates` for people.
 
+use std::ffi::OsStr;
 use std::fmt::Write;
 
+use sieve_core::collection::Root;
 use sieve_core::duplicates::{Group, Kind, Member, Reach};
 
 use super::{Concern, Duplicates, reason};
 use crate::present::style::{ERROR, FAINT, HEADING, WARNING};
 use crate::present::table::{Align, aligned};
-use crate::present::{collection_words, counted, heading, next_step, safe};
+use crate::present::{command_on, counted, heading, next_step, safe, small_images};
 
 /// Groups of each concern that are shown without `--all`.
 const MOST_GROUPS: usize = 4;
@@ -60,6 +62,7 @@ fn what_was_done(answer: &Duplicates<'_>) -> String {
         counts.join(" and "),
         found.reach.name()
     );
+    text.push_str(&small_images(found));
     let mut kinds: Vec<String> = Vec::new();
     for kind in Kind::ALL {
         let groups = found.groups.iter().filter(|group| group.kind == kind).count();
@@ -149,17 +152,14 @@ fn row(
 
 fn next(answer: &Duplicates<'_>) -> String {
     let args = answer.args;
-    let words = |name: &str, options: &[&str]| {
-        let mut words = vec!["mint-sieve".to_owned(), name.to_owned()];
-        words.extend(collection_words(&args.collection));
-        words.extend(options.iter().map(|option| (*option).to_owned()));
-        words
-    };
-    let against = args.against.as_ref().map(ToString::to_string);
     if !answer.found.groups.is_empty() && args.sheet.is_none() {
-        let mut options: Vec<&str> = against.iter().flat_map(|a| ["--against", a]).collect();
-        options.extend(["--sheet", "duplicates.png"]);
-        return next_step("look at them:", &words("duplicates", &options));
+        let against = args.against.as_ref().map(Root::to_word);
+        let mut options: Vec<&dyn AsRef<OsStr>> = Vec::new();
+        if let Some(against) = &against {
+            options.extend([&"--against" as &dyn AsRef<OsStr>, against]);
+        }
+        options.extend([&"--sheet" as &dyn AsRef<OsStr>, &"duplicates.png"]);
+        return next_step("look at them:", &command_on(&args.collection, "duplicates", &options));
     }
-    next_step("see what else is wrong:", &words("audit", &[]))
+    next_step("see what else is wrong:", &command_on(&args.collection, "audit", &[]))
 }

@@ -1,5 +1,7 @@
 //! `leakage` as tables.
 
+use sieve_core::cell;
+
 use super::Leaks;
 use crate::present::table::written;
 
@@ -11,7 +13,7 @@ pub fn csv(answer: &Leaks<'_>) -> String {
         let side = |picture: u32| {
             let record = answer.record(picture);
             let text = |name: Option<&str>| name.unwrap_or_default().to_owned();
-            [record.path.to_string(), text(record.split()), text(record.class())]
+            [cell::of_path(&record.path), text(record.split()), text(record.class())]
         };
         let ([path_a, split_a, class_a], [path_b, split_b, class_b]) = (side(twin.a), side(twin.b));
         let (kind, score) = (twin.bond.name().to_owned(), format!("{:.4}", twin.score));
@@ -27,10 +29,10 @@ pub fn removals(answer: &Leaks<'_>) -> Vec<u8> {
         let (goes, stays) = (answer.record(removal.picture), answer.record(removal.because_of));
         let text = |name: Option<&str>| name.unwrap_or_default().to_owned();
         [
-            goes.path.to_string(),
+            cell::of_path(&goes.path),
             text(goes.split()),
             text(goes.class()),
-            stays.path.to_string(),
+            cell::of_path(&stays.path),
             text(stays.split()),
             removal.bond.name().to_owned(),
         ]

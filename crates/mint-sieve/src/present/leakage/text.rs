@@ -1,6 +1,7 @@
 //! `leakage` for people.
 
 use std::collections::BTreeMap;
+use std::ffi::OsStr;
 use std::fmt::Write;
 
 use sieve_core::balance::ASSUMED_ACCURACY;
@@ -10,7 +11,9 @@ use sieve_core::statistics::strength;
 use super::Leaks;
 use crate::present::style::FAINT;
 use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
-use crate::present::{collection_words, counted, findings, heading, next_step, safe};
+use crate::present::{
+    command_on, counted, findings, heading, next_step, remark_line, safe, small_images,
+};
 
 /// Classes that are named beside the number of twins, without `--all`.
 const MOST_CLASSES: usize = 4;
@@ -28,8 +31,9 @@ pub fn text(answer: &Leaks<'_>) -> String {
         safe(&splits.join(", ")),
         answer.found.reach.name()
     );
+    text.push_str(&small_images(answer.found));
     for remark in &catalog.collection.remarks {
-        let _ = writeln!(text, "{}", safe(&remark.says));
+        let _ = writeln!(text, "{}", remark_line(remark, &args.collection, "leakage"));
     }
     text.push_str(&twins(leakage, args.all));
     text.push_str(&bounds(leakage));
@@ -181,12 +185,8 @@ fn drift(leakage: &Leakage, all: bool) -> String {
 /// What to remove, and how to get the list.
 fn repair(answer: &Leaks<'_>) -> String {
     let (args, leakage) = (answer.args, answer.leakage);
-    let command = |name: &str, options: &[&str]| {
-        let mut words = vec!["mint-sieve".to_owned(), name.to_owned()];
-        words.extend(collection_words(&args.collection));
-        words.extend(options.iter().map(|option| (*option).to_owned()));
-        words
-    };
+    let command =
+        |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(&args.collection, name, options);
     let mut text = String::new();
     if !leakage.removals.is_empty() {
         let mut by_split: BTreeMap<&str, u64> = BTreeMap::new();
@@ -208,16 +208,19 @@ fn repair(answer: &Leaks<'_>) -> String {
         text.push('\n');
     }
     let protect = args.protect.join(",");
-    let protected: &[&str] = if protect.is_empty() { &[] } else { &["--protect", &protect] };
     text + &if leakage.removals.is_empty() {
-        let options = ["--policy", "gentle", "--out", "preview.png"];
         let why = "see what an augmentation policy does to the training pictures:";
+        let options: [&dyn AsRef<OsStr>; 4] = [&"--policy", &"gentle", &"--out", &"preview.png"];
         next_step(why, &command("preview", &options))
     } else if args.removals.is_none() {
-        let options = [protected, &["--removals", "remove.csv"]].concat();
+        let mut options: Vec<&dyn AsRef<OsStr>> = Vec::new();
+        if !protect.is_empty() {
+            options.extend([&"--protect" as &dyn AsRef<OsStr>, &protect]);
+        }
+        options.extend([&"--removals" as &dyn AsRef<OsStr>, &"remove.csv"]);
         next_step("write the list of what to remove:", &command("leakage", &options))
     } else {
         let why = "look at the pictures before you remove any:";
-        next_step(why, &command("duplicates", &["--sheet", "duplicates.png"]))
+        next_step(why, &command("duplicates", &[&"--sheet", &"duplicates.png"]))
     }
 }

@@ -1,9 +1,11 @@
 //! What `nearest` says.
 
+use std::ffi::{OsStr, OsString};
 use std::fmt::Write;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
+use sieve_core::cell;
 use sieve_core::duplicates::{Alike, Kind};
 use sieve_core::measuring::Measured;
 
@@ -11,7 +13,9 @@ use crate::args::{CollectionArgs, NearestArgs};
 use crate::present::sheet::{Labelled, TileRow};
 use crate::present::style::FAINT;
 use crate::present::table::{Align, aligned, written};
-use crate::present::{ReadingSettings, collection_words, envelope, heading, next_step, safe};
+use crate::present::{
+    ReadingSettings, collection_words, command_on, envelope, heading, next_step, safe,
+};
 
 /// What was asked and what was found.
 pub struct Nearest<'a> {
@@ -88,15 +92,15 @@ pub fn text(answer: &Nearest<'_>) -> String {
         text,
         "{FAINT}Score: the chance that both show the same picture. Likeness: how alike they look, up to 1.{FAINT:#}\n"
     );
-    let mut words = vec!["mint-sieve".to_owned()];
     if answer.args.sheet.is_none() {
-        words.extend(["nearest".to_owned(), answer.image_name(), "--in".to_owned()]);
+        let image: &OsStr = answer.args.image.as_os_str();
+        let mut words: Vec<OsString> = ["mint-sieve", "nearest"].map(OsString::from).to_vec();
+        words.extend([image.to_owned(), "--in".into()]);
         words.extend(collection_words(answer.from));
-        words.extend(["--sheet", "nearest.png"].map(str::to_owned));
+        words.extend(["--sheet", "nearest.png"].map(OsString::from));
         text.push_str(&next_step("look at them:", &words));
     } else {
-        words.push("duplicates".to_owned());
-        words.extend(collection_words(answer.from));
+        let words = command_on(answer.from, "duplicates", &[]);
         text.push_str(&next_step("see what else is there twice:", &words));
     }
     text
@@ -172,7 +176,7 @@ pub fn csv(answer: &Nearest<'_>) -> String {
         let record = alike.picture.record;
         let name = |name: Option<&str>| name.unwrap_or_default().to_owned();
         [
-            record.path.to_string(),
+            cell::of_path(&record.path),
             name(record.class()),
             name(record.split()),
             name(alike.kind.map(Kind::name)),

@@ -1,12 +1,13 @@
 //! `preview` for people: what is on the sheet, and how far the policy went.
 
+use std::ffi::OsStr;
 use std::fmt::Write;
 
 use sieve_core::augment::{Axis, Drawn, Kind};
 
 use super::{Preview, outside};
 use crate::present::table::{Align, aligned, percent};
-use crate::present::{collection_words, counted, heading, next_step, safe};
+use crate::present::{command_on, counted, heading, next_step, safe};
 
 /// The whole answer.
 pub fn text(preview: &Preview<'_>) -> String {
@@ -60,20 +61,21 @@ pub fn text(preview: &Preview<'_>) -> String {
         layout.height()
     );
     let seed = (preview.args.seed.wrapping_add(1)).to_string();
-    let other = preview.args.out.with_extension("");
-    let other = format!("{}-{seed}.png", other.to_string_lossy());
-    let policy = preview.args.policy.to_string_lossy();
-    let (per_class, draws) = (preview.args.per_class, preview.args.draws);
-    let (per_class, draws) = (per_class.map(|n| n.to_string()), draws.map(|n| n.to_string()));
-    let collection = collection_words(&preview.args.collection);
-    let mut words = vec!["mint-sieve", "preview"];
-    words.extend(collection.iter().map(String::as_str));
-    words.extend(["--policy", &policy]);
-    words.extend(per_class.iter().flat_map(|each| ["--per-class", each]));
-    words.extend(draws.iter().flat_map(|draws| ["--draws", draws]));
-    words.extend(preview.args.classes.iter().flat_map(|class| ["--class", class]));
-    words.extend(preview.args.full_size.then_some("--full-size"));
-    words.extend(["--seed", &seed, "--out", &other]);
+    let args = preview.args;
+    let mut other = args.out.with_extension("").into_os_string();
+    other.push(format!("-{seed}.png"));
+    let mut words = command_on(&args.collection, "preview", &[&"--policy", &args.policy]);
+    let mut option = |name: &str, value: &OsStr| words.extend([name.into(), value.to_owned()]);
+    let numbers = [("--per-class", args.per_class), ("--draws", args.draws)];
+    for (name, number) in numbers {
+        number.iter().for_each(|number| option(name, number.to_string().as_ref()));
+    }
+    args.classes.iter().for_each(|class| option("--class", class.as_ref()));
+    option("--seed", seed.as_ref());
+    option("--out", &other);
+    if args.full_size {
+        words.push("--full-size".into());
+    }
     text + &next_step("open the sheet; then see other pictures and draws:", &words)
 }
 

@@ -1,5 +1,6 @@
 //! `split` for people: what each class got against what was asked.
 
+use std::ffi::OsStr;
 use std::fmt::Write;
 
 use sieve_core::splitting::LeftOut;
@@ -7,7 +8,7 @@ use sieve_core::splitting::LeftOut;
 use super::{Split, is_conflict};
 use crate::present::style::{ERROR, FAINT};
 use crate::present::table::{Align, MOST_ROWS, aligned, percent, shortened, visible};
-use crate::present::{collection_words, counted, heading, next_step, safe, splits_folder};
+use crate::present::{command_on, counted, heading, next_step, safe, splits_folder};
 
 /// The whole answer.
 pub fn text(split: &Split<'_>) -> String {
@@ -136,10 +137,9 @@ fn written(split: &Split<'_>) -> String {
         let _ = writeln!(text, "Written: {}", safe(&out.to_string_lossy()));
     }
     if let Some(to) = &args.to {
-        let to = to.to_string_lossy();
-        let mut words = vec!["mint-sieve", "leakage", &to];
+        let mut words: Vec<&OsStr> = vec!["mint-sieve".as_ref(), "leakage".as_ref(), to.as_ref()];
         if args.link == crate::writing::Link::Soft {
-            words.push("--follow-links");
+            words.push("--follow-links".as_ref());
         }
         return text
             + &format!("\n{}", next_step("see what still lies between the splits:", &words));
@@ -158,9 +158,7 @@ fn written(split: &Split<'_>) -> String {
         .map(|(name, share)| format!("{name}={}", (share * 1e8).round() / 1e6))
         .collect();
     let parts = parts.join(",");
-    let collection = collection_words(&args.collection);
-    let mut words = vec!["mint-sieve", "split"];
-    words.extend(collection.iter().map(String::as_str));
-    words.extend(["--parts", &parts, "--seed", &seed, "--to", &to]);
+    let options: [&dyn AsRef<OsStr>; 6] = [&"--parts", &parts, &"--seed", &seed, &"--to", &to];
+    let words = command_on(&args.collection, "split", &options);
     text + &format!("\n{}", next_step("build the folders:", &words))
 }

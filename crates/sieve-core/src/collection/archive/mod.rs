@@ -6,7 +6,7 @@ mod tar;
 mod zip;
 
 pub(super) use stream::Packing;
-pub(super) use tar::Tar;
+pub(super) use tar::{TakesEntries, Tar};
 pub(super) use zip::Zip;
 
 use std::fs::File;
@@ -54,6 +54,11 @@ fn entry_path(name: &[u8]) -> Result<RelPath, (RelPath, &'static str)> {
             std::path::Component::ParentDir => return refused("the path holds .."),
             _ => return refused("the path is absolute"),
         }
+    }
+    // The root of a drive, as programs for Windows write it.
+    let first = name.split(|byte| b"/\\".contains(byte)).next().unwrap_or_default();
+    if matches!(first, [letter, b':'] if letter.is_ascii_alphabetic()) {
+        return refused("the path is absolute");
     }
     if clean.as_os_str().is_empty() {
         return refused("the path is empty");

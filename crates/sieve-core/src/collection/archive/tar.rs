@@ -11,7 +11,7 @@ use super::shared::SharedFile;
 use super::stream::{Packing, unpacked};
 use crate::collection::listing::{Found, Listing};
 use crate::collection::{EntryKind, RelPath, Stamp};
-use crate::reading::{ReadLimits, Trouble};
+use crate::reading::{Held, ReadLimits, Trouble};
 use crate::{io_reason, progress::Watch};
 
 /// Archives are made of blocks (POSIX ustar); an empty one follows the last entry.
@@ -29,6 +29,14 @@ pub(in crate::collection) struct Tar {
 enum Content {
     Plain(SharedFile),
     Packed(Packing),
+}
+
+/// Takes the entries of a packed archive, one after the other.
+pub(in crate::collection) trait TakesEntries {
+    /// Memory for an entry of so many bytes; none when no more entries are wanted.
+    fn room(&mut self, size_bytes: u64) -> Option<Held>;
+    /// Takes an entry with its place in the list of those wanted; false when no more are wanted.
+    fn take(&mut self, at: usize, entry: Result<(Vec<u8>, Held), Trouble>) -> bool;
 }
 
 impl Tar {
@@ -141,26 +149,22 @@ impl Tar {
         offset: u64,
         size_bytes: u64,
         limits: &ReadLimits,
-    ) -> Option<Result<Vec<u8>, Trouble>> {
+    ) -> Option<Result<(Vec<u8>, Held), Trouble>> {
         let Content::Plain(file) = &self.content else { return None };
         let mut file = file.clone();
         Some(limits.admit_file(size_bytes).and_then(|()| {
+            let held = limits.memory.file(size_bytes);
             let mut bytes = Vec::new();
             file.seek(SeekFrom::Start(offset))
                 .and_then(|_| file.take(size_bytes).read_to_end(&mut bytes))
                 .map_err(|error| Trouble::Unreadable(io_reason(&error)))?;
-            Ok(bytes)
+            Ok((bytes, held))
         }))
     }
 
     /// Reads the entries whose numbers are `wanted`, sorted, from a packed archive, and hands each
-    /// with its place in `wanted` to `take`, until that says to stop.
-    pub fn stream(
-        &self,
-        wanted: &[u64],
-        limits: &ReadLimits,
-        take: &mut dyn FnMut(usize, Result<Vec<u8>, Trouble>) -> bool,
-    ) {
+    /// with its place in `wanted` to `taker`, until that says to stop.
+    pub fn stream(&self, wanted: &[u64], limits: &ReadLimits, taker: &mut dyn TakesEntries) {
         let Content::Packed(packing) = self.content else { return };
         let mut next = 0;
         let unreadable = |error: io::Error| Trouble::Unreadable(io_reason(&error));
@@ -174,13 +178,19 @@ impl Tar {
                 if wanted[next] != number {
                     continue;
                 }
-                let bytes = limits.admit_file(entry.size()).and_then(|()| {
-                    let mut bytes = Vec::new();
-                    entry.read_to_end(&mut bytes).map_err(unreadable)?;
-                    Ok(bytes)
-                });
+                let read = match limits.admit_file(entry.size()) {
+                    Err(refused) => Err(refused),
+                    Ok(()) => {
+                        let Some(held) = taker.room(entry.size()) else {
+                            next = wanted.len();
+                            break;
+                        };
+                        let mut bytes = Vec::new();
+                        entry.read_to_end(&mut bytes).map(|_| (bytes, held)).map_err(unreadable)
+                    }
+                };
                 next += 1;
-                if !take(next - 1, bytes) {
+                if !taker.take(next - 1, read) {
                     next = wanted.len();
                 }
             }
@@ -190,7 +200,7 @@ impl Tar {
         let reason =
             ended.map_or_else(|error| io_reason(&error), |()| "not in the archive any more".into());
         for left in next..wanted.len() {
-            if !take(left, Err(Trouble::Unreadable(reason.clone()))) {
+            if !taker.take(left, Err(Trouble::Unreadable(reason.clone()))) {
                 break;
             }
         }

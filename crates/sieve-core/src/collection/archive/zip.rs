@@ -1,7 +1,8 @@
 //! ZIP: any entry can be read at any time, on any thread.
 
+use std::collections::{HashMap, HashSet};
 use std::fs::File;
-use std::io::Read;
+use std::io::{Read, Seek, SeekFrom};
 use std::path::Path;
 use std::sync::Arc;
 
@@ -14,13 +15,15 @@ use super::shared::SharedFile;
 use crate::collection::listing::{Found, Listing};
 use crate::collection::{EntryKind, Stamp};
 use crate::io_reason;
-use crate::reading::{ReadLimits, Trouble};
+use crate::reading::{Held, ReadLimits, Trouble};
 
 /// An open ZIP archive.
 #[derive(Debug)]
 pub(in crate::collection) struct Zip {
     file: SharedFile,
     directory: Arc<ZipArchiveMetadata>,
+    /// Where its list of entries begins.
+    directory_start: u64,
 }
 
 impl Zip {
@@ -34,12 +37,16 @@ impl Zip {
             }
             error => reason(&error),
         })?;
-        Ok(Zip { file: opened, directory: archive.metadata() })
+        let directory_start = archive.central_directory_start();
+        Ok(Zip { file: opened, directory: archive.metadata(), directory_start })
     }
 
     /// What the archive holds. `stamp` is that of the archive.
     pub fn list(&self, stamp: Stamp) -> Listing {
         let mut listing = Listing::default();
+        let overlapping = self.overlapping();
+        let times =
+            if self.directory.has_duplicate_names() { self.times() } else { HashMap::new() };
         for index in 0..self.directory.len() {
             let Ok(entry) = self.directory.entry(index) else { continue };
             let is_folder = entry.is_dir();
@@ -53,7 +60,13 @@ impl Zip {
                 Ok(path) => (path, None),
                 Err((path, why)) => (path, Some(why)),
             };
+            if let Some(&times) = times.get(entry.name_raw()).filter(|times| **times > 1) {
+                listing.repeated.push((path.clone(), times));
+            }
             let refused = refused.or(entry.is_symlink().then_some("it is a symbolic link"));
+            let overlaps = overlapping.contains(&index);
+            let refused =
+                refused.or(overlaps.then_some("its bytes are those of another entry, too"));
             if let Some(why) = refused {
                 let kind = EntryKind::Refused(why.into());
                 listing.files.push(Found { path, kind, offset: 0 });
@@ -67,8 +80,52 @@ impl Zip {
         listing.with_implied_folders().sorted()
     }
 
+    /// The entries whose bytes begin inside of those of another one. No honest archive has any; a small file can
+    /// claim any number of large pictures in this way.
+    fn overlapping(&self) -> HashSet<usize> {
+        /// A local header without name and extra field (APPNOTE 4.3.7).
+        const HEADER_BYTES: u64 = 30;
+        let entries = (0..self.directory.len()).filter_map(|index| {
+            let entry = self.directory.entry(index).ok()?;
+            let start = entry.header_start();
+            let length = HEADER_BYTES.saturating_add(entry.compressed_size());
+            Some((start, start.saturating_add(length), index))
+        });
+        let mut entries: Vec<(u64, u64, usize)> = entries.collect();
+        entries.sort_unstable();
+        let mut reached = 0;
+        let inside = |&(start, end, index): &(u64, u64, usize)| {
+            let is_inside = start < reached;
+            reached = reached.max(end);
+            is_inside.then_some(index)
+        };
+        entries.iter().filter_map(inside).collect()
+    }
+
+    /// How often each name stands in the list of entries, of which only the last of a name is otherwise known.
+    fn times(&self) -> HashMap<Vec<u8>, u64> {
+        /// A header of the list without what varies, and its signature (APPNOTE 4.3.12).
+        const HEADER_BYTES: usize = 46;
+        let mut times = HashMap::new();
+        let mut file = self.file.clone();
+        if file.seek(SeekFrom::Start(self.directory_start)).is_err() {
+            return times;
+        }
+        let mut header = [0; HEADER_BYTES];
+        while file.read_exact(&mut header).is_ok() && header.starts_with(b"PK\x01\x02") {
+            let length = |at: usize| usize::from(u16::from_le_bytes([header[at], header[at + 1]]));
+            let mut rest = vec![0; length(28) + length(30) + length(32)];
+            if file.read_exact(&mut rest).is_err() {
+                break;
+            }
+            rest.truncate(length(28));
+            *times.entry(rest).or_default() += 1;
+        }
+        times
+    }
+
     /// The bytes of the entry of an index.
-    pub fn read(&self, index: u64, limits: &ReadLimits) -> Result<Vec<u8>, Trouble> {
+    pub fn read(&self, index: u64, limits: &ReadLimits) -> Result<(Vec<u8>, Held), Trouble> {
         let unreadable = |error: ZipError| Trouble::Unreadable(reason(&error));
         let entry = self.directory.entry(index as usize).map_err(unreadable)?;
         if entry.encrypted() {
@@ -82,6 +139,7 @@ impl Zip {
         }
         limits.admit_file(entry.size())?;
         let size_bytes = entry.size() as usize;
+        let held = limits.memory.file(entry.size());
         let mut file = self.file.clone();
         let reader = entry.with_reader(&mut file, ZipReadOptions::new()).map_err(unreadable)?;
         // A header may claim anything: memory is taken as the data comes.
@@ -90,7 +148,7 @@ impl Zip {
             |error| Trouble::Unreadable(format!("in the archive: {}", io_reason(&error))),
         )?;
         limits.admit_file(bytes.len() as u64)?;
-        Ok(bytes)
+        Ok((bytes, held))
     }
 }
 
