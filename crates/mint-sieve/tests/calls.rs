@@ -29,6 +29,7 @@ fn bad_calls_say_what_was_wrong_and_what_was_expected() {
     let workspace = Workspace::healthy();
     workspace.write("taken.csv", b"mine");
     workspace.write("full/file", b"mine");
+    workspace.write("lines.jsonl", b"{\"path\": \"a.jpg\", \"class\": \"bay\"}\n{\"path\": }\n");
     let calls = [
         "audit",
         "audti herbs",
@@ -41,6 +42,15 @@ fn bad_calls_say_what_was_wrong_and_what_was_expected() {
         "audit herbs --limit thin-class",
         "audit herbs --limit thin-class=few",
         "audit herbs --limit imbalance=inf",
+        "audit herbs --limit chance=2",
+        "audit herbs --seed -1",
+        "audit herbs --columns path=file",
+        "audit herbs --max-memory 0",
+        "audit herbs --config /dev/zero",
+        "audit herbs --splits-from /dev/zero",
+        "audit herbs --catalog /dev/zero",
+        "audit lines.jsonl",
+        "leakage a=herbs b=herbs",
         "audit herbs --threads 0",
         "audit herbs full",
         "audit trian=herbs test=nowhere",
@@ -56,7 +66,11 @@ fn bad_calls_say_what_was_wrong_and_what_was_expected() {
         "split herbs --parts train=70,test=40",
         "split herbs --parts train=50,train=50",
         "split herbs --parts a/b=50,c=50",
+        "split herbs --parts train=320,test=40",
+        "split herbs --parts A=50,a=50",
+        "split herbs --parts split.csv=50,a=50",
         "split herbs --seed first",
+        "split herbs --seed -1",
         "split herbs --link hard",
         "split herbs --to full",
         "split herbs --to taken.csv",
@@ -66,6 +80,7 @@ fn bad_calls_say_what_was_wrong_and_what_was_expected() {
         "split herbs --out herbs/split.csv",
         "preview herbs --policy gentle",
         "preview herbs --policy gentel --out sheet.png",
+        "preview herbs --policy herbs --out sheet.png",
         "preview herbs --policy gentle --out herbs/sheet.png",
         "preview herbs --policy gentle --out sheet.jpg",
         "preview herbs --policy gentle --out sheet.png --class Sage",
@@ -94,6 +109,70 @@ fn verbose_tells_what_was_decided_on_standard_error() {
     assert!(answer.stderr.contains("set aside path=\"sage/cut.jpg\""), "{}", answer.stderr);
     assert!(!answer.stderr.contains('\u{1b}'), "no colours where there is no terminal");
     assert_eq!(answer.stdout, workspace.says(&["audit", "herbs"]));
+}
+
+#[cfg(target_os = "linux")]
+#[test]
+fn a_full_standard_output_is_told() {
+    let workspace = Workspace::healthy();
+    for format in ["text", "json", "csv"] {
+        let full = std::fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+        let mut command = workspace.command(&["audit", "herbs", "--format", format]);
+        let output = command.stdout(full).output().unwrap();
+        let said = String::from_utf8(output.stderr).unwrap();
+        assert_eq!(output.status.code(), Some(3), "{format}");
+        assert!(
+            said.starts_with("error: cannot write to standard output: No space left"),
+            "{said}"
+        );
+    }
+}
+
+/// One temporary file and one folder of a run that was killed, and one of a run that lives.
+#[cfg(unix)]
+#[test]
+fn what_a_killed_run_left_behind_is_removed_and_what_a_living_one_needs_is_not() {
+    let workspace = Workspace::healthy();
+    workspace.write("out/.mint-sieve-Dead01/folder/train/sage/000.jpg", b"half");
+    workspace.write("out/.mint-sieve-Dead02", b"half a table");
+    workspace.write("out/.mint-sieve-Alive1/folder/train/sage/000.jpg", b"half");
+    workspace.write("out/.mint-sieve-notes.txt", b"mine");
+    workspace.write("out/.mint-sieve-Mine01/else", b"mine");
+    let alive = std::fs::File::open(workspace.path("out/.mint-sieve-Alive1")).unwrap();
+    alive.try_lock().unwrap();
+    let answer = workspace.run(&["split", "herbs", "--out", "out/split.csv"]);
+    assert_eq!(answer.status, 0);
+    let mut said: Vec<&str> = answer.stderr.lines().collect();
+    said.sort_unstable();
+    let removed = |name: &str| {
+        format!("warning: removed out/{name}, which a run that was ended had left behind")
+    };
+    assert_eq!(said, [removed(".mint-sieve-Dead01"), removed(".mint-sieve-Dead02")]);
+    let left: Vec<String> = workspace.files("out").into_keys().collect();
+    let kept = [
+        ".mint-sieve-Alive1/folder/train/sage/000.jpg",
+        ".mint-sieve-Mine01/else",
+        ".mint-sieve-notes.txt",
+        "split.csv",
+    ];
+    assert_eq!(left, kept);
+    // A run that is killed while it writes leaves one, and the next one takes it away.
+    for number in 0..400 {
+        workspace.write(&format!("many/sage/{number}.jpg"), &support::jpeg(number));
+    }
+    let holds_leftover = || {
+        let names = std::fs::read_dir(workspace.path("runs")).unwrap();
+        names.flatten().any(|entry| entry.file_name().to_string_lossy().starts_with(".mint-sieve-"))
+    };
+    std::fs::create_dir(workspace.path("runs")).unwrap();
+    let mut child = workspace.spawn(&["split", "many", "--to", "runs/a"]);
+    while !holds_leftover() && child.try_wait().unwrap().is_none() {}
+    child.kill().unwrap();
+    child.wait().unwrap();
+    let was_left = holds_leftover();
+    let answer = workspace.run(&["split", "many", "--to", "runs/b"]);
+    assert_eq!((answer.status, answer.stderr.lines().count()), (0, usize::from(was_left)));
+    assert!(!holds_leftover());
 }
 
 #[cfg(unix)]

@@ -5,20 +5,19 @@ mod support;
 use std::fs;
 use std::path::Path;
 
+use herb_shed::collection::Arrangement;
 use support::Workspace;
 
 /// The demo's leaves: copies of every kind are planted among them.
-fn shed(workspace: &Workspace, arrangement: &[&str]) -> String {
-    let mut words = vec!["demo", "shed"];
-    words.extend(arrangement);
-    workspace.says(&words);
+fn shed(workspace: &Workspace, arrangement: Arrangement) -> String {
+    workspace.lay_shed(arrangement);
     "shed/collection".to_owned()
 }
 
 #[test]
 fn what_was_planted_is_found_with_its_kind_and_nothing_else_is() {
     let workspace = Workspace::new();
-    let collection = shed(&workspace, &[]);
+    let collection = shed(&workspace, Arrangement::Classes);
     let answer = workspace.says(&["duplicates", &collection]);
     insta::assert_snapshot!("duplicates_of_the_demo", answer);
     let kinds = "same-bytes,same-pixels,near,turned,framed,part,burst";
@@ -70,7 +69,7 @@ fn what_was_planted_is_found_with_its_kind_and_nothing_else_is() {
 #[test]
 fn pairs_sheets_and_tables_are_written() {
     let workspace = Workspace::new();
-    let collection = shed(&workspace, &["--pre-split"]);
+    let collection = shed(&workspace, Arrangement::Splits);
     let call = ["duplicates", &collection, "--kinds", "same-bytes,near,turned,part,burst"];
     let outputs = ["--pairs", "pairs.csv", "--sheet", "sheet.png", "--format", "csv"];
     let table = workspace.says(&[&call[..], &outputs].concat());
@@ -94,7 +93,7 @@ fn pairs_sheets_and_tables_are_written() {
 #[test]
 fn another_collection_is_compared_and_the_nearest_are_shown() {
     let workspace = Workspace::new();
-    let collection = shed(&workspace, &[]);
+    let collection = shed(&workspace, Arrangement::Classes);
     fs::create_dir_all(workspace.path("batch/new")).unwrap();
     let copy = |from: &str, to: &str| {
         fs::copy(workspace.path(&collection).join(from), workspace.path(to)).unwrap();

@@ -40,6 +40,16 @@ fn every_kind_of_collection_says_how_it_was_read() {
     let rows =
         "file,label,set\nherbs/bay/000.jpg,bay,val\nherbs/sage/001.jpg,sage,train\ngone.jpg,bay,\n";
     workspace.write("table.csv", rows.as_bytes());
+    workspace.class("shelf/pics", 6, 40);
+    let rows: String = (0..6).map(|n| format!("{n:03}.jpg;{}\n", ["bay", "sage"][n % 2])).collect();
+    workspace.write("shelf/labels.csv", format!("file;herb\n{rows}").as_bytes());
+    zip(&workspace, "shelf", "shelf.zip");
+    for (tone, split) in [(0, "train"), (6, "test")] {
+        for n in 0..6 {
+            let name = format!("named/{split}/{}_{n}.jpg", ["bay", "sage"][n % 2]);
+            workspace.write(&name, &jpeg(60 + tone + n as u32));
+        }
+    }
     let mut all = String::new();
     for call in [
         "herbs.zip",
@@ -52,6 +62,11 @@ fn every_kind_of_collection_says_how_it_was_read() {
         "flat --label-from {class}_{n}.jpg",
         "table.csv --columns path=file,class=label,split=set",
         "train=herbs test=nested/woody",
+        "shelf",
+        "shelf/labels.csv --columns path=file,class=herb --pictures shelf/pics",
+        "shelf.zip",
+        "named",
+        "named --label-from {split}/{class}_{n}.{*}",
     ] {
         let words: Vec<&str> = ["audit"].into_iter().chain(call.split(' ')).collect();
         all.push_str(&format!("$ mint-sieve audit {call}\n{}", head(&workspace.says(&words))));

@@ -119,7 +119,7 @@ codes! {
         "a picture in a format that is not read here"
         "Convert it to JPEG or PNG; most training loaders do not read it either."
     RefusedEntry "refused-entry" Warning
-        "not read, because it leads out of the collection or is a link in an archive"
+        "not read: it leads out of the collection, is a link in an archive, or shares its bytes there"
         "Make the archive or table anew, with paths below its root and files instead of links."
     OverLimit "over-limit" Warning
         "larger than the limits allow"

@@ -102,6 +102,27 @@ fn splits_are_read_from_their_folders() {
 
 #[cfg(unix)]
 #[test]
+fn links_to_other_parts_of_a_collection_are_told() {
+    use std::os::unix::fs::symlink;
+    let root = folder(&[("sage/a.jpg", &jpeg(1)), ("bay/b.jpg", &jpeg(2))]);
+    symlink("sage", root.path().join("salvia")).unwrap();
+    symlink("../sage/a.jpg", root.path().join("bay/c.jpg")).unwrap();
+    let says = |follow: bool| -> Vec<String> {
+        let catalog = measured(root.path(), follow);
+        catalog.collection.remarks.iter().map(|remark| remark.says.clone()).collect()
+    };
+    assert_eq!(says(false), [] as [&str; 0]);
+    let expected = [
+        "bay/c.jpg is a link to sage/a.jpg: what it leads to is there twice",
+        "salvia is a link to sage: what it leads to is there twice",
+    ];
+    let mut told = says(true);
+    told.sort();
+    assert_eq!(told, expected);
+}
+
+#[cfg(unix)]
+#[test]
 fn links_and_pipes_never_stop_the_walk() {
     use std::os::unix::fs::symlink;
     use std::os::unix::net::UnixListener;

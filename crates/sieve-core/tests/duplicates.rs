@@ -325,6 +325,48 @@ fn numbered_frames_of_one_moment_are_a_burst() {
     assert_eq!(bursts, 1, "{told:?}");
 }
 
+/// A figure of 28 x 28 that is written apart each time: strokes of one form, a little off.
+fn written(form: usize, number: usize) -> Picture {
+    let data = (0..28 * 28).flat_map(|at| {
+        let (x, y) = (at % 28 + number % 3, at / 28 + number / 3 % 3);
+        let stroke = (x * (form + 2) + y * 3).is_multiple_of(11) || x.abs_diff(14) < 2;
+        let faint = (x * 7 + y * 13 + number * 5) % 9;
+        [if stroke { 250 - faint as u8 } else { faint as u8 }; 3]
+    });
+    Picture { width: 28, height: 28, data: data.collect() }
+}
+
+#[test]
+fn small_pictures_are_compared_by_bytes_and_pixels_only() {
+    let mut files: Files = (0..36)
+        .map(|at| {
+            let name = format!("{}/digit_{at:04}.png", at % 4);
+            (name, encode::png(&written(at % 4, at)))
+        })
+        .collect();
+    files.push(("0/again.webp".to_owned(), encode::webp(&written(0, 0))));
+    files.push(("1/again.png".to_owned(), files[1].1.clone()));
+    files.push(("2/large.png".to_owned(), encode::png(&discs(3, 240, 160))));
+    let shed = shed(&files);
+    let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
+    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
+    for reach in [Reach::Same, Reach::Near, Reach::Wide] {
+        let request = Request { reach: Some(reach), ..Request::default() };
+        let found = find(&sides, &request, &Silent).unwrap();
+        let expected =
+            ["again.png same-bytes digit_0001.png", "again.webp same-pixels digit_0000.png"];
+        assert_eq!(joined(&found).into_iter().collect::<Vec<_>>(), expected, "{reach:?}");
+        assert_eq!(found.small, 38, "{reach:?}");
+    }
+    // The most alike are shown, but nothing of them is called the same.
+    let asked = encode::png(&written(3, 3));
+    let image = measure(&asked, &limits).unwrap();
+    let closeup = Closeup::of(&asked, &limits).unwrap();
+    let alike = nearest(&sides[0], &image, &closeup, 5, &Silent).unwrap();
+    assert_eq!(alike[0].kind, Some(Kind::SameBytes));
+    assert!(alike[1..].iter().all(|alike| alike.kind.is_none() && alike.likeness > 0.5));
+}
+
 /// A PNG with transparency: `hidden` pixels are there, but not to be seen.
 fn transparent(hidden: u8) -> Vec<u8> {
     let shown = discs(8, 96, 64);

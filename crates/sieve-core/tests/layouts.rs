@@ -172,6 +172,103 @@ fn entries_that_lead_out_of_an_archive_are_refused() {
     );
 }
 
+/// A ZIP of which every entry has the bytes of the first: its list names one local header many times.
+fn overlapping_zip(picture: &[u8], entries: u16) -> Vec<u8> {
+    let honest = zip_of(&[("sage/0.jpg", picture)]);
+    let list = honest.windows(4).position(|bytes| bytes == b"PK\x01\x02").unwrap();
+    let end = honest.windows(4).position(|bytes| bytes == b"PK\x05\x06").unwrap();
+    let mut archive = honest[..list].to_vec();
+    for number in 0..entries {
+        let at = archive.len();
+        archive.extend(&honest[list..end]);
+        // The name is of one length, so that nothing else changes.
+        let name = archive[at..].windows(6).position(|bytes| bytes == b"sage/0").unwrap();
+        archive[at + name + 5] = b'0' + number as u8;
+    }
+    let length = (archive.len() - list) as u32;
+    let mut tail = honest[end..].to_vec();
+    tail[8..10].copy_from_slice(&entries.to_le_bytes());
+    tail[10..12].copy_from_slice(&entries.to_le_bytes());
+    tail[12..16].copy_from_slice(&length.to_le_bytes());
+    archive.extend(tail);
+    archive
+}
+
+#[test]
+fn entries_of_one_name_one_place_or_a_drive_are_told() {
+    let pictures: Vec<Vec<u8>> = (0..4).map(jpeg).collect();
+    let root = folder(&[]);
+    let catalog_of = |name: &str, bytes: &[u8]| {
+        let file = root.path().join(name);
+        fs::write(&file, bytes).unwrap();
+        measured(&Request::at(&file))
+    };
+    // The writer of archives refuses two entries of a name: the name of one is changed behind its back.
+    let entries: [(&str, &[u8]); 4] = [
+        ("sage/a.jpg", &pictures[0]),
+        ("sage/b.jpg", &pictures[1]),
+        ("C:\\x.jpg", &pictures[2]),
+        ("D:/dill/x.jpg", &pictures[3]),
+    ];
+    for (name, archive) in archives(&entries) {
+        let mut archive = archive;
+        if name == "a.zip" {
+            let names =
+                archive.windows(10).enumerate().filter(|(_, bytes)| *bytes == b"sage/b.jpg");
+            let places: Vec<usize> = names.map(|(at, _)| at).collect();
+            places.into_iter().for_each(|at| archive[at + 5] = b'a');
+        } else {
+            let twice = [("sage/a.jpg", &pictures[0][..]), ("sage/a.jpg", &pictures[1])];
+            let tar = tar_of(&[&twice[..], &entries[2..]].concat());
+            archive = match name {
+                "a.tar" => tar,
+                "a.tar.gz" => gzip(&tar),
+                _ => zstandard(&tar),
+            };
+        }
+        let catalog = catalog_of(name, &archive);
+        let told = findings(&catalog);
+        let of = |code: Code| told.iter().filter(move |finding| finding.code == code);
+        let says: Vec<&str> = of(Code::ListedTwice).map(|finding| finding.says.as_str()).collect();
+        let expected = "sage/a.jpg: the archive holds 2 entries of this name; the last was taken";
+        assert_eq!(says, [expected], "{name}");
+        assert_eq!(of(Code::RefusedEntry).count(), 2, "{name}: {told:?}");
+        assert_eq!(catalog.collection.classes(), ["sage"], "{name}: a drive is no class");
+    }
+    let catalog = catalog_of("overlap.zip", &overlapping_zip(&pictures[0], 9));
+    assert_eq!(catalog.images().count(), 1);
+    let refused = outcomes(&catalog).iter().filter(|told| told.contains("another entry")).count();
+    assert_eq!(refused, 8);
+}
+
+#[test]
+fn a_table_in_an_archive_labels_its_pictures() {
+    let pictures: Vec<Vec<u8>> = (0..6).map(jpeg).collect();
+    let names: Vec<String> = (0..6).map(|n| format!("pics/{n}.jpg")).collect();
+    let mut entries: Vec<(&str, &[u8])> =
+        names.iter().map(String::as_str).zip(pictures.iter().map(Vec::as_slice)).collect();
+    let rows: String = (0..6).map(|n| format!("{n}.jpg,{}\n", ["bay", "sage"][n % 2])).collect();
+    let table = format!("file,label\n{rows}gone.jpg,bay\n");
+    entries.push(("labels.csv", table.as_bytes()));
+    let root = folder(&[]);
+    for (name, archive) in archives(&entries) {
+        let file = root.path().join(name);
+        fs::write(&file, archive).unwrap();
+        let catalog = measured(&Request::at(&file));
+        assert_eq!(catalog.collection.classes(), ["bay", "sage"], "{name}");
+        assert_eq!(
+            catalog.images().filter(|(r, _)| r.class() == Some("sage")).count(),
+            3,
+            "{name}"
+        );
+        assert!(outcomes(&catalog).contains(&"pics/gone.jpg: Missing".to_owned()), "{name}");
+        // Who asks for folders gets folders.
+        let wish = Wish { class_depth: Some(ClassDepth::Folders(1)), ..Wish::default() };
+        let folders = measured(&Request { wish, ..Request::at(&file) });
+        assert_eq!(folders.collection.classes(), ["pics"], "{name}");
+    }
+}
+
 #[test]
 fn archives_that_are_cut_short_are_told() {
     let pictures: Vec<Vec<u8>> = (0..9).map(jpeg).collect();

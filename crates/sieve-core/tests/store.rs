@@ -249,3 +249,45 @@ fn thumbnails_are_kept_with_what_was_measured_and_read_again_when_they_are_lost(
     let stopped = catalog.thumbnails(&images, Some(&empty), &limits, &stops);
     assert!(matches!(stopped, Err(Error::Interrupted)));
 }
+
+#[test]
+fn what_is_over_a_limit_is_kept_and_read_again_under_another() {
+    let shed = Shed::new();
+    let file = shed.path("herbs.sqlite");
+    let run = |pixels: u64| {
+        let limits = ReadLimits { pixels, ..ReadLimits::default() };
+        let options = Options { limits, recheck: false };
+        let catalog = shed.try_measure(&file, &options, &Silent).unwrap();
+        let refused = outcomes(&catalog).iter().filter(|told| told.contains("OverLimit")).count();
+        (catalog.memory.recalled, catalog.memory.read, refused)
+    };
+    assert_eq!(run(100), (0, 32, 30));
+    assert_eq!(run(100), (32, 0, 30));
+    assert_eq!(run(99), (2, 30, 30));
+    assert_eq!(run(200_000_000), (2, 30, 0));
+    assert_eq!(run(200_000_000), (32, 0, 0));
+}
+
+#[test]
+fn small_pictures_take_little_room() {
+    let shed = Shed::new();
+    let tiny = |tone: u8| {
+        let data = (0..9 * 9 * 3).map(|at| (at as u8).wrapping_mul(tone)).collect();
+        herb_shed::encode::png(&herb_shed::paint::Picture { width: 9, height: 9, data })
+    };
+    (0..200).for_each(|n| write(&shed.path("herbs"), &format!("tiny/{n}.png"), &tiny(n)));
+    shed.settle();
+    let file = shed.path("herbs.sqlite");
+    let catalog = shed.measure(&file);
+    assert_eq!(shed.numbers(&file), (232, 0, 0));
+    let store = rusqlite::Connection::open(&file).unwrap();
+    let count = |query: &str| store.query_row(query, [], |row| row.get::<_, i64>(0)).unwrap();
+    assert_eq!(count("SELECT count(*) FROM thumbnails"), 30);
+    assert_eq!(count("SELECT count(*) FROM images WHERE small_pixels IS NOT NULL"), 200);
+    // They are made again when they are looked at.
+    let at =
+        catalog.records.iter().position(|record| record.path.as_str() == "tiny/7.png").unwrap();
+    let (open, _) = Store::open(&file).unwrap();
+    let made = catalog.thumbnails(&[at], Some(&open), &ReadLimits::default(), &Silent).unwrap();
+    assert!(made[0].is_some());
+}

@@ -3,6 +3,7 @@
 use std::path::PathBuf;
 
 use clap::Args;
+use clap::builder::{OsStringValueParser, TypedValueParser};
 use sieve_core::collection::{ClassDepth, Columns, Pattern, Root, SplitFolders, split_of_name};
 
 use crate::settings::Settings;
@@ -12,7 +13,7 @@ use crate::settings::Settings;
 pub struct CollectionArgs {
     /// A folder, archive (ZIP, tar, tar.gz, tar.zst) or table (CSV, JSON Lines); or several, each a
     /// split: train=FOLDER test=FOLDER
-    #[arg(value_name = "COLLECTION", required = true, value_parser = root)]
+    #[arg(value_name = "COLLECTION", required = true, value_parser = root())]
     pub roots: Vec<Root>,
     #[command(flatten)]
     pub reading: ReadingArgs,
@@ -23,7 +24,7 @@ pub struct CollectionArgs {
 pub struct CollectionInArgs {
     /// The folder, archive or table to look in; or several, each a split
     #[arg(long = "in", value_name = "COLLECTION", required = true, num_args = 1..)]
-    #[arg(value_parser = root)]
+    #[arg(value_parser = root())]
     pub roots: Vec<Root>,
     #[command(flatten)]
     pub reading: ReadingArgs,
@@ -78,7 +79,7 @@ pub struct ReadingArgs {
     /// Memory for all pictures that are being read, in MiB; threads wait for it [default: a quarter of what
     /// there is, at most 1024]
     #[arg(long, display_order = 68, value_name = "MIB", help_heading = READING)]
-    #[arg(value_parser = clap::value_parser!(u64).range(1..))]
+    #[arg(value_parser = mebibytes)]
     pub max_memory: Option<u64>,
     /// Take the split of every file from this table, whatever its folder: columns path and split
     #[arg(long, display_order = 69, value_name = "FILE.csv", help_heading = READING)]
@@ -151,15 +152,9 @@ pub const READ_LIMITS: [ReadLimit; 4] = [
 /// The heading of what concerns reading in `--help`.
 const READING: &str = "Reading the collection";
 
-pub(super) fn root(text: &str) -> Result<Root, String> {
-    let plain = Root { split: None, path: PathBuf::from(text) };
-    match text.split_once('=') {
-        Some((name, path)) if !plain.path.exists() && !name.is_empty() && !name.contains('/') => {
-            let split = split_of_name(name).unwrap_or(name).to_owned();
-            Ok(Root { split: Some(split), path: PathBuf::from(path) })
-        }
-        _ => Ok(plain),
-    }
+/// Reads roots from words that need not be UTF-8.
+pub(super) fn root() -> impl TypedValueParser<Value = Root> {
+    OsStringValueParser::new().map(|word| Root::of_word(&word))
 }
 
 pub fn split_folders(text: &str) -> Result<SplitFolders, String> {
@@ -174,6 +169,13 @@ pub fn split_folders(text: &str) -> Result<SplitFolders, String> {
         }
     };
     Ok(SplitFolders::ByName(text.split(',').map(folder).collect::<Result<_, _>>()?))
+}
+
+fn mebibytes(text: &str) -> Result<u64, String> {
+    match text.parse() {
+        Ok(number @ 1..) => Ok(number),
+        _ => Err("expected a whole number of MiB from 1 upward".to_owned()),
+    }
 }
 
 fn class_depth(text: &str) -> Result<ClassDepth, String> {

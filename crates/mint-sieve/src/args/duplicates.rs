@@ -27,7 +27,7 @@ pub struct DuplicatesArgs {
     #[command(flatten)]
     pub catalog: CatalogArgs,
     /// Say which pictures of this other collection are in COLLECTION already
-    #[arg(long, value_name = "OTHER", value_parser = root)]
+    #[arg(long, value_name = "OTHER", value_parser = root())]
     pub against: Option<Root>,
     /// Compare only pictures of one class, or of one split
     #[arg(long, value_enum, default_value_t, conflicts_with = "against")]

@@ -17,7 +17,7 @@ Examples:
   mint-sieve limits --format csv > limits.csv")]
 pub struct LimitsArgs {
     /// As they are for this collection [default: for the current folder]
-    #[arg(value_name = "COLLECTION", value_parser = root)]
+    #[arg(value_name = "COLLECTION", value_parser = root())]
     pub root: Option<Root>,
     /// Take settings from this file [default: mint-sieve.toml, found upward from the collection]
     #[arg(long, value_name = "FILE")]

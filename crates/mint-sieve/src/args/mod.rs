@@ -28,6 +28,7 @@ pub use split::{SplitArgs, SplitFormat};
 
 use std::ffi::OsString;
 
+use clap::error::{ContextKind, ErrorKind};
 use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 use sieve_core::collection::Root;
 
@@ -68,7 +69,14 @@ impl Cli {
         let command = Cli::command()
             .mut_args(with_negative_numbers)
             .mut_subcommands(|command| command.mut_args(with_negative_numbers));
-        Cli::from_arg_matches(&command.try_get_matches_from(words)?)
+        let matches = command.try_get_matches_from(words).map_err(|mut error| {
+            // An option that there is not is hardly ever meant as the name of a collection.
+            if error.kind() == ErrorKind::UnknownArgument {
+                error.remove(ContextKind::Suggested);
+            }
+            error
+        })?;
+        Cli::from_arg_matches(&matches)
     }
 }
 

@@ -1,12 +1,12 @@
 //! The answer of `limits`.
 
 use serde::Serialize;
-use sieve_core::collection::SETTINGS_FILE;
+use sieve_core::collection::{SETTINGS_FILE, shown_name};
 use sieve_core::limits::LIMITS;
 
 use super::style::FAINT;
 use super::table::written;
-use super::{envelope, heading, next_step};
+use super::{envelope, heading, next_step, safe};
 use crate::args::READ_LIMITS;
 use crate::settings::{Origin, SetLimits, Settings};
 
@@ -31,7 +31,7 @@ struct Decided {
 }
 
 fn file(settings: &Settings) -> Option<String> {
-    settings.file.as_ref().map(|file| file.to_string_lossy().into_owned())
+    settings.file.as_ref().map(|file| shown_name(file.as_os_str()))
 }
 
 fn limits(settings: &Settings, set: &SetLimits) -> Vec<Limit> {
@@ -66,13 +66,13 @@ const WIDTH: usize = 96;
 /// For people: each limit with its reason.
 pub fn text(settings: &Settings, set: &SetLimits) -> String {
     let mut text = match file(settings) {
-        Some(file) => format!("{} as {file} sets them\n", heading("Limits")),
+        Some(file) => format!("{} as {} sets them\n", heading("Limits"), safe(&file)),
         None => format!("{}; there is no {SETTINGS_FILE} here or above\n", heading("Limits")),
     };
     for limit in limits(settings, set) {
         let from = match limit.from.as_str() {
             "default" => String::new(),
-            from => format!(" ({from}; default {})", limit.default),
+            from => format!(" ({}; default {})", safe(from), limit.default),
         };
         let name = format!("{:<14}", limit.name);
         text.push_str(&format!("\n{} {} {}{from}\n", heading(&name), limit.value, limit.unit));

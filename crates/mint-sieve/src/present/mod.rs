@@ -34,9 +34,9 @@ use crate::failure::Failure;
 /// An error message with its hint.
 pub fn failure(failure: &Failure) -> String {
     let label = style::ERROR;
-    let mut text = format!("{label}error:{label:#} {}\n", safe_lines(&failure.message));
+    let mut text = format!("{label}error:{label:#} {}\n", safe(&failure.message));
     if let Some(hint) = &failure.hint {
-        let _ = writeln!(text, "       {}", safe_lines(hint));
+        let _ = writeln!(text, "       {}", safe(hint));
     }
     text
 }

@@ -4,7 +4,9 @@ use std::ffi::{OsStr, OsString};
 use std::path::PathBuf;
 
 use serde::Serialize;
-use sieve_core::collection::{ClassDepth, Columns, LabelTable, Remark, Root, SplitFolders};
+use sieve_core::collection::{
+    ClassDepth, Columns, LabelTable, Remark, Root, SplitFolders, shown_name,
+};
 
 use super::names::safe;
 use super::next::command_line;
@@ -31,8 +33,7 @@ pub struct ReadingSettings {
 impl ReadingSettings {
     /// The settings that the arguments make.
     pub fn of(args: &CollectionArgs) -> Self {
-        let path =
-            |path: &Option<PathBuf>| path.as_ref().map(|path| path.to_string_lossy().into_owned());
+        let path = |path: &Option<PathBuf>| path.as_ref().map(|path| shown_name(path.as_os_str()));
         ReadingSettings {
             collection: args.roots.iter().map(ToString::to_string).collect(),
             splits: args.reading.splits.as_ref().map(splits),

@@ -2,11 +2,15 @@
 #![allow(dead_code)] // every test file uses its own part of this
 
 use std::collections::BTreeMap;
+use std::ffi::OsStr;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::{Child, Command, Output, Stdio};
+use std::sync::Mutex;
 
+use herb_shed::collection::{self, Arrangement, plan};
 use herb_shed::encode::{self, Jpeg};
+use herb_shed::faults::write_table;
 use herb_shed::paint::Picture;
 use serde_json::Value;
 use tempfile::TempDir;
@@ -64,6 +68,22 @@ impl Workspace {
         workspace
     }
 
+    /// Lays the demo's collection and the list of what is planted in it into the folder `shed`. It is painted once
+    /// for all tests, and no test may change it.
+    pub fn lay_shed(&self, arrangement: Arrangement) {
+        let painted = painted_shed(arrangement);
+        #[cfg(unix)]
+        std::os::unix::fs::symlink(painted, self.path("shed")).unwrap();
+        #[cfg(not(unix))]
+        for (name, content) in {
+            let mut files = BTreeMap::new();
+            collect(&painted, "", &mut files);
+            files
+        } {
+            self.write(&format!("shed/{name}"), &content);
+        }
+    }
+
     /// The path of a file of the workspace.
     pub fn path(&self, name: &str) -> PathBuf {
         self.folder.path().join(name)
@@ -96,7 +116,8 @@ impl Workspace {
         command.stdout(Stdio::piped()).stderr(Stdio::piped()).spawn().unwrap()
     }
 
-    fn command(&self, arguments: &[&str]) -> Command {
+    /// The program with these arguments, to be run in the workspace.
+    pub fn command(&self, arguments: &[impl AsRef<OsStr>]) -> Command {
         let mut command = Command::new(env!("CARGO_BIN_EXE_mint-sieve"));
         command.args(arguments).current_dir(self.folder.path());
         command.env("XDG_CACHE_HOME", self.cache.path());
@@ -138,6 +159,29 @@ impl Workspace {
         names.sort();
         names
     }
+}
+
+/// The demo's files, painted once for each state of what paints them, and kept beside the built tests.
+fn painted_shed(arrangement: Arrangement) -> PathBuf {
+    static PAINTING: Mutex<()> = Mutex::new(());
+    let one_at_a_time = PAINTING.lock().unwrap();
+    let painter = Path::new(env!("CARGO_MANIFEST_DIR")).join("../herb-shed/src");
+    let mut sources = BTreeMap::new();
+    collect(&painter, "", &mut sources);
+    let mut state = blake3::Hasher::new();
+    sources.values().for_each(|source| _ = state.update(source));
+    let state = &state.finalize().to_hex()[..16];
+    let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(format!("{arrangement:?}-{state}"));
+    let table = folder.join("planted.csv");
+    // The table is written last.
+    if !table.exists() {
+        let _ = fs::remove_dir_all(&folder);
+        let plan = plan(arrangement, 0);
+        collection::write(&folder.join("collection"), &plan, &|| true).unwrap();
+        write_table(&table, &plan.planted).unwrap();
+    }
+    drop(one_at_a_time);
+    folder
 }
 
 fn collect(folder: &Path, prefix: &str, files: &mut BTreeMap<String, Vec<u8>>) {

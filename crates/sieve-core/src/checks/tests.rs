@@ -304,6 +304,17 @@ fn folders_that_cannot_be_listed_are_errors() {
 }
 
 #[test]
+fn a_folder_that_cannot_be_listed_is_not_called_empty() {
+    let mut catalog = catalog(classes(&[("sage", 30)]), &["bay", "dill"]);
+    let locked = RelPath::new("bay".as_ref());
+    catalog.collection.unlistable.push((locked, "the folder cannot be listed".to_owned()));
+    let found = of_classes(&catalog);
+    let empty = found.iter().filter(|finding| finding.code == Code::EmptyClass);
+    let classes: Vec<Option<&str>> = empty.map(|finding| finding.class.as_deref()).collect();
+    assert_eq!(classes, [Some("dill")]);
+}
+
+#[test]
 fn findings_come_worst_first() {
     let mut records = classes(&[("sage", 30), ("bay", 3)]);
     records.extend([stray("sage/z.txt"), stray("sage/b.txt"), image("sage/copy.jpg", 1)]);

@@ -74,7 +74,8 @@ fn folder_of(path: &str) -> &str {
 }
 
 fn may_be_table(found: &Found) -> bool {
-    let is_table = |extension: String| ["csv", "tsv", "jsonl", "ndjson"].contains(&&*extension);
+    let is_table =
+        |extension: String| ["csv", "tsv", "txt", "jsonl", "ndjson"].contains(&&*extension);
     matches!(found.kind, EntryKind::File { .. })
         && found.path.extension().is_some_and(is_table)
         && !found.path.parts().any(is_left_behind)

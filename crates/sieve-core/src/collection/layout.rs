@@ -143,7 +143,11 @@ impl Reading {
             names.join(", ")
         };
         if !is_split {
-            let says = format!("{} was taken as a class, not as a split", quoted(&known));
+            let taken = match known[..] {
+                [_] => "was taken as a class, not as a split",
+                _ => "were taken as classes, not as splits",
+            };
+            let says = format!("{} {taken}", quoted(&known));
             let splits = format!("--splits {}", known.join(","));
             // Without a folder in any of them, splits would be without classes; names may tell these.
             let is_flat = !tops.iter().any(|name| has_folders(name));
@@ -152,7 +156,7 @@ impl Reading {
             let other = pattern.map_or(splits, |pattern| {
                 format!("--label-from '{}'", path(&format!("{{split}}/{pattern}")))
             });
-            let also = if pattern.is_some() { "; its files are named by class" } else { "" };
+            let also = if pattern.is_some() { "; the files are named by class" } else { "" };
             self.remarks.push(Remark::new(format!("{says}{also}"), Some(&other)));
             return Ok(());
         }
@@ -161,12 +165,17 @@ impl Reading {
         let with_classes: Vec<&str> =
             also.iter().copied().filter(|name| has_folders(name)).collect();
         if !with_classes.is_empty() {
-            let says = format!("{} was taken as a split of its own", quoted(&with_classes));
+            let taken = match with_classes[..] {
+                [_] => "was taken as a split of its own",
+                _ => "were taken as splits of their own",
+            };
+            let says = format!("{} {taken}", quoted(&with_classes));
             self.remarks.push(Remark::new(says, Some("--splits none")));
         }
         let without: Vec<&str> = also.iter().copied().filter(|name| !has_folders(name)).collect();
         if !without.is_empty() {
-            let says = format!("{} has no class folders: kept as unlabelled", quoted(&without));
+            let have = if without.len() == 1 { "has" } else { "have" };
+            let says = format!("{} {have} no class folders: kept as unlabelled", quoted(&without));
             self.remarks.push(Remark::new(says, None));
         }
         let top = |name: &&str| {

@@ -93,7 +93,8 @@ impl Listing {
     /// Adds the folders that are known only from what lies in them: archives need not name them.
     pub fn with_implied_folders(mut self) -> Self {
         let mut implied = BTreeSet::new();
-        for found in &self.files {
+        let inside = |found: &&Found| !matches!(found.kind, EntryKind::Refused(_));
+        for found in self.files.iter().filter(inside) {
             let mut folder = found.path.native().parent();
             while let Some(path) = folder.filter(|path| *path != Path::new("")) {
                 if !implied.insert(path.to_path_buf()) {

@@ -160,6 +160,11 @@ impl Opening<'_> {
         }
         let reading = Reading::of(&listing, &wish)
             .map_err(|(name, there)| Error::NoSplitFolder { name, there })?;
+        let has_pictures = listing.files.iter().any(|found| may_be_picture(&found.path));
+        let table = self.table_among(&listing, &source, &reading);
+        if let (Some(table), true) = (&table, source.is_archive()) {
+            return self.add_packed_table(root, listing, source, table);
+        }
         let split = root.split.as_deref();
         let parents: HashSet<&str> = listing.folders.iter().map(RelPath::folder).collect();
         for folder in &listing.folders {
@@ -191,11 +196,6 @@ impl Opening<'_> {
                 Place::of(split, label)
             }
         };
-        let has_pictures = listing.files.iter().any(|found| may_be_picture(&found.path));
-        let table = self.table_among(&listing, &source, &reading);
-        if let (Some(table), true) = (&table, source.is_archive()) {
-            return self.add_packed_table(root, listing, source, table);
-        }
         let pattern_of_flat = {
             let flat = listing.files.iter().map(|found| &found.path);
             let flat = flat.filter(|path| path.folder().is_empty() && may_be_picture(path));
@@ -214,7 +214,8 @@ impl Opening<'_> {
                 }
             }
         });
-        if !is_classed && has_pictures && !is_unlabelled && !reading.has_splits() {
+        if !is_classed && has_pictures && !is_unlabelled && !reading.has_splits() && table.is_none()
+        {
             let says = "there are no class folders; for classes in the names of files there is";
             let pattern = pattern_of_flat.unwrap_or("{class}_{n}.jpg");
             self.remark(Remark::new(format!("{says} --label-from '{pattern}'"), None));

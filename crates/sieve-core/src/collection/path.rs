@@ -157,7 +157,7 @@ pub(crate) fn native_of_bytes(bytes: &[u8]) -> PathBuf {
     PathBuf::from(String::from_utf8_lossy(bytes).into_owned())
 }
 
-/// One name of a path as text: itself where it is UTF-8, otherwise with `\xHH` for each bad byte.
+/// A name or path as text: itself where it is UTF-8, otherwise with `\xHH` for each bad byte.
 pub fn shown_name(name: &OsStr) -> String {
     match name.to_str() {
         Some(name) => name.to_owned(),

@@ -1,9 +1,11 @@
 //! Which collection is meant, and how it is to be read.
 
-use std::ffi::OsString;
+use std::ffi::{OsStr, OsString};
 use std::fmt;
 use std::path::{Path, PathBuf};
 
+use super::names::split_of_name;
+use super::path::{native_of_bytes, shown_name};
 use super::pattern::Pattern;
 use super::table::Columns;
 
@@ -28,6 +30,20 @@ pub struct Root {
 }
 
 impl Root {
+    /// What a word of a command means: `SPLIT=PATH`, or a path; one that is there is meant as it stands.
+    pub fn of_word(word: &OsStr) -> Self {
+        let plain = Root { split: None, path: PathBuf::from(word) };
+        let bytes = word.as_encoded_bytes();
+        let Some(at) = bytes.iter().position(|&byte| byte == b'=') else { return plain };
+        match std::str::from_utf8(&bytes[..at]) {
+            Ok(name) if !name.is_empty() && !name.contains('/') && !plain.path.exists() => {
+                let split = split_of_name(name).unwrap_or(name).to_owned();
+                Root { split: Some(split), path: native_of_bytes(&bytes[at + 1..]) }
+            }
+            _ => plain,
+        }
+    }
+
     /// As a word of a command.
     pub fn to_word(&self) -> OsString {
         let split = self.split.iter().map(|split| format!("{split}="));
@@ -43,7 +59,7 @@ impl fmt::Display for Root {
         if let Some(split) = &self.split {
             write!(f, "{split}=")?;
         }
-        f.write_str(&self.path.to_string_lossy())
+        f.write_str(&shown_name(self.path.as_os_str()))
     }
 }
 

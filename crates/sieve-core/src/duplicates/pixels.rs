@@ -25,15 +25,12 @@ pub fn same_pixels(
     among: &[u32],
     watch: &dyn Watch,
 ) -> Result<Vec<Vec<u32>>, Error> {
-    let mut by_digest: BTreeMap<Digest, Vec<u32>> = BTreeMap::new();
+    let mut digested: Vec<(Digest, u32)> = Vec::new();
     let mut by_size: BTreeMap<(u32, u32), Vec<u32>> = BTreeMap::new();
     for &index in among {
         let measured = subjects.pictures[index as usize].measured;
         if measured.is_small() {
-            measured
-                .small_pixels
-                .iter()
-                .for_each(|&digest| by_digest.entry(digest).or_default().push(index));
+            digested.extend(measured.small_pixels.map(|digest| (digest, index)));
             continue;
         }
         let facts = &measured.facts;
@@ -65,14 +62,12 @@ pub fn same_pixels(
     }
     let digests =
         subjects.visit(&suspects, watch, |bytes, limits| Digest::of_picture(bytes, limits).ok())?;
-    for (index, digest) in suspects.into_iter().zip(digests) {
-        if let Some(digest) = digest {
-            by_digest.entry(digest).or_default().push(index);
-        }
-    }
-    let mut groups: Vec<Vec<u32>> =
-        by_digest.into_values().filter(|members| members.len() > 1).collect();
-    groups.iter_mut().for_each(|members| members.sort_unstable());
+    let known = suspects.into_iter().zip(digests);
+    digested.extend(known.filter_map(|(index, digest)| Some((digest?, index))));
+    digested.sort_unstable();
+    let same = digested.chunk_by(|a, b| a.0 == b.0).filter(|same| same.len() > 1);
+    let members = same.map(|same| same.iter().map(|&(_, index)| index).collect());
+    let mut groups: Vec<Vec<u32>> = members.collect();
     groups.sort_unstable();
     Ok(groups)
 }

@@ -16,10 +16,6 @@ use super::{
     ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, given_up, profile,
 };
 
-/// Scans beyond which a progressive file is refused. Encoders write about ten; a file of a few
-/// kilobytes can ask for tens of thousands, each a pass over the whole picture.
-const MAX_SCANS: c_int = 500;
-
 /// Marker codes: EXIF lives in APP1, a colour profile in APP2, Adobe's mark in APP14.
 const APP1: c_int = 0xE1;
 const APP2: c_int = 0xE2;
@@ -93,7 +89,7 @@ impl<'a> Decoder<'a> {
             let mut progress: Box<jpeg_progress_mgr> = Box::new(std::mem::zeroed());
             progress.progress_monitor = Some(go_on_or_stop);
             let warnings = Warnings::default();
-            let most_scans = MAX_SCANS;
+            let most_scans = c_int::MAX;
             let mut called = Box::new(Called { warnings, most_scans, stopped: limits.stopped });
             let mut cinfo: Box<jpeg_decompress_struct> = Box::new(std::mem::zeroed());
             cinfo.common.err = &mut *errors;
@@ -195,19 +191,15 @@ impl<'a> Decoder<'a> {
             (jpeg_has_multiple_scans(&self.cinfo) != 0, channels)
         };
         if has_scans {
-            let scans = scans(self.bytes).count;
-            if scans > MAX_SCANS as u64 {
-                return Err(too_many_scans());
-            }
-            limits.admit_work(width, height, scans)?;
+            limits.admit_scans(width, height, scans(self.bytes).count)?;
             let blocks = channels.iter().map(|channel| {
                 u64::from(channel.width_in_blocks) * u64::from(channel.height_in_blocks)
             });
             // 64 coefficients of two bytes.
             needed += blocks.sum::<u64>() * 128;
         }
-        let most = limits.work_pixels / pixels.max(1);
-        self.called.most_scans = c_int::try_from(most).unwrap_or(c_int::MAX).clamp(1, MAX_SCANS);
+        let most = limits.work_pixels / ReadLimits::scan_pixels(width, height);
+        self.called.most_scans = c_int::try_from(most).unwrap_or(c_int::MAX).max(1);
         Ok(limits.memory.decode(needed))
     }
 
@@ -319,7 +311,10 @@ impl<'a> Decoder<'a> {
             JERR_FRACT_SAMPLE_NOTIMPL,
         ];
         if fatal.code == TOO_MANY_SCANS {
-            too_many_scans()
+            let most = self.called.most_scans;
+            Trouble::OverLimit(format!(
+                "it has more than {most} scans, the most of its size (max-work)"
+            ))
         } else if fatal.code == STOPPED {
             given_up()
         } else if fatal.code == JERR_OUT_OF_MEMORY as c_int {
@@ -417,10 +412,6 @@ fn scans(bytes: &[u8]) -> Scans {
 /// Our own codes beside the library's, which are positive.
 const TOO_MANY_SCANS: c_int = -1;
 const STOPPED: c_int = -2;
-
-fn too_many_scans() -> Trouble {
-    Trouble::OverLimit(format!("it has more scans than the {MAX_SCANS} that are followed"))
-}
 
 /// The library's own type of the function that writes a message.
 type FormatMessage = unsafe extern "C-unwind" fn(&mut jpeg_common_struct, &mut [u8; 80]);

@@ -48,9 +48,9 @@ pub struct ReadLimits {
     pub decoded_bytes: u64,
     /// Greatest file, in bytes. Default 1 GiB: a file is read into memory whole.
     pub file_bytes: u64,
-    /// Greatest number of pixels that all passes over a picture cover together. Default 4 billion: 20 passes
-    /// over the largest picture. Progressive JPEGs have about ten scans, each a pass; files of a few kilobytes
-    /// can ask for any number.
+    /// Greatest number of pixels that all scans of a JPEG cover together, each 8 million at least. Default 4
+    /// billion: 20 scans over the largest picture, 500 over a small one. Progressive files have about ten; files of
+    /// a few kilobytes can ask for any number.
     pub work_pixels: u64,
     /// What all pictures that are being read may take together.
     pub memory: Memory,
@@ -301,17 +301,24 @@ impl ReadLimits {
         Ok(())
     }
 
-    /// Refuses a picture that so many passes would have to go over.
-    fn admit_work(&self, width: u32, height: u32, passes: u64) -> Result<(), Trouble> {
-        let pixels = u64::from(width) * u64::from(height);
-        let (work, limit) = (pixels.saturating_mul(passes), self.work_pixels);
+    /// Refuses a picture that so many scans go over. To be called before they are decoded.
+    fn admit_scans(&self, width: u32, height: u32, scans: u64) -> Result<(), Trouble> {
+        let (work, limit) =
+            (Self::scan_pixels(width, height).saturating_mul(scans), self.work_pixels);
         if work > limit {
             return Err(Trouble::OverLimit(format!(
-                "{width} x {height} in {passes} scans is {work} pixels to decode; the limit is {limit} \
-                 (max-work)"
+                "{width} x {height} in {scans} scans counts as {work} pixels to decode; the limit is \
+                 {limit} (max-work)"
             )));
         }
         Ok(())
+    }
+
+    /// What one scan over a picture counts as, in pixels. That of a small picture counts as 8 million: no encoder
+    /// writes more than some dozens, so that 500 of them by default are meant to stall whoever reads them.
+    fn scan_pixels(width: u32, height: u32) -> u64 {
+        const LEAST: u64 = 8_000_000;
+        (u64::from(width) * u64::from(height)).max(LEAST)
     }
 
     /// The limits alone, as numbers: what was refused under them is refused again.

@@ -290,10 +290,6 @@ struct Chunks {
 const MOST_PACKED_BYTES: u64 = 16 << 20;
 /// What deflate makes of one byte at most (RFC 1951: 258 bytes of two bits).
 const MOST_DEFLATED: u64 = 1032;
-/// Bytes of the stream that may come after those that the last row needed: an empty block, the sum of the stream,
-/// and the sum of the chunk. More are unpacked, to see what they hold.
-const TAIL_BYTES: usize = 16;
-
 impl Chunks {
     /// Follows the chunks (length, name, data, sum); nothing is unpacked.
     fn of(bytes: &[u8]) -> Self {
@@ -369,12 +365,14 @@ impl Chunks {
     }
 
     /// What the stream of the pixels holds behind the last of them. `taken` bytes of the file were read when the
-    /// last row came; the rows have `expected` bytes unpacked.
+    /// last row came: of a sound stream the decoder has taken all by then, so that only others are unpacked once
+    /// more. The rows have `expected` bytes unpacked.
     fn left_over(&self, bytes: &[u8], taken: Option<usize>, expected: u64) -> Option<Doubt> {
         let last = self.stream.last()?;
         if let Some(taken) = taken {
             let left = |range: &Range<usize>| range.end.saturating_sub(taken.max(range.start));
-            if self.stream.iter().map(left).sum::<usize>() <= TAIL_BYTES {
+            let left = self.stream.iter().map(left).sum::<usize>();
+            if left == 0 {
                 return None;
             }
         }
@@ -390,9 +388,11 @@ impl Chunks {
         let what = match unpacked.saturating_sub(expected) {
             0 if behind == 0 => return None,
             0 => format!("{behind} bytes follow its stream of pixels"),
-            more => format!("its stream of pixels goes on for {at_least}{more} bytes"),
+            more => {
+                format!("its stream of pixels has {at_least}{more} bytes more than the picture")
+            }
         };
-        Some(Doubt::Suspect(format!("{what}, where the picture is complete")))
+        Some(Doubt::Suspect(what))
     }
 }
 

@@ -350,8 +350,122 @@ fn a_jpeg_of_endless_scans_is_refused() {
     let end = jpeg.len() - 2;
     let last_scan = jpeg.windows(2).rposition(|pair| pair == b"\xff\xda").unwrap();
     let bomb = [&jpeg[..end], &jpeg[last_scan..end].repeat(600), b"\xff\xd9"].concat();
-    let why = "it has more scans than the 500 that are followed";
-    assert_eq!(checked(&bomb), Err(Trouble::OverLimit(why.into())));
+    let refused = |limits: &ReadLimits| match check(&bomb, limits) {
+        Err(Trouble::OverLimit(why)) => why,
+        other => panic!("{other:?}"),
+    };
+    let scans = bomb.windows(2).filter(|pair| *pair == b"\xff\xda").count();
+    let work = scans * 8_000_000;
+    let why =
+        format!("in {scans} scans counts as {work} pixels to decode; the limit is 4000000000");
+    assert!(refused(&ReadLimits::default()).contains(&why), "{why}");
+    let allowed = ReadLimits { work_pixels: work as u64, ..ReadLimits::default() };
+    let read = check(&bomb, &allowed);
+    assert!(!matches!(read, Err(Trouble::OverLimit(_))), "whoever wants it may have it: {read:?}");
+    let stops = ReadLimits { stopped: || true, ..allowed };
+    assert!(
+        matches!(check(&bomb, &stops), Err(Trouble::Unreadable(why)) if why.contains("stopped"))
+    );
+}
+
+/// The chunks of a PNG anew: `change` gets each name and content, and gives the content of those that stay and others
+/// to stand before it.
+fn with_chunks(
+    png: &[u8],
+    change: impl Fn(&[u8], &[u8]) -> Vec<(&'static [u8], Vec<u8>)>,
+) -> Vec<u8> {
+    let mut made = png[..8].to_vec();
+    let mut at = 8;
+    while at < png.len() {
+        let length = u32::from_be_bytes(png[at..at + 4].try_into().unwrap()) as usize;
+        for (name, content) in change(&png[at + 4..at + 8], &png[at + 8..at + 8 + length]) {
+            made.extend((content.len() as u32).to_be_bytes());
+            let named = [name, &content].concat();
+            made.extend(&named);
+            let mut sum = flate2::Crc::new();
+            sum.update(&named);
+            made.extend(sum.sum().to_be_bytes());
+        }
+        at += length + 12;
+    }
+    made
+}
+
+fn deflated(bytes: &[u8]) -> Vec<u8> {
+    let mut packed = flate2::write::ZlibEncoder::new(Vec::new(), flate2::Compression::best());
+    std::io::Write::write_all(&mut packed, bytes).unwrap();
+    packed.finish().unwrap()
+}
+
+fn inflated(bytes: &[u8]) -> Vec<u8> {
+    let mut bytes_out = Vec::new();
+    std::io::Read::read_to_end(&mut flate2::read::ZlibDecoder::new(bytes), &mut bytes_out).unwrap();
+    bytes_out
+}
+
+#[test]
+fn what_a_png_packs_beside_its_pixels_is_noticed() {
+    let sound = encode::png(&painted());
+    let name = |name: &[u8]| -> &'static [u8] {
+        [&b"IHDR"[..], b"IDAT", b"IEND"].into_iter().find(|known| *known == name).unwrap()
+    };
+    let told = |file: Vec<u8>| match &checked(&file).unwrap()[..] {
+        [] => "sound".to_owned(),
+        [Doubt::Suspect(what)] => what.clone(),
+        other => panic!("{other:?}"),
+    };
+    let before = |chunk: &'static [u8], content: Vec<u8>| {
+        with_chunks(&sound, |named, data| {
+            let own = (name(named), data.to_vec());
+            if named == b"IDAT" { vec![(chunk, content.clone()), own] } else { vec![own] }
+        })
+    };
+    let stream = |change: &dyn Fn(Vec<u8>) -> Vec<u8>| {
+        with_chunks(&sound, |named, data| {
+            let data = if named == b"IDAT" { change(data.to_vec()) } else { data.to_vec() };
+            vec![(name(named), data)]
+        })
+    };
+    let (bomb, text) = (deflated(&vec![0; 40 << 20]), deflated(b"rack 7"));
+    let many = "unpacks to more than 16 MiB";
+    let table = [
+        (before(b"zTXt", [b"Note\0\0", &text[..]].concat()), "sound".to_owned()),
+        (before(b"zTXt", [b"Note\0\0", &bomb[..]].concat()), format!("the chunk zTXt {many}")),
+        (before(b"iCCP", [b"shed\0\0", &bomb[..]].concat()), format!("the chunk iCCP {many}")),
+        (
+            before(b"iTXt", [b"N\0\x01\0en\0N\0", &bomb[..]].concat()),
+            format!("the chunk iTXt {many}"),
+        ),
+        (before(b"iTXt", [b"N\0\0\0en\0N\0", &bomb[..]].concat()), "sound".to_owned()),
+        (
+            stream(&|data| deflated(&[inflated(&data), vec![0; 1000]].concat())),
+            "its stream of pixels has 1000 bytes more than the picture".to_owned(),
+        ),
+        (
+            stream(&|data| deflated(&[inflated(&data), vec![0; 40 << 20]].concat())),
+            "its stream of pixels has at least 16777216 bytes more than the picture".to_owned(),
+        ),
+        (
+            stream(&|data| [&data[..], b"a message"].concat()),
+            "9 bytes follow its stream of pixels".to_owned(),
+        ),
+        (stream(&|data| deflated(&inflated(&data))), "sound".to_owned()),
+    ];
+    for (file, expected) in table {
+        assert_eq!(told(file), expected);
+    }
+}
+
+#[test]
+fn a_panic_inside_of_a_decoder_is_known_to_be_one() {
+    assert!(!super::is_decoding());
+    let outcome = super::guarded(Format::WebP, || {
+        assert!(super::is_decoding());
+        std::panic::resume_unwind(Box::new("the decoder gave up"))
+    });
+    assert!(matches!(outcome, Err(Trouble::Damaged(Format::WebP, _))));
+    assert!(!super::is_decoding());
+    assert!(matches!(super::memory::room(usize::MAX / 2), Err(Trouble::Unreadable(_))));
 }
 
 #[test]

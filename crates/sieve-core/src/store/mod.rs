@@ -8,7 +8,7 @@ mod keeper;
 mod row;
 
 pub(crate) use keeper::{Keeper, keep};
-use row::Row;
+use row::Stored;
 
 use std::fs::{self, File};
 use std::io::{ErrorKind, Read};
@@ -64,7 +64,7 @@ pub struct Store {
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
     /// The file is something else, and is left as it is.
-    #[error("{} is no catalog but {what}", .file.display())]
+    #[error("{} is no catalog: it is {what}", .file.display())]
     Foreign {
         /// The file.
         file: PathBuf,
@@ -187,13 +187,22 @@ impl Store {
         recalled.outcomes = entries.iter().map(|_| None).collect();
         let mut query = self.connection.prepare("SELECT * FROM images")?;
         let mut rows = query.query([])?;
+        // Rows come in the order of their paths, so that the next entry is nearly always the one.
+        let mut next = 0;
         while let Some(columns) = rows.next()? {
-            let row = Row::read(columns)?;
-            let path = row.path();
-            let Ok(index) = entries.binary_search_by(|entry| entry.path.cmp(&path)) else {
+            let row = Stored(columns);
+            let is_next = entries.get(next).is_some_and(|entry| row.is_about(&entry.path));
+            let found = if is_next {
+                Ok(next)
+            } else {
+                let path = row.path();
+                entries.binary_search_by(|entry| entry.path.cmp(&path))
+            };
+            let Ok(index) = found else {
                 recalled.gone.push(row.key());
                 continue;
             };
+            next = index + 1;
             let is_same =
                 matches!(entries[index].kind, EntryKind::File { stamp } if stamp == row.stamp());
             if is_same {
@@ -275,6 +284,12 @@ fn limits_allow(outcome: &Outcome, limits: &ReadLimits) -> bool {
 
 /// Whether a file that should be a catalog is rubbish; `Err` when it is something else.
 fn looks_damaged(file: &Path) -> Result<bool, StoreError> {
+    let foreign = |what: &str| StoreError::Foreign { file: file.to_owned(), what: what.to_owned() };
+    match fs::metadata(file) {
+        Ok(facts) if facts.is_dir() => return Err(foreign("a folder")),
+        Ok(facts) if !facts.is_file() => return Err(foreign("no regular file")),
+        _ => {}
+    }
     let mut start = Vec::new();
     match File::open(file) {
         Err(error) if error.kind() == ErrorKind::NotFound => return Ok(false),
@@ -284,7 +299,6 @@ fn looks_damaged(file: &Path) -> Result<bool, StoreError> {
             read.map_err(|error| StoreError::Unusable { reason: io_reason(&error) })?;
         }
     }
-    let foreign = |what: &str| StoreError::Foreign { file: file.to_owned(), what: what.to_owned() };
     if start.is_empty() {
         return Ok(false);
     }

@@ -114,51 +114,52 @@ impl Row {
         Some(Row(row))
     }
 
-    /// The row that the database gives.
-    pub fn read(columns: &rusqlite::Row<'_>) -> rusqlite::Result<Self> {
-        let mut row = Vec::with_capacity(COLUMNS + 1);
-        for index in 0..=COLUMNS {
-            // Not text that is not UTF-8: a damaged row, which its checksum tells.
-            row.push(match columns.get_ref(index)? {
-                ValueRef::Text(text) => Value::Text(String::from_utf8_lossy(text).into_owned()),
-                other => Value::try_from(other).unwrap_or(Value::Null),
-            });
-        }
-        Ok(Row(row))
-    }
-
     /// Writes the row with its checksum.
     pub fn write(&self, statement: &mut Statement<'_>) -> rusqlite::Result<()> {
-        let checksum = Value::Integer(self.checksum());
+        let checksum = Value::Integer(checksum(self.0.iter().map(ValueRef::from)));
         statement.execute(params_from_iter(self.0.iter().chain([&checksum])))?;
         Ok(())
     }
+}
 
-    /// A digest of all columns: a database that a failing disk has changed is not believed.
-    fn checksum(&self) -> i64 {
-        let mut hasher = blake3::Hasher::new();
-        for value in &self.0[..COLUMNS] {
-            match value {
-                Value::Null => hasher.update(b"0"),
-                Value::Integer(number) => hasher.update(b"1").update(&number.to_le_bytes()),
-                Value::Real(number) => hasher.update(b"2").update(&number.to_le_bytes()),
-                Value::Text(text) => {
-                    hasher.update(b"3").update(&text.len().to_le_bytes()).update(text.as_bytes())
-                }
-                Value::Blob(bytes) => {
-                    hasher.update(b"4").update(&bytes.len().to_le_bytes()).update(bytes)
-                }
-            };
-        }
-        i64::from_le_bytes(hasher.finalize().as_bytes()[..8].try_into().expect("8 bytes"))
+/// A digest of all columns: a database that a failing disk has changed is not believed.
+fn checksum<'a>(columns: impl Iterator<Item = ValueRef<'a>>) -> i64 {
+    let mut hasher = blake3::Hasher::new();
+    for value in columns {
+        match value {
+            ValueRef::Null => hasher.update(b"0"),
+            ValueRef::Integer(number) => hasher.update(b"1").update(&number.to_le_bytes()),
+            ValueRef::Real(number) => hasher.update(b"2").update(&number.to_le_bytes()),
+            ValueRef::Text(text) => {
+                hasher.update(b"3").update(&text.len().to_le_bytes()).update(text)
+            }
+            ValueRef::Blob(bytes) => {
+                hasher.update(b"4").update(&bytes.len().to_le_bytes()).update(bytes)
+            }
+        };
     }
+    i64::from_le_bytes(hasher.finalize().as_bytes()[..8].try_into().expect("8 bytes"))
+}
 
+/// A row as the database gives it: nothing is taken out of it but what is asked for.
+pub(crate) struct Stored<'a>(pub &'a rusqlite::Row<'a>);
+
+impl Stored<'_> {
     pub fn key(&self) -> Key {
-        Key(self.0[0].clone())
+        Key(Value::try_from(self.column(0)).unwrap_or(Value::Null))
     }
 
     pub fn path(&self) -> RelPath {
         self.key().path()
+    }
+
+    /// Whether it is about the file at `path`.
+    pub fn is_about(&self, path: &RelPath) -> bool {
+        match (self.column(0), path.undecodable_bytes()) {
+            (ValueRef::Text(text), None) => text == path.as_str().as_bytes(),
+            (ValueRef::Blob(bytes), Some(path)) => bytes == path,
+            _ => false,
+        }
     }
 
     pub fn stamp(&self) -> Stamp {
@@ -169,9 +170,13 @@ impl Row {
         }
     }
 
+    fn column(&self, column: usize) -> ValueRef<'_> {
+        self.0.get_ref(column).unwrap_or(ValueRef::Null)
+    }
+
     fn integer(&self, column: usize) -> Option<i64> {
-        match self.0[column] {
-            Value::Integer(number) => Some(number),
+        match self.column(column) {
+            ValueRef::Integer(number) => Some(number),
             _ => None,
         }
     }
@@ -181,29 +186,30 @@ impl Row {
     }
 
     fn real(&self, column: usize) -> Option<f32> {
-        match self.0[column] {
-            Value::Real(number) => Some(number as f32),
+        match self.column(column) {
+            ValueRef::Real(number) => Some(number as f32),
             _ => None,
         }
     }
 
     fn text(&self, column: usize) -> Option<&str> {
-        match &self.0[column] {
-            Value::Text(text) => Some(text),
+        match self.column(column) {
+            ValueRef::Text(text) => std::str::from_utf8(text).ok(),
             _ => None,
         }
     }
 
     fn bytes<const N: usize>(&self, column: usize) -> Option<[u8; N]> {
-        match &self.0[column] {
-            Value::Blob(bytes) => bytes.as_slice().try_into().ok(),
+        match self.column(column) {
+            ValueRef::Blob(bytes) => bytes.try_into().ok(),
             _ => None,
         }
     }
 
     /// What reading the file gave; none when the row is damaged, or was refused under other limits.
     pub fn outcome(&self, limits: &ReadLimits) -> Option<Outcome> {
-        if self.0[COLUMNS] != Value::Integer(self.checksum()) {
+        let columns = (0..COLUMNS).map(|column| self.column(column));
+        if self.integer(COLUMNS) != Some(checksum(columns)) {
             return None;
         }
         let detail = || self.text(5).map(str::to_owned);

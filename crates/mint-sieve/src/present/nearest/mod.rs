@@ -6,6 +6,7 @@ use std::fmt::Write;
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
 use sieve_core::cell;
+use sieve_core::collection::shown_name;
 use sieve_core::duplicates::{Alike, Kind};
 use sieve_core::measuring::Measured;
 
@@ -33,7 +34,7 @@ pub struct Nearest<'a> {
 
 impl Nearest<'_> {
     fn image_name(&self) -> String {
-        self.args.image.to_string_lossy().into_owned()
+        shown_name(self.args.image.as_os_str())
     }
 }
 

@@ -2,6 +2,7 @@
 
 use serde::Serialize;
 use sieve_core::augment::{Affine, Fill, Fit, Happening};
+use sieve_core::collection::shown_name;
 
 use super::{Preview, outside};
 use crate::present::envelope;
@@ -112,7 +113,7 @@ pub fn json(preview: &Preview<'_>) -> String {
     });
     let body = Body {
         sheet: SheetFile {
-            path: preview.args.out.to_string_lossy().into_owned(),
+            path: shown_name(preview.args.out.as_os_str()),
             width_px: layout.width(),
             height_px: layout.height(),
             tile_scale: layout.scale(),

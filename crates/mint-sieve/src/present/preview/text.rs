@@ -4,6 +4,7 @@ use std::ffi::OsStr;
 use std::fmt::Write;
 
 use sieve_core::augment::{Axis, Drawn, Kind};
+use sieve_core::collection::shown_name;
 
 use super::{Preview, outside};
 use crate::present::table::{Align, aligned, percent};
@@ -52,7 +53,7 @@ pub fn text(preview: &Preview<'_>) -> String {
         }
         (shrink, _) => format!("tiles at 1/{shrink} of {}x{}", frame.width_px, frame.height_px),
     };
-    let out = preview.args.out.to_string_lossy();
+    let out = shown_name(preview.args.out.as_os_str());
     let _ = writeln!(
         text,
         "Written: {} ({}x{}, {scale})\n",

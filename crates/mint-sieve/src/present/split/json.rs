@@ -1,6 +1,7 @@
 //! `split --format json`. The fields are a contract: see docs/formats.md.
 
 use serde::Serialize;
+use sieve_core::collection::shown_name;
 use sieve_core::splitting::LeftOut;
 
 use super::{Split, is_conflict};
@@ -112,7 +113,7 @@ pub fn json(split: &Split<'_>) -> String {
             })
             .collect(),
     };
-    let shown = |path: &std::path::PathBuf| path.to_string_lossy().into_owned();
+    let shown = |path: &std::path::PathBuf| shown_name(path.as_os_str());
     let body = Body {
         collection: Collection {
             root: split.catalog.collection.name(),

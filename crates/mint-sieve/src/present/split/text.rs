@@ -3,6 +3,7 @@
 use std::ffi::OsStr;
 use std::fmt::Write;
 
+use sieve_core::collection::shown_name;
 use sieve_core::splitting::LeftOut;
 
 use super::{Split, is_conflict};
@@ -129,12 +130,12 @@ fn written(split: &Split<'_>) -> String {
     let args = split.args;
     let mut text = String::new();
     if let Some(to) = &args.to {
-        let to = to.to_string_lossy();
+        let to = shown_name(to.as_os_str());
         let folder = to.trim_end_matches('/');
         let _ = writeln!(text, "Written: {}/ with split.csv", safe(folder));
     }
     if let Some(out) = &args.out {
-        let _ = writeln!(text, "Written: {}", safe(&out.to_string_lossy()));
+        let _ = writeln!(text, "Written: {}", safe(&shown_name(out.as_os_str())));
     }
     if let Some(to) = &args.to {
         let mut words: Vec<&OsStr> = vec!["mint-sieve".as_ref(), "leakage".as_ref(), to.as_ref()];
