@@ -4,6 +4,7 @@
 //! that each are a split. Nothing is decoded here; of archives the lists of their entries are read.
 
 mod archive;
+mod labelled;
 mod labels;
 mod layout;
 mod listing;

@@ -1,25 +1,22 @@
 //! Opening a collection: what lies under its roots, read as layout, names or table say.
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
-use std::fs::{self, Metadata};
+use std::fs;
 use std::io;
 use std::path::Path;
 use std::sync::Arc;
 
 use super::archive::{self, Kind, Tar, Zip};
-use super::labels::{LabelTable, pattern_of_names, table_among};
+use super::labels::pattern_of_names;
 use super::layout::{Reading, Remark, Spot};
 use super::listing::{Found, Listing, Listings};
-use super::names::{Interned, composed, is_left_behind, may_be_picture, split_of_name, split_rank};
-use super::pattern::Pattern;
+use super::names::{Interned, composed, may_be_picture, split_rank};
 use super::source::Source;
-use super::table::{self, Needed, Row, Table};
-use super::walk::{link_kind, walk};
-use super::{
-    Carried, Collection, Entry, EntryKind, Label, Locator, Place, RelPath, Request, Root, Stamp,
-};
+use super::table::is_table_name;
+use super::walk::walk;
+use super::{Collection, Entry, EntryKind, Label, Locator, Place, RelPath, Request, Root, Stamp};
 use crate::progress::Watch;
-use crate::{Error, input, io_reason};
+use crate::{Error, io_reason};
 
 /// Lists a collection and decides how it is to be read.
 ///
@@ -51,27 +48,25 @@ pub fn open(
     Ok(opening.finished())
 }
 
-/// Bytes of a file that are looked at to tell whether it is a table of labels.
-const HEAD_BYTES: u64 = 1 << 16;
-
-struct Opening<'a> {
-    request: &'a Request,
+/// A collection while its roots are added to it.
+pub(super) struct Opening<'a> {
+    pub(super) request: &'a Request,
     listings: &'a dyn Listings,
-    watch: &'a dyn Watch,
-    collection: Collection,
-    classes: Classes,
-    splits: Interned,
+    pub(super) watch: &'a dyn Watch,
+    pub(super) collection: Collection,
+    pub(super) classes: Classes,
+    pub(super) splits: Interned,
 }
 
 /// The classes, by every way in which they are written.
 #[derive(Default)]
-struct Classes {
+pub(super) struct Classes {
     by_spelling: HashMap<Box<str>, Arc<str>>,
     composed: Interned,
 }
 
 impl Classes {
-    fn get(&mut self, spelling: &str) -> Arc<str> {
+    pub(super) fn get(&mut self, spelling: &str) -> Arc<str> {
         if let Some(known) = self.by_spelling.get(spelling) {
             return Arc::clone(known);
         }
@@ -233,221 +228,8 @@ impl Opening<'_> {
         Ok(())
     }
 
-    /// The table of labels among the files of a root, where its folders do not tell classes apart.
-    fn table_among(
-        &self,
-        listing: &Listing,
-        source: &Source,
-        reading: &Reading,
-    ) -> Option<LabelTable> {
-        let wish = &self.request.wish;
-        let mut classes: HashSet<&str> = HashSet::new();
-        for found in listing.files.iter().filter(|found| may_be_picture(&found.path)) {
-            if let Spot::Class { class, .. } = reading.spot(&found.path) {
-                classes.insert(class);
-            }
-            if classes.len() > 1 || wish.class_depth.is_some() {
-                return None;
-            }
-        }
-        table_among(listing, &wish.columns, |found| source.head_of(found, HEAD_BYTES))
-    }
-
-    /// The labels of an archive come from a table that lies in it.
-    fn add_packed_table(
-        &mut self,
-        root: &Root,
-        mut listing: Listing,
-        source: Source,
-        labels: &LabelTable,
-    ) -> Result<(), Error> {
-        let failed = |reason: String| Error::TableUnreadable {
-            path: root.path.join(labels.file.native()),
-            reason,
-        };
-        let file = listing.files.iter().find(|found| found.path == labels.file);
-        let bytes = file.and_then(|found| source.head_of(found, input::MOST_TABLE_BYTES));
-        let bytes = bytes.ok_or_else(|| failed("it cannot be read".to_owned()))?;
-        let table = table::parse(&bytes, &labels.columns, Needed::Class).map_err(failed)?;
-        let known: HashSet<&Path> = listing.files.iter().map(|found| found.path.native()).collect();
-        let (mut rows, mut missing) = (HashMap::<RelPath, usize>::new(), Vec::new());
-        let mut twice: BTreeMap<RelPath, Vec<String>> = BTreeMap::new();
-        for (index, row) in table.rows.iter().enumerate() {
-            let below = |path: &Path| {
-                let begins = Path::new(&labels.pictures).join(path);
-                table::below(Path::new(""), &begins).ok()
-            };
-            let meant = row.paths().filter_map(below).find(|path| known.contains(&**path));
-            let (path, is_missing) = match (meant, below(&row.path)) {
-                (Some(path), _) => (RelPath::new(&path), false),
-                (None, Some(path)) => (RelPath::new(&path), true),
-                (None, None) => (RelPath::new(&row.path), true),
-            };
-            if let Some(&first) = rows.get(&path) {
-                let class = |row: usize| table.rows[row].class.clone().unwrap_or_default();
-                twice.entry(path).or_insert_with(|| vec![class(first)]).push(class(index));
-                continue;
-            }
-            if is_missing {
-                missing.push(Found { path: path.clone(), kind: EntryKind::Missing, offset: 0 });
-            }
-            rows.insert(path, index);
-        }
-        drop(known);
-        listing.files.extend(missing);
-        self.collection.carried = table.carried.clone();
-        self.collection.listed_twice.extend(twice);
-        let says = format!("labels were taken from the table {} in the archive", labels.file);
-        self.remark(Remark::new(says, Some("--class-depth 1")));
-        self.place_all(root, listing.sorted(), source, |opening, found| {
-            let Some(row) = rows.get(&found.path).map(|&row| &table.rows[row]) else {
-                return Place::of(None, Label::Outside);
-            };
-            let (class, split) = (row.class.as_deref(), row.split.as_deref());
-            opening.labelled(root, class, split, row.group.as_deref(), row.carried.clone())
-        });
-        self.set_layout("table".to_owned());
-        Ok(())
-    }
-
-    /// Labels come from the names of files.
-    fn add_named(&mut self, root: &Root, listing: Listing, source: Source, pattern: &Pattern) {
-        self.collection.carried = pattern.carried();
-        let (mut matched, mut all, mut first_not) = (0u64, 0u64, None);
-        self.place_all(root, listing, source, |opening, found| {
-            let root_split = root.split.as_deref().map(|split| opening.splits.get(split));
-            let path = &found.path;
-            if path.parts().any(is_left_behind) {
-                return Place::of(root_split, Label::Outside);
-            }
-            all += 1;
-            let Some(parts) = pattern.matches(path.as_str()) else {
-                first_not.get_or_insert_with(|| path.clone());
-                return Place::of(root_split, Label::Outside);
-            };
-            matched += 1;
-            let part = |wanted: &str| {
-                parts.iter().find(|(name, _)| *name == wanted).map(|(_, value)| *value)
-            };
-            let values = opening.collection.carried.iter();
-            let values = values.map(|name| part(name).unwrap_or_default().to_owned()).collect();
-            opening.labelled(root, part("class"), part("split"), part("group"), values)
-        });
-        let mut says = format!("{pattern} matched {matched} of {all} names");
-        if let Some(path) = first_not {
-            says.push_str(&format!("; the first that it did not: {path}"));
-        }
-        self.remark(Remark::new(says, None));
-        self.set_layout(format!("names like {pattern}"));
-    }
-
-    /// Labels come from a table.
-    fn add_table(&mut self, root: &Root) -> Result<(), Error> {
-        let wish = &self.request.wish;
-        let table = table::read(&root.path, &wish.columns, Needed::Class)?;
-        let beside = root.path.parent().filter(|parent| !parent.as_os_str().is_empty());
-        let pictures = wish.pictures.as_deref().or(beside).unwrap_or(Path::new("."));
-        if !pictures.is_dir() {
-            return Err(Error::RootMissing { path: pictures.to_path_buf() });
-        }
-        self.collection.carried = table.carried.clone();
-        let (listing, rows) = self.rows_by_path(root, pictures, &table);
-        let is_missing = |found: &Found| found.kind == EntryKind::Missing;
-        if wish.pictures.is_none()
-            && !listing.files.is_empty()
-            && listing.files.iter().all(is_missing)
-        {
-            let says = "none of the table's files is there; for paths that begin elsewhere there is \
-                        --pictures FOLDER";
-            self.remark(Remark::new(says, None));
-        }
-        let is_split = root.split.is_some();
-        let source = Source::Folder { root: pictures.to_path_buf(), is_split };
-        self.place_all(root, listing, source, |opening, found| {
-            let row = &table.rows[rows[&found.path]];
-            let (class, split) = (row.class.as_deref(), row.split.as_deref());
-            opening.labelled(root, class, split, row.group.as_deref(), row.carried.clone())
-        });
-        self.set_layout("table".to_owned());
-        Ok(())
-    }
-
-    /// The files that the rows of a table name, and the row of each.
-    fn rows_by_path(
-        &mut self,
-        root: &Root,
-        pictures: &Path,
-        table: &Table,
-    ) -> (Listing, HashMap<RelPath, usize>) {
-        let mut listing = Listing::default();
-        let mut rows: HashMap<RelPath, usize> = HashMap::new();
-        let mut twice: BTreeMap<RelPath, Vec<String>> = BTreeMap::new();
-        for (index, row) in table.rows.iter().enumerate() {
-            let (path, kind) = self.meant(pictures, row);
-            if let Some(&first) = rows.get(&path) {
-                let class = |row: usize| table.rows[row].class.clone().unwrap_or_default();
-                let path = root.split.as_ref().map_or(path.clone(), |split| path.inside(split));
-                twice.entry(path).or_insert_with(|| vec![class(first)]).push(class(index));
-                continue;
-            }
-            rows.insert(path.clone(), index);
-            self.watch.advance(1);
-            listing.files.push(Found { path, kind, offset: 0 });
-        }
-        self.collection.listed_twice.extend(twice);
-        (listing.sorted(), rows)
-    }
-
-    /// The file that a row of a table means, and what it is: the first of those it may mean that is there.
-    fn meant(&self, pictures: &Path, row: &Row) -> (RelPath, EntryKind) {
-        let look = |path: &Path| match table::below(pictures, path) {
-            Ok(below) => (RelPath::new(&below), self.kind_of(&pictures.join(&below))),
-            Err(why) => (RelPath::new(path), EntryKind::Refused(why.into())),
-        };
-        let mut found = row.paths().map(look);
-        let first = found.next().expect("a row means one path at least");
-        if first.1 != EntryKind::Missing {
-            return first;
-        }
-        found.find(|(_, kind)| matches!(kind, EntryKind::File { .. })).unwrap_or(first)
-    }
-
-    fn kind_of(&self, file: &Path) -> EntryKind {
-        let is_link = |facts: &Metadata| facts.file_type().is_symlink();
-        match fs::symlink_metadata(file) {
-            Ok(facts) if is_link(&facts) && !self.request.follow_links => link_kind(file),
-            Err(_) => EntryKind::Missing,
-            Ok(_) => match fs::metadata(file) {
-                Ok(facts) if facts.is_file() => EntryKind::File { stamp: Stamp::of(&facts) },
-                Ok(_) => EntryKind::Special,
-                Err(_) => EntryKind::Missing,
-            },
-        }
-    }
-
-    /// The place of a file whose labels were given in words.
-    fn labelled(
-        &mut self,
-        root: &Root,
-        class: Option<&str>,
-        split: Option<&str>,
-        group: Option<&str>,
-        values: Vec<String>,
-    ) -> Place {
-        let split = root.split.as_deref().or(split.map(|name| split_of_name(name).unwrap_or(name)));
-        let split = split.map(|split| self.splits.get(&composed(split)));
-        let label = class.map_or(Label::Unlabelled, |class| Label::Class(self.classes.get(class)));
-        if let Label::Class(class) = &label {
-            let folder = (split.as_deref().map(str::to_owned), class.to_string());
-            self.collection.class_folders.insert(folder);
-        }
-        let carried = (group.is_some() || !values.is_empty())
-            .then(|| Box::new(Carried { group: group.map(str::to_owned), values }));
-        Place { base: u8::from(root.split.is_some()), carried, ..Place::of(split, label) }
-    }
-
     /// Takes over the files of one root, each at the place that `place` gives it.
-    fn place_all(
+    pub(super) fn place_all(
         &mut self,
         root: &Root,
         listing: Listing,
@@ -494,7 +276,7 @@ impl Opening<'_> {
         }
     }
 
-    fn set_layout(&mut self, layout: String) {
+    pub(super) fn set_layout(&mut self, layout: String) {
         if self.collection.layout.is_empty() {
             self.collection.layout = layout;
         } else if !self.collection.layout.split(", ").any(|known| known == layout) {
@@ -502,7 +284,7 @@ impl Opening<'_> {
         }
     }
 
-    fn remark(&mut self, remark: Remark) {
+    pub(super) fn remark(&mut self, remark: Remark) {
         if !self.collection.remarks.contains(&remark) {
             self.collection.remarks.push(remark);
         }
@@ -524,12 +306,4 @@ impl Opening<'_> {
         self.collection.splits = splits;
         self.collection
     }
-}
-
-/// Tables are told by their names: any text might be one.
-fn is_table_name(path: &Path) -> bool {
-    let extension = path.extension().map(|extension| extension.to_string_lossy().to_lowercase());
-    extension.is_some_and(|extension| {
-        ["csv", "tsv", "txt", "jsonl", "ndjson", "json"].contains(&extension.as_str())
-    })
 }

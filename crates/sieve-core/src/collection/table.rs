@@ -76,6 +76,14 @@ impl Row {
     }
 }
 
+/// Tables are told by their names: any text might be one.
+pub(super) fn is_table_name(path: &Path) -> bool {
+    let extension = path.extension().map(|extension| extension.to_string_lossy().to_lowercase());
+    extension.is_some_and(|extension| {
+        ["csv", "tsv", "txt", "jsonl", "ndjson", "json"].contains(&extension.as_str())
+    })
+}
+
 /// Reads the table in `file`.
 pub(super) fn read(file: &Path, columns: &Columns, needed: Needed) -> Result<Table, Error> {
     input::read(file, input::MOST_TABLE_BYTES)
