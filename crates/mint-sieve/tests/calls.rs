@@ -29,6 +29,7 @@ fn bad_calls_say_what_was_wrong_and_what_was_expected() {
     let workspace = Workspace::healthy();
     workspace.write("taken.csv", b"mine");
     workspace.write("full/file", b"mine");
+    workspace.class("two/sage", 2, 300);
     workspace.write("lines.jsonl", b"{\"path\": \"a.jpg\", \"class\": \"bay\"}\n{\"path\": }\n");
     let calls = [
         "audit",
@@ -69,6 +70,7 @@ fn bad_calls_say_what_was_wrong_and_what_was_expected() {
         "split herbs --parts train=320,test=40",
         "split herbs --parts A=50,a=50",
         "split herbs --parts split.csv=50,a=50",
+        "split two --to parts",
         "split herbs --seed first",
         "split herbs --seed -1",
         "split herbs --link hard",

@@ -115,6 +115,23 @@ fn json_tells_shares_groups_and_what_was_left_out() {
     assert_eq!(files, images(&answer["collection"]) + left_out.len() as u64);
 }
 
+#[test]
+fn different_pictures_of_one_group_are_no_label_conflict() {
+    let workspace = Workspace::healthy();
+    let mut table = "path,class,group\n".to_owned();
+    for number in 0..20 {
+        let group = if number < 2 { "rack 1" } else { "" };
+        table.push_str(&format!("sage/{number:03}.jpg,sage,{group}\n"));
+        table.push_str(&format!("bay/{number:03}.jpg,bay,{group}\n"));
+    }
+    workspace.write("table.csv", table.as_bytes());
+    let said = workspace.says(&["split", "table.csv", "--pictures", "herbs"]);
+    assert!(said.contains("Kept together: 1 group of copies or of one name, 4 in all."), "{said}");
+    assert!(!said.contains("Label conflict"), "{said}");
+    let answer = workspace.json(&["split", "table.csv", "--pictures", "herbs"]);
+    assert_eq!(answer["groups"][0]["label_conflict"], false);
+}
+
 #[cfg(unix)]
 #[test]
 fn links_lead_to_the_pictures() {

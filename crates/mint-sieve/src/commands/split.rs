@@ -26,6 +26,7 @@ pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
     if assignment.images.is_empty() {
         return Err(collection::without_pictures(&args.collection, &catalog.collection));
     }
+    refuse_empty_part(&catalog, &assignment, &request)?;
     let rows = present::split::table(&catalog, &assignment, request.parts.names());
     if let Some(folder) = tree {
         let tree = Tree {
@@ -60,6 +61,25 @@ fn answer(
             Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
         }
     }
+}
+
+/// A part without a picture is no part: a score on it would be about nothing.
+fn refuse_empty_part(
+    catalog: &Catalog,
+    assignment: &Assignment<'_>,
+    request: &Request,
+) -> Result<(), Failure> {
+    let got = |part: usize| assignment.images.iter().filter(|image| image.part == part).count();
+    let names = request.parts.names();
+    let Some(empty) = (0..names.len()).find(|&part| got(part) == 0) else { return Ok(()) };
+    let images = present::counted(assignment.images.len() as u64, "image", "images");
+    let message = format!(
+        "the part {} would be empty: {} has {images} in its classes",
+        names[empty],
+        catalog.collection.name()
+    );
+    Err(Failure::call(message)
+        .hint("Nothing was written. Ask for fewer parts, or for a larger share of this one."))
 }
 
 /// Splitting what is split would mix pictures that were kept apart.

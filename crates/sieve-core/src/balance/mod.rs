@@ -97,7 +97,7 @@ pub fn balance(
         floor,
         steps: settings.batch.and_then(|batch| Steps::of(total, batch)),
         held_out: held_out::verdicts(splits, training.as_deref(), &scopes, &counted, limits),
-        ties: ties::ties(classes, found, limits),
+        ties: ties::ties(classes, found, &units, limits),
         scopes,
         classes: counted,
         training,

@@ -4,6 +4,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::duplicates::Kind;
+use crate::facts::Fact;
 use crate::tests::{catalog, change, classes, found, image};
 
 fn near(a: f64, b: f64) {
@@ -110,6 +111,44 @@ fn what_tells_a_class_apart_stands_out() {
     assert!(first.stands_out && balance.ties[1].p_corrected < 1e-9);
 }
 
+#[test]
+fn neither_a_pool_of_rare_values_nor_copies_tell_a_class() {
+    let mut records = classes(&[("bay", 40), ("sage", 40)]);
+    for number in 0..40 {
+        // Bay was taken on forty days, sage on one; half of sage by another camera.
+        for (class, day) in [
+            ("bay", format!("2026-{:02}-{:02}", 1 + number / 28, 1 + number % 28)),
+            ("sage", "2026-08-01".to_owned()),
+        ] {
+            let facts = &mut change(&mut records, &format!("{class}/{number:04}.jpg")).facts;
+            facts.captured = Some(format!("{day}T08:00:00").into());
+            let is_copy = class == "sage" && number < 20;
+            facts.camera = Some(if is_copy { "Rack" } else { "Bench" }.into());
+        }
+    }
+    let catalog = catalog(records, &[]);
+    let copies: Vec<String> = (0..20).map(|number| format!("sage/{number:04}.jpg")).collect();
+    let copies: Vec<&str> = copies.iter().map(String::as_str).collect();
+    let balance_of = |groups: &[(Kind, &[&str])]| {
+        let (all, found) = (names(&["bay", "sage"]), found(&catalog, groups));
+        balance(&all, &[], &found, &FindingLimits::default(), &Settings::default())
+    };
+    let told = |balance: &Balance, fact: Fact| -> Vec<String> {
+        let tie = balance.ties.iter().find(|tie| tie.fact == fact);
+        let departures = tie.into_iter().flat_map(|tie| &tie.departures);
+        let out = departures.filter(|departure| departure.stands_out);
+        out.map(|departure| format!("{} {}", departure.class, departure.value)).collect()
+    };
+    let each_counts = balance_of(&[]);
+    assert_eq!(told(&each_counts, Fact::Day), ["sage 2026-08-01"]);
+    assert_eq!(told(&each_counts, Fact::Camera).len(), 2);
+    // Twenty copies are one picture, and that one has its camera by chance.
+    let once = balance_of(&[(Kind::Near, &copies)]);
+    assert_eq!(told(&once, Fact::Camera), [] as [&str; 0]);
+    let days = once.ties.iter().find(|tie| tie.fact == Fact::Day).unwrap();
+    assert_eq!(days.values[0], ("2026-08-01".to_owned(), 21));
+}
+
 proptest! {
     /// What holds of weights, caps and steps, whatever the classes.
     #[test]
@@ -167,7 +206,8 @@ fn what_the_counts_hide_becomes_findings() {
     let expected = [
         "\"bay\" has 30 images of 19 independent pictures; 20 is the least",
         "\"sage\" by its capture day: \"2026-07-05\" in 100 % of it, in 0 % of the others",
-        "\"bay\" by its capture day: \"(unknown)\" in 100 % of it, in 21 % of the others",
+        "\"bay\" by its capture day: \"(unknown)\" in 100 % of it, in 22 % of the others",
+        "\"thyme\" by its capture day: \"(unknown)\" in 100 % of it, in 40 % of the others",
     ];
     assert_eq!(says, expected, "28 of sage are enough, and thyme is thin as it is");
     assert_eq!(told[0].class.as_deref(), Some("bay"));

@@ -1,10 +1,13 @@
 //! Do classes go together with facts beside the label: formats, sizes, cameras, days, folders?
 
+use std::collections::HashSet;
+
 use serde::{Serialize, Serializer};
 
 use super::labelled;
 use crate::duplicates::Found;
-use crate::facts::{Fact, tallied};
+use crate::facts::{Fact, OTHERS, tallied};
+use crate::independent::Units;
 use crate::limits::FindingLimits;
 use crate::statistics::{Association, Contingency, holm};
 
@@ -14,7 +17,7 @@ pub struct Tie {
     /// The fact.
     #[serde(serialize_with = "by_name")]
     pub fact: Fact,
-    /// Its values with the number of pictures that have each, most frequent first. Those of fewer
+    /// Its values with the number of independent pictures that have each, most frequent first. Those of fewer
     /// than 5 pictures are one, at the end.
     #[serde(skip)]
     pub values: Vec<(String, u64)>,
@@ -36,7 +39,7 @@ pub struct Cell {
     pub class: String,
     /// The value.
     pub value: String,
-    /// Pictures.
+    /// Independent pictures.
     pub images: u64,
 }
 
@@ -64,8 +67,17 @@ fn by_name<S: Serializer>(fact: &Fact, serializer: S) -> Result<S::Ok, S::Error>
 /// Pictures of a class below which it is not said to differ.
 const LEAST: u64 = 8;
 
-pub(super) fn ties(classes: &[String], found: &Found<'_>, limits: &FindingLimits) -> Vec<Tie> {
-    let numbers: Vec<(usize, &str)> = labelled(found).collect();
+pub(super) fn ties(
+    classes: &[String],
+    found: &Found<'_>,
+    units: &Units,
+    limits: &FindingLimits,
+) -> Vec<Tie> {
+    // Of copies and frames of one moment in one class the first stands for all.
+    let mut known: HashSet<(u32, &str)> = HashSet::new();
+    let numbers: Vec<(usize, &str)> = labelled(found)
+        .filter(|&(number, class)| known.insert((units.unit(number), class)))
+        .collect();
     let row_of = |class: &str| classes.binary_search_by(|known| known.as_str().cmp(class));
     let rows: Vec<Option<usize>> = numbers.iter().map(|(_, class)| row_of(class).ok()).collect();
     let mut ties: Vec<Tie> = Vec::new();
@@ -124,8 +136,8 @@ fn departures(classes: &[String], values: &[(String, u64)], table: &Contingency)
             (images as f64 / here as f64, others as f64 / elsewhere as f64)
         };
         let gap = |column: usize| shares(column).0 - shares(column).1;
-        // The first of equals.
-        let columns = (0..values.len()).rev();
+        // The first of equals. What rare values are counted as together is no value by which a class is told.
+        let columns = (0..values.len()).rev().filter(|&column| values[column].0 != OTHERS);
         let Some(column) = columns.max_by(|&a, &b| gap(a).total_cmp(&gap(b))) else { continue };
         let images = table.at(row, column);
         let mut two = Contingency::new(2, 2);

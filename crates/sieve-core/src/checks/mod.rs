@@ -9,6 +9,7 @@ mod leakage;
 mod names;
 mod pictures;
 mod placement;
+mod spelling;
 
 pub use balance::balance;
 pub use classes::classes;

@@ -91,6 +91,11 @@ fn names_of_one_class_are_alike() {
         ("sage", "sgae", vec!["one letter"]),
         ("basil", "bassil", vec!["one letter"]),
         ("thyme", "thymes", vec!["a plural"]),
+        ("mouse", "mice", vec!["a plural"]),
+        ("cacti", "cactus", vec!["a plural"]),
+        ("grey sage", "gray sage", vec!["one letter"]),
+        ("cafe", "caf\u{e9}", vec!["accents"]),
+        ("fiber", "fibre", vec!["British and American spelling"]),
     ];
     for (a, b, by) in alike {
         assert_eq!(both(a, b), [(vec![a.to_owned(), b.to_owned()], by)], "{a} {b}");

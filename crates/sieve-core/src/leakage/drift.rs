@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use super::order::Order;
 use crate::collection::Collection;
 use crate::duplicates::{Found, Picture};
-use crate::facts::{Fact, Measure, tallied};
+use crate::facts::{Fact, Measure, OTHERS, tallied};
 use crate::independent::Units;
 use crate::limits::FindingLimits;
 use crate::statistics::{Contingency, holm, kruskal_wallis, median, total_variation};
@@ -173,7 +173,8 @@ fn shares(
 fn most(splits: &[&String], names: &[String], rows: &[Vec<u64>]) -> Option<Most> {
     let sums: Vec<u64> = rows.iter().map(|row| row.iter().sum()).collect();
     let mut most: Option<Most> = None;
-    for (value, name) in names.iter().enumerate() {
+    // A pool of rare values is none that anybody can look up.
+    for (value, name) in names.iter().enumerate().filter(|(_, name)| *name != OTHERS) {
         let shares = rows.iter().zip(&sums).map(|(row, &sum)| row[value] as f64 / sum as f64);
         let shares: Vec<(usize, f64)> = shares.enumerate().collect();
         let by_share = |a: &&(usize, f64), b: &&(usize, f64)| a.1.total_cmp(&b.1);

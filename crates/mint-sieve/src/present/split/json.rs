@@ -4,7 +4,7 @@ use serde::Serialize;
 use sieve_core::collection::shown_name;
 use sieve_core::splitting::LeftOut;
 
-use super::{Split, is_conflict};
+use super::{Split, conflicts};
 use crate::present::{ReadingSettings, envelope};
 
 #[derive(Serialize)]
@@ -131,7 +131,7 @@ pub fn json(split: &Split<'_>) -> String {
             .map(|group| Group {
                 group: group[0].group.to_string(),
                 split: names[group[0].part].clone(),
-                label_conflict: is_conflict(group),
+                label_conflict: !conflicts(group).is_empty(),
                 images: group.iter().map(|image| image.record.path.to_string()).collect(),
             })
             .collect(),

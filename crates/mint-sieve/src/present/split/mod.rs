@@ -11,6 +11,7 @@ pub use text::text;
 use std::collections::BTreeMap;
 
 use sieve_core::catalog::Catalog;
+use sieve_core::measuring::Digest;
 use sieve_core::splitting::{Assigned, Assignment, GroupId, LeftOut, Request};
 
 use crate::args::SplitArgs;
@@ -53,7 +54,11 @@ impl Split<'_> {
     }
 }
 
-/// True when the members of a group lie under more than one class.
-fn is_conflict(group: &[&Assigned<'_>]) -> bool {
-    group.iter().any(|image| image.class != group[0].class)
+/// The files of a group that hold the same bytes under more than one class. Different pictures that a table or a
+/// name puts together may well be of several classes.
+fn conflicts<'a>(group: &[&'a Assigned<'a>]) -> Vec<Vec<&'a Assigned<'a>>> {
+    let mut by_digest: BTreeMap<Digest, Vec<&Assigned<'_>>> = BTreeMap::new();
+    group.iter().for_each(|image| by_digest.entry(image.digest).or_default().push(image));
+    let differ = |same: &Vec<&Assigned<'_>>| same.iter().any(|image| image.class != same[0].class);
+    by_digest.into_values().filter(differ).collect()
 }

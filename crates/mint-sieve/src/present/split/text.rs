@@ -6,7 +6,7 @@ use std::fmt::Write;
 use sieve_core::collection::shown_name;
 use sieve_core::splitting::LeftOut;
 
-use super::{Split, is_conflict};
+use super::{Split, conflicts};
 use crate::present::style::{ERROR, FAINT};
 use crate::present::table::{Align, MOST_ROWS, aligned, percent, shortened, visible};
 use crate::present::{command_on, counted, heading, next_step, safe, splits_folder};
@@ -91,8 +91,10 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         let what = if are_named { "copies or of one name" } else { "files with the same bytes" };
         lines.push(format!("Kept together: {groups} of {what}, {pictures} in all."));
     }
-    for group in clumps.iter().filter(|group| is_conflict(group)) {
-        let paths: Vec<&str> = group.iter().map(|image| image.record.path.as_str()).collect();
+    let mut conflicts: Vec<_> = clumps.iter().flat_map(|group| conflicts(group)).collect();
+    conflicts.sort_by_key(|same| &same[0].record.path);
+    for same in conflicts {
+        let paths: Vec<&str> = same.iter().map(|image| image.record.path.as_str()).collect();
         let paths = safe(&paths.join(" = "));
         lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one picture, two answers."));
     }
@@ -102,8 +104,11 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         .iter()
         .filter(|class| class.got.contains(&0))
         .map(|class| {
-            let pictures = counted(class.groups, "different picture", "different pictures");
-            format!("{} ({pictures})", visible(&class.class))
+            let images = counted(class.images, "image", "images");
+            let groups = counted(class.groups, "group", "groups");
+            let together =
+                if class.groups < class.images { format!(" in {groups}") } else { String::new() };
+            format!("{} ({images}{together})", visible(&class.class))
         })
         .collect();
     if !missing.is_empty() {
