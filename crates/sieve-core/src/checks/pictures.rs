@@ -92,7 +92,13 @@ impl<'a> Pictures<'a> {
             return odd.into_iter().map(one).collect();
         }
         let says = format!("{} pictures ({}) {many}", odd.len(), percent(share));
-        let finding = Finding::new(code, says)
+        // A class that was only taken so may be told by that instead of its content.
+        let class = odd[0].record.class();
+        let class = class.filter(|_| odd.iter().all(|odd| odd.record.class() == class));
+        let class = class.filter(|_| self.all.iter().any(|(other, _)| other.class() != class));
+        let of_one = class.map_or(String::new(), |class| format!(", all of them in {class:?}"));
+        let finding = Finding::new(code, says + &of_one)
+            .of(class, None)
             .images(odd.iter().map(|odd| &odd.record.path))
             .evidence("pictures", odd.len())
             .evidence("share", share)

@@ -228,6 +228,30 @@ fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
 }
 
 #[test]
+fn many_odd_pictures_of_one_class_are_told_with_it() {
+    let mut records = classes(&[("bay", 60), ("sage", 60)]);
+    let wobble = |at: usize| 0.9 + (at % 7) as f32 / 35.0;
+    for (at, record) in records.iter_mut().enumerate() {
+        let Outcome::Image(measured) = &mut record.outcome else { continue };
+        let is_dark = record.path.folder() == "sage" && at % 3 == 0;
+        let brightness = if is_dark { 0.03 } else { 0.5 * wobble(at) };
+        measured.look = Look { brightness, contrast: 0.2 * wobble(at), ..measured.look };
+    }
+    let told = |records: Vec<Record>| {
+        let findings = pictures(&catalog(records, &[]), &FindingLimits::default());
+        let dark = findings.into_iter().find(|finding| finding.code == Code::TooDark).unwrap();
+        (dark.says, dark.class)
+    };
+    let (says, class) = told(records.clone());
+    assert!(says.ends_with("very dark, all of them in \"sage\""), "{says}");
+    assert_eq!(class.as_deref(), Some("sage"));
+    // One in another class, and it is how the collection is.
+    change(&mut records, "bay/0001.jpg").look.brightness = 0.03;
+    let (says, class) = told(records);
+    assert!(says.ends_with("very dark") && class.is_none(), "{says}");
+}
+
+#[test]
 fn pictures_beside_the_class_folders_are_told_once() {
     let mut records = classes(&[("sage", 2)]);
     records.extend([image("a.jpg", 100), image("b.jpg", 101), stray("c.txt")]);
