@@ -172,13 +172,15 @@ fn painted_shed(arrangement: Arrangement) -> PathBuf {
     sources.values().for_each(|source| _ = state.update(source));
     let state = &state.finalize().to_hex()[..16];
     let folder = Path::new(env!("CARGO_TARGET_TMPDIR")).join(format!("{arrangement:?}-{state}"));
-    let table = folder.join("planted.csv");
-    // The table is written last.
-    if !table.exists() {
-        let _ = fs::remove_dir_all(&folder);
+    if !folder.exists() {
+        // Another process may paint the same: whoever is first gives it its name.
+        let own = folder.with_extension(std::process::id().to_string());
         let plan = plan(arrangement, 0);
-        collection::write(&folder.join("collection"), &plan, &|| true).unwrap();
-        write_table(&table, &plan.planted).unwrap();
+        collection::write(&own.join("collection"), &plan, &|| true).unwrap();
+        write_table(&own.join("planted.csv"), &plan.planted).unwrap();
+        if fs::rename(&own, &folder).is_err() {
+            fs::remove_dir_all(&own).unwrap();
+        }
     }
     drop(one_at_a_time);
     folder
