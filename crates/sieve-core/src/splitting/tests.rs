@@ -157,6 +157,19 @@ fn least_cost(classes: &[ClassNeed], weights: &[u64]) -> Option<i128> {
 }
 
 /// Three classes of a few pictures each, with a few that must go to certain parts.
+#[test]
+fn thousands_of_classes_are_divided_in_no_time() {
+    let class = ClassNeed { images: 9, least: vec![1, 1, 1] };
+    let (classes, weights) = (vec![class; 11_000], [70, 15, 15]);
+    let began = std::time::Instant::now();
+    let got = quotas(&classes, &weights);
+    // Far above what it takes, far below what it takes when each move looks at every class.
+    assert!(began.elapsed().as_secs() < 10, "{:?}", began.elapsed());
+    let total = |part: usize| got.iter().map(|got| got[part]).sum::<u64>();
+    assert_eq!([0, 1, 2].map(total).to_vec(), largest_remainder(99_000, &weights));
+    assert!(got.iter().all(|got| got.iter().sum::<u64>() == 9));
+}
+
 fn needs() -> impl Strategy<Value = Vec<ClassNeed>> {
     let class = (0u64..7, proptest::collection::vec(0u64..3, 3)).prop_map(|(images, least)| {
         let mut left = images;
