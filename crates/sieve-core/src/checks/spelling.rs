@@ -4,8 +4,7 @@
 use unicode_normalization::UnicodeNormalization;
 use unicode_normalization::char::is_combining_mark;
 
-/// Plurals that no ending tells, and words that both sides of the Atlantic write differently and no rule tells:
-/// plural or British first. Longer words end with them, too (`dormouse`).
+/// Plurals that no ending tells, with their singulars. Longer words end with them, too (`dormice`).
 const PLURALS: [(&str, &str); 9] = [
     ("mice", "mouse"),
     ("lice", "louse"),
@@ -17,6 +16,7 @@ const PLURALS: [(&str, &str); 9] = [
     ("women", "woman"),
     ("people", "person"),
 ];
+/// Words that no rule leads across the Atlantic, the British way first.
 const BRITISH: [(&str, &str); 16] = [
     ("grey", "gray"),
     ("tyre", "tire"),

@@ -134,15 +134,13 @@ impl Opening<'_> {
                 table::below(Path::new(""), &begins).ok()
             };
             let there = row.paths().filter_map(below).find(|path| known.contains(&**path));
-            match (there, below(&row.path)) {
-                (Some(path), _) => (RelPath::new(&path), EntryKind::Special),
-                (None, Some(path)) => (RelPath::new(&path), EntryKind::Missing),
-                (None, None) => (RelPath::new(&row.path), EntryKind::Missing),
-            }
+            let path = there.or_else(|| below(&row.path)).unwrap_or_else(|| row.path.clone());
+            (RelPath::new(&path), EntryKind::Missing)
         };
         let (named, rows) = self.rows_by_path(root, &table, meant);
-        let is_missing = |found: &Found| found.kind == EntryKind::Missing;
-        listing.files.extend(named.into_iter().filter(is_missing));
+        let missing: Vec<Found> =
+            named.into_iter().filter(|found| !known.contains(found.path.native())).collect();
+        listing.files.extend(missing);
         let says = format!("labels were taken from the table {} in the archive", labels.file);
         self.remark(Remark::new(says, Some("--class-depth 1")));
         self.place_all(root, listing.sorted(), source, |opening, found| {

@@ -62,7 +62,8 @@ impl Source {
         !matches!(self, Source::Folder { .. })
     }
 
-    /// At most `most` bytes from the beginning of a file of its listing; none where they cannot be read.
+    /// Bytes from the beginning of a file of its listing, `most` of them where no more need be unpacked; none where
+    /// they cannot be read.
     pub fn head_of(&self, found: &Found, most: u64) -> Option<Vec<u8>> {
         let EntryKind::File { stamp } = found.kind else { return None };
         let limits = ReadLimits { file_bytes: input::MOST_TABLE_BYTES, ..ReadLimits::default() };
@@ -73,10 +74,11 @@ impl Source {
                 opened.take(most).read_to_end(&mut head).ok()?;
                 Some(head)
             }
-            Source::Zip(zip) => Some(zip.read(found.offset, &limits).ok()?.0),
-            Source::Tar(tar) => match tar.read(found.offset, stamp.size_bytes, &limits) {
+            Source::Zip(zip) => zip.head(found.offset, most),
+            Source::Tar(tar) => match tar.read(found.offset, stamp.size_bytes.min(most), &limits) {
                 Some(read) => Some(read.ok()?.0),
                 None => {
+                    // A packed archive gives its entries whole.
                     let mut one = Only(None);
                     tar.stream(&[found.offset], &limits, &mut one);
                     one.0

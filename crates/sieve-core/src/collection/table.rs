@@ -168,16 +168,20 @@ impl Places {
         Table { carried, has_splits: self.split.is_some(), rows }
     }
 
-    /// The row of these fields; `Err` when it has no path.
-    fn row(&self, field: impl Fn(usize) -> String) -> Result<Row, &'static str> {
+    /// The row of these fields, of which `decoded` undoes how they are written; `Err` when it has no path.
+    fn row(
+        &self,
+        field: impl Fn(usize) -> String,
+        decoded: fn(&str) -> &str,
+    ) -> Result<Row, &'static str> {
         // Taken as it is written: two spellings of a class are a finding, and names may end in a space.
-        let text = |at: usize| cell::unguarded(&field(at)).to_owned();
+        let text = |at: usize| decoded(&field(at)).to_owned();
         let filled = |at: usize| Some(text(at)).filter(|text| !text.trim().is_empty());
         let written = field(self.path);
         if written.is_empty() {
             return Err("has no path");
         }
-        let path = cell::path_of(cell::unguarded(&written));
+        let path = cell::path_of(decoded(&written));
         let as_written = Some(PathBuf::from(written)).filter(|written| *written != path);
         Ok(Row {
             path,
@@ -209,7 +213,8 @@ fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Str
     for record in reader.records() {
         let record = record.map_err(|error| in_words(&error))?;
         let line = record.position().map_or(0, csv::Position::line);
-        let row = places.row(|at| record.get(at).unwrap_or_default().to_owned());
+        let field = |at: usize| record.get(at).unwrap_or_default().to_owned();
+        let row = places.row(field, cell::unguarded);
         rows.push(row.map_err(|what| format!("line {line} {what}"))?);
     }
     Ok(places.table(&names, rows))
@@ -240,7 +245,8 @@ fn json_lines(text: &str, columns: &Columns, needed: Needed) -> Result<Table, St
     let places = Places::of(&names, columns, needed)?;
     let mut rows = Vec::new();
     for (line, object) in &objects {
-        let row = places.row(|at| word(object, &names[at]));
+        // No spreadsheet opens these.
+        let row = places.row(|at| word(object, &names[at]), |text| text);
         rows.push(row.map_err(|what| format!("line {line} {what}"))?);
     }
     Ok(places.table(&names, rows))
@@ -350,6 +356,9 @@ mod tests {
         assert_eq!(paths(" a.jpg "), [" a.jpg ", "a.jpg"]);
         assert_eq!(paths("'=a.jpg"), ["=a.jpg", "'=a.jpg"]);
         assert_eq!(paths("a\\x5cxff"), ["a\\xff", "a\\x5cxff"]);
+        let lines = "{\"path\":\"a.jpg\",\"class\":\"'=bay\"}";
+        let table = json_lines(lines, &Columns::default(), Needed::Class).unwrap();
+        assert_eq!(table.rows[0].class.as_deref(), Some("'=bay"), "JSON has no cells");
     }
 
     #[test]

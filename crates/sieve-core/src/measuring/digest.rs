@@ -44,16 +44,16 @@ impl Digest {
 }
 
 /// Takes the digest of rows as they come.
-struct HashedRows(blake3::Hasher);
+pub(super) struct HashedRows(blake3::Hasher);
 
 impl HashedRows {
-    fn of(width_px: u32, height_px: u32) -> Self {
+    pub fn of(width_px: u32, height_px: u32) -> Self {
         let mut hasher = blake3::Hasher::new();
         hasher.update(&width_px.to_le_bytes()).update(&height_px.to_le_bytes());
         HashedRows(hasher)
     }
 
-    fn digest(&self) -> Digest {
+    pub fn digest(&self) -> Digest {
         Digest(self.0.finalize().into())
     }
 }

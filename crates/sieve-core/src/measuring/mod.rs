@@ -20,7 +20,7 @@ pub use thumbnail::{CHROMA_PX, Descriptor, LUMA_PX, Thumbnail};
 
 use crate::reading::{self, Doubt, Facts, ReadLimits, Trouble};
 use grid::Averager;
-use small::KeepingSmall;
+use small::HashingSmall;
 use thumbnail::Planes;
 
 /// The version of everything that is measured: what was measured by another one is measured again.
@@ -69,9 +69,9 @@ impl Measured {
 ///
 /// Why the file gives no picture.
 pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail), Trouble> {
-    let mut rows = KeepingSmall::new(Averager::new(grid::SIDE));
+    let mut rows = HashingSmall::new(Averager::new(grid::SIDE));
     let picture = reading::survey(bytes, limits, LEAST_SIDE_PX, &mut rows)?;
-    let small_pixels = rows.digest(&picture.facts);
+    let small_pixels = rows.digest(&picture.facts, bytes, limits);
     let averaged = rows.into_inner().finish();
     let (grid, deviation) = averaged.expect("a picture that was read gave its rows");
     let grid = grid.upright(picture.facts.orientation);

@@ -25,7 +25,7 @@ pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_picture_name;
 pub use format::{Content, Format, content};
 pub use memory::{Held, Memory};
-pub(crate) use orientation::{stored_place, upright};
+pub(crate) use orientation::stored_place;
 pub use pixels::Pixels;
 pub use rows::{Rows, Shape};
 

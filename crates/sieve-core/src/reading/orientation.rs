@@ -32,7 +32,7 @@ pub(crate) fn stored_place(
 
 /// Turns a stored picture upright. The meaning of 1 to 8 is that of the EXIF standard (CIPA
 /// DC-008, tag 0x0112): which side of the scene the stored rows and columns begin at.
-pub(crate) fn upright(stored: Pixels, orientation: u8) -> Result<Pixels, Trouble> {
+pub(super) fn upright(stored: Pixels, orientation: u8) -> Result<Pixels, Trouble> {
     if orientation <= 1 || stored.data.is_empty() {
         return Ok(stored);
     }

@@ -124,6 +124,16 @@ impl Zip {
         times
     }
 
+    /// At most `most` bytes from the beginning of the entry of an index; none where they cannot be read.
+    pub fn head(&self, index: u64, most: u64) -> Option<Vec<u8>> {
+        let entry = self.directory.entry(index as usize).ok()?;
+        let mut file = self.file.clone();
+        let mut head = Vec::new();
+        let reader = entry.with_reader(&mut file, ZipReadOptions::new()).ok()?;
+        reader.take(most).read_to_end(&mut head).ok()?;
+        Some(head)
+    }
+
     /// The bytes of the entry of an index.
     pub fn read(&self, index: u64, limits: &ReadLimits) -> Result<(Vec<u8>, Held), Trouble> {
         let unreadable = |error: ZipError| Trouble::Unreadable(reason(&error));
