@@ -1,7 +1,6 @@
 //! Writes what speaks for and against each candidate pair of a collection, as CSV: two paths, in how
-//! many ways one was changed, the numbers of the evidence at a glance and on a close look, the share and
-//! correlation of grain, and the larger share of one colour. `scripts/fit-likeness.py` fits the weights of
-//! the verdict to it, `scripts/grain-likeness.py` says what the rule of grain finds.
+//! many ways one was changed, and the numbers of the evidence at a glance and in detail. `scripts/fit-likeness.py` fits the weights of what
+//! thumbnails say to it.
 //!
 //!     cargo run --release -p sieve-core --example evidence -- FOLDER > evidence.csv
 
@@ -25,10 +24,9 @@ fn main() {
         let looked = compare_closely(a, b, start, room)?;
         let numbers = looked.iter().flat_map(|evidence| evidence.numbers);
         let numbers: Vec<String> = numbers.map(|number| format!("{number:.4}")).collect();
-        let ([share, correlation], plain) = (looked[1].grain, a.plain.max(b.plain));
-        let more = format!("{share:.4},{correlation:.4},{plain:.4}");
+        let ways = looked[1].ways.iter().filter(|way| **way).count();
         let (a, b) = (&here.record(*wanted).path, &here.record(*found).path);
-        Some(format!("{a},{b},{},{},{more}", looked[1].departures, numbers.join(",")))
+        Some(format!("{a},{b},{ways},{}", numbers.join(",")))
     };
     let rows: Vec<Option<String>> = candidates.par_iter().map_init(Room::default, row).collect();
     rows.into_iter().flatten().for_each(|row| println!("{row}"));

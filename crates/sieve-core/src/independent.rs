@@ -2,6 +2,8 @@
 
 use std::collections::{BTreeSet, HashMap};
 
+use serde::Serialize;
+
 use crate::duplicates::{Found, Kind};
 use crate::sets::Sets;
 
@@ -11,7 +13,7 @@ pub struct Units {
 }
 
 impl Units {
-    /// Copies, in whatever way, and frames of one moment are one; look-alikes are not.
+    /// Copies, in whatever way, and frames of one moment are one; variants and look-alikes are not.
     pub fn of(found: &Found<'_>) -> Self {
         Self::from_sets(joined(found))
     }
@@ -44,13 +46,60 @@ impl Units {
     }
 }
 
-fn joined(found: &Found<'_>) -> Sets {
+/// How many pictures there are for all that can be learned from them, and why it is not all.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+pub struct Independent {
+    /// Pictures that count.
+    pub images: u64,
+    /// Copies that do not.
+    pub copies: u64,
+    /// Frames that do not, since another one was taken within seconds.
+    pub frames_by_time: u64,
+    /// Frames that do not, since their running names say that another one is of the same moment.
+    pub frames_by_name: u64,
+}
+
+impl Independent {
+    /// Of all pictures of `found`.
+    pub fn of(found: &Found<'_>) -> Self {
+        let all = found.pictures.len();
+        let count = |mut sets: Sets| -> u64 {
+            (0..all as u32).filter(|&one| sets.of(one) == one).count() as u64
+        };
+        let is_by_name = |a: u32, b: u32| found.by_name.binary_search(&(a, b)).is_ok();
+        let copies = count(joined_by(found, Kind::is_duplicate, |_, _| true));
+        let timed = count(joined_by(found, Kind::is_dependent, |a, b| !is_by_name(a, b)));
+        let images = count(joined(found));
+        Independent {
+            images,
+            copies: all as u64 - copies,
+            frames_by_time: copies - timed,
+            frames_by_name: timed - images,
+        }
+    }
+}
+
+/// What pairs of some kinds join.
+fn joined_by(
+    found: &Found<'_>,
+    is_wanted: impl Fn(Kind) -> bool,
+    allows: impl Fn(u32, u32) -> bool,
+) -> Sets {
     let mut sets = Sets::new(found.pictures.len());
-    for group in found.groups.iter().filter(|group| group.kind != Kind::LookAlike) {
+    // Of very many files with nearly the same pixels groups alone know all.
+    for group in found.groups.iter().filter(|group| group.kind.is_duplicate()) {
         let first = group.members[0].picture;
         group.members.iter().for_each(|member| sets.join(first, member.picture));
     }
+    for pair in found.pairs.iter().filter(|pair| is_wanted(pair.kind) && allows(pair.a, pair.b)) {
+        sets.join(pair.a, pair.b);
+    }
     sets
+}
+
+/// Copies and frames of one moment. A chain was cut into groups, and yet no part of it is independent of the others.
+fn joined(found: &Found<'_>) -> Sets {
+    joined_by(found, Kind::is_dependent, |_, _| true)
 }
 
 #[cfg(test)]

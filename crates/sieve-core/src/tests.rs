@@ -113,7 +113,6 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
             keep: picture == members[0],
             kind: Some(kind),
             score: Some(0.9),
-            through: None,
         };
         listed.push(Group {
             kind,
@@ -125,7 +124,8 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
         });
     }
     pairs.sort_by_key(|pair| (pair.a, pair.b));
-    Found { pictures, pairs, groups: listed, reach: Reach::Wide, small: 0 }
+    let by_name = Vec::new();
+    Found { pictures, pairs, groups: listed, by_name, reach: Reach::Wide, level: None, small: 0 }
 }
 
 /// The record at `path`, to be changed.

@@ -12,9 +12,10 @@ use super::{CatalogArgs, CollectionArgs, TableFormat};
 
 /// Find pictures that are there more than once
 ///
-/// Groups files with the same bytes or pixels, pictures that were saved again, resized, recoloured,
-/// marked, mirrored, turned, framed or cropped, and frames of one moment. Every pair was laid over
-/// each other; the score is the chance that both show the same picture. Nothing is changed.
+/// Groups files with the same bytes or pixels, pictures that were saved again, resized, marked,
+/// mirrored, turned, framed or cropped, and frames of one moment. Different drawings of one design
+/// are shown apart. Every pair was laid over each other; the score is the chance that both are
+/// copies of one picture. Nothing is changed.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:

@@ -24,7 +24,7 @@ pub fn run(args: &NearestArgs, progress: &Progress) -> Result<Answer, Failure> {
         |why: Trouble| Failure::input(format!("{shown} cannot be compared: {}", in_words(&why)));
     let bytes = reading::bytes_of(&args.image, &limits).map_err(refused)?;
     let image = measuring::measure(&bytes.bytes, &limits).map_err(refused)?;
-    let closeup = Closeup::of(&bytes.bytes, &limits).map_err(refused)?;
+    let closeup = |content| Closeup::of(&bytes.bytes, &limits, content).ok();
 
     let (catalog, store) = collection::measure_kept(&from, &args.catalog, progress)?;
     if catalog.images().next().is_none() {

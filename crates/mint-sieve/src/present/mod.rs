@@ -26,7 +26,8 @@ pub use style::heading;
 use std::fmt::Write as _;
 use std::io::Write as _;
 
-use sieve_core::duplicates::{Found, Reach};
+use sieve_core::duplicates::{Found, Level, Reach};
+use sieve_core::independent::Independent;
 use sieve_core::measuring::SMALL_SIDE_PX;
 
 use crate::failure::Failure;
@@ -52,13 +53,42 @@ pub fn counted(number: u64, one: &str, many: &str) -> String {
     format!("{number} {}", if number == 1 { one } else { many })
 }
 
+/// How many pictures there are for all that can be learned from them, and what the others are.
+pub fn independent_images(independent: Independent) -> String {
+    let Independent { images, copies, frames_by_time, frames_by_name } = independent;
+    format!(
+        "{}: {}, {} by time, {frames_by_name} by name",
+        counted(images, "independent image", "independent images"),
+        counted(copies, "copy", "copies"),
+        counted(frames_by_time, "frame", "frames"),
+    )
+}
+
+/// The line that says how alike different pictures get, which copies were told from; empty where nothing of that was
+/// looked at.
+pub fn how_alike(found: &Found<'_>) -> String {
+    match found.level {
+        None => String::new(),
+        Some(Level { correlation, is_told: true }) => format!(
+            "different images of this collection are up to {correlation:.2} alike; copies are told above that\n"
+        ),
+        Some(Level { correlation, .. }) => format!(
+            "too few images to tell how alike different ones get: {correlation:.2}, as elsewhere, is held for it\n"
+        ),
+    }
+}
+
 /// The line that says of how many pictures less was compared than of the others; empty when of none.
 pub fn small_images(found: &Found<'_>) -> String {
     if found.small == 0 || found.reach == Reach::Same {
         return String::new();
     }
+    let how = match found.reach {
+        Reach::Wide => "as they stand, not for crops, frames and tilts",
+        _ => "by bytes and pixels only",
+    };
     format!(
-        "{} a side below {SMALL_SIDE_PX} pixels: only bytes and pixels of these are compared\n",
+        "{} a side below {SMALL_SIDE_PX} pixels: these are compared {how}\n",
         counted(found.small, "image has", "images have"),
     )
 }

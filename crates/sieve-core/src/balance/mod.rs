@@ -20,7 +20,7 @@ use std::collections::BTreeMap;
 use serde::Serialize;
 
 use crate::duplicates::Found;
-use crate::independent::Units;
+use crate::independent::{Independent, Units};
 use crate::limits::FindingLimits;
 
 /// What decides a balance beside the limits.
@@ -41,8 +41,8 @@ impl Default for Settings {
 /// How a collection is spread over its classes and splits.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Balance {
-    /// All independent pictures of the collection, those in no class included.
-    pub independent: u64,
+    /// The independent pictures of the collection, those in no class included.
+    pub independent: Independent,
     /// The whole collection, then each split with a picture in a class.
     pub scopes: Vec<Scope>,
     /// The classes in the order of their names, empty ones included.
@@ -91,7 +91,7 @@ pub fn balance(
         .collect();
     let total = trained.values().sum();
     Balance {
-        independent: units.count(0..found.pictures.len()),
+        independent: Independent::of(found),
         weights: weights::weights(&counted, &trained, settings.beta),
         caps: repair::caps(&trained, limits),
         floor,

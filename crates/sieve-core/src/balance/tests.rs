@@ -30,7 +30,7 @@ fn copies_and_bursts_count_once_and_look_alikes_do_not() {
     let balance = balance(&all, &[], &found, &limits, &settings);
 
     // Four pictures are one: a copy of a copy, and a frame of the same moment.
-    assert_eq!(balance.independent, 7);
+    assert_eq!(balance.independent.images, 7);
     let counted: Vec<_> = balance.classes.iter().map(|c| (c.images, c.independent)).collect();
     assert_eq!(counted, [(4, 4), (6, 4), (0, 0)], "the picture of two classes counts to both");
     let lacking: Vec<u64> = balance.classes.iter().map(|c| c.lacking_independent).collect();

@@ -13,7 +13,7 @@ pub fn copies(found: &Found<'_>) -> Vec<Finding> {
 
 fn findings(found: &Found<'_>, group: &Group) -> Vec<Finding> {
     let mut findings = Vec::new();
-    if group.kind == Kind::LookAlike {
+    if !group.kind.is_dependent() {
         return findings;
     }
     if group.kind == Kind::Burst {

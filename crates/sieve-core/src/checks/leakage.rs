@@ -27,9 +27,9 @@ fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
     let spanning = found.groups.iter().filter(|group| group.across_splits);
     let told = spanning.filter_map(|group| {
         let code = match group.kind {
-            Kind::LookAlike => return None,
             Kind::Burst => Code::BurstLeak,
-            _ => Code::SplitLeak,
+            kind if kind.is_duplicate() => Code::SplitLeak,
+            _ => return None,
         };
         let goes = group.members.iter().filter(|member| removed.contains(&member.picture));
         let path = |picture: u32| found.pictures[picture as usize].record.path.to_string();

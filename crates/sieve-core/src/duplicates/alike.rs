@@ -5,12 +5,15 @@ use std::cmp::Reverse;
 use rayon::prelude::*;
 
 use super::candidates::Candidate;
+use super::close_looks::of_pair;
+use super::judging::{Judged, raw};
 use super::kind::Kind;
-use super::second_looks::settled;
+use super::levels::{Crowd, Levels};
+use super::odds::Odds;
 use super::subjects::{Picture, Side, Subjects};
-use super::verify::{Verified, verify};
+use super::verify::verify;
 use crate::Error;
-use crate::likeness::{Start, Subject, View, cosine, looked_among, looked_for};
+use crate::likeness::{Region, Start, Subject, View, cosine, looked_among, looked_for};
 use crate::measuring::{Closeup, Measured, Thumbnail};
 use crate::progress::Watch;
 
@@ -31,8 +34,8 @@ pub struct Alike<'a> {
 const TRIED: usize = 4;
 
 /// The `count` pictures of `side` that are most like the one that was measured: those that show the
-/// same first, by their score, then the others by their likeness. `closeup` settles what thumbnails leave in doubt; the
-/// files that it concerns are read again.
+/// same first, by their score, then the others by their likeness. `closeup` gives a part of that picture, larger;
+/// the files that seem to show the same are read again.
 ///
 /// # Errors
 ///
@@ -40,7 +43,7 @@ const TRIED: usize = 4;
 pub fn nearest<'a>(
     side: &'a Side<'a>,
     image: &(Measured, Thumbnail),
-    closeup: &Closeup,
+    closeup: &dyn Fn(Region) -> Option<Closeup>,
     count: usize,
     watch: &dyn Watch,
 ) -> Result<Vec<Alike<'a>>, Error> {
@@ -97,27 +100,41 @@ pub fn nearest<'a>(
     let subject = |index: usize| {
         if index == own as usize { Some(&asked) } else { looks.subject(index) }
     };
-    let mut verified = verify(&candidates, subject, watch)?;
-    let is_doubtful = |pair: &&mut Verified| pair.is_worth_a_second_look();
-    let doubtful: Vec<&mut Verified> = verified.iter_mut().filter(is_doubtful).collect();
-    let theirs: Vec<u32> = doubtful.iter().map(|pair| pair.a).collect();
+    let seeming = verify(&candidates, subject, watch)?;
+    let theirs: Vec<u32> = seeming.iter().map(|pair| pair.a).collect();
+    let leaders: Vec<u32> =
+        all.iter().copied().filter(|&index| !measured(index).is_small()).collect();
+    let crowd = Crowd::of(&leaders, |index| measured(index).digest);
+    let alike = seeming.iter().map(|pair| (pair.a, pair.b));
+    let asked_about: Vec<u32> = theirs.iter().copied().chain([own]).collect();
+    let levels = Levels::of(&crowd, |index| subject(index as usize), alike, &asked_about, watch)?;
     if !theirs.is_empty() {
         watch.begin("looking closely", Some(theirs.len() as u64));
     }
-    let read = subjects.visit(&theirs, watch, |bytes, limits| Closeup::of(bytes, limits).ok())?;
-    for (pair, read) in doubtful.into_iter().zip(read) {
-        if let (Some(first), Some(read)) = (looks.subject(pair.a as usize), read) {
-            *pair = settled(pair, [first, &asked], [&read, closeup]).unwrap_or(*pair);
-        }
-    }
+    let content = |index: u32| looks.content(index as usize).unwrap_or(Region::WHOLE);
+    let read = subjects.visit(&theirs, watch, |index, bytes, limits| {
+        Closeup::of(bytes, limits, content(index)).ok()
+    })?;
+    let closeup = closeup(asked.content.unwrap_or(Region::WHOLE));
+    let examined = seeming.iter().zip(&read).filter_map(|(pair, read)| {
+        let shown = [looks.subject(pair.a as usize)?, &asked];
+        let examined = of_pair(pair, shown, [read.as_ref()?, closeup.as_ref()?], &levels)?;
+        Some((pair, examined, shown))
+    });
+    let examined: Vec<_> = examined.collect();
+    let odds =
+        Odds::of_one(&examined.iter().map(|(pair, one, _)| raw(pair, one)).collect::<Vec<_>>());
+    let judged = examined
+        .iter()
+        .filter_map(|(pair, examined, shown)| Judged::of(pair, examined, &odds, *shown));
+    let judged: Vec<Judged> = judged.collect();
     let alike = found.into_iter().map(|(index, best)| {
         let likeness = best.map_or(0.0, |(product, _)| cosine(product).min(1.0));
-        let known = verified.iter().find(|pair| pair.a == index);
+        let known = judged.iter().find(|pair| pair.a == index);
         let (kind, score) = match known {
             _ if is_copy(index) => (Some(Kind::SameBytes), 1.0),
             _ if has_same_pixels(index) => (Some(Kind::SamePixels), 1.0),
-            Some(pair) if pair.verdict.is_alike() => (Some(pair.kind), pair.verdict.score()),
-            Some(pair) => (None, pair.verdict.score()),
+            Some(pair) => (Some(pair.kind), pair.score()),
             None => (None, 0.0),
         };
         Alike { picture: subjects.pictures[index as usize], kind, score, likeness }

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::candidates::Candidate;
-use super::verify::Verified;
+use super::judging::Judged;
 use crate::affine::Affine;
 use crate::likeness::Start;
 
@@ -11,20 +11,16 @@ use crate::likeness::Start;
 /// laid over all others.
 const MOST: usize = 100;
 
-/// Log odds from which a pair leads on: one that is only just certain may be wrong, and would bring the copies of both
-/// together.
-const SURE: f32 = 6.0;
-
-/// Pairs of pictures that surely go with one third and are not among `verified`, each with where the one then lies on the
+/// Pairs of pictures that surely go with one third and are not among `judged`, each with where the one then lies on the
 /// other; by way of the first third that tells.
-pub fn by_way_of_a_third(verified: &[Verified]) -> Vec<Candidate> {
-    let known: HashSet<(u32, u32)> = verified
+pub fn by_way_of_a_third(judged: &[Judged]) -> Vec<Candidate> {
+    let known: HashSet<(u32, u32)> = judged
         .iter()
         .filter(|pair| pair.kind.is_duplicate())
         .map(|pair| (pair.a, pair.b))
         .collect();
     let mut partners: BTreeMap<u32, Vec<(u32, Affine)>> = BTreeMap::new();
-    for pair in verified.iter().filter(|pair| pair.verdict.log_odds >= SURE) {
+    for pair in judged.iter().filter(|pair| pair.kind.is_duplicate()) {
         if let Some(back) = pair.map.inverse() {
             partners.entry(pair.a).or_default().push((pair.b, pair.map));
             partners.entry(pair.b).or_default().push((pair.a, back));
@@ -50,21 +46,9 @@ pub fn by_way_of_a_third(verified: &[Verified]) -> Vec<Candidate> {
 mod tests {
     use super::*;
     use crate::duplicates::Kind;
-    use crate::likeness::Verdict;
 
-    fn pair(a: u32, b: u32, kind: Kind, map: Affine) -> Verified {
-        let verdict = Verdict { log_odds: if kind == Kind::LookAlike { 2.0 } else { 7.0 } };
-        Verified {
-            a,
-            b,
-            kind,
-            verdict,
-            departures: 0,
-            plain: 0.0,
-            may_be_marked: false,
-            map,
-            is_still: false,
-        }
+    fn pair(a: u32, b: u32, kind: Kind, map: Affine) -> Judged {
+        Judged { a, b, kind, log_odds: 7.0, map, is_still: false }
     }
 
     #[test]
@@ -86,7 +70,7 @@ mod tests {
         let mut known = vec![pair(0, 1, Kind::Near, right), pair(0, 2, Kind::Part, half)];
         known.push(pair(1, 2, Kind::Part, half));
         assert!(by_way_of_a_third(&known).is_empty());
-        let star: Vec<Verified> =
+        let star: Vec<Judged> =
             (1..MOST as u32 + 2).map(|other| pair(0, other, Kind::Near, right)).collect();
         assert!(by_way_of_a_third(&star).is_empty() && !by_way_of_a_third(&star[1..]).is_empty());
     }

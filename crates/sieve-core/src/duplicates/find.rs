@@ -3,23 +3,19 @@
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap, HashSet};
 
-use rayon::prelude::*;
-
-use super::burst::neighbours;
+use super::burst::by_time;
 use super::candidates::{Candidate, FEW, near, wide};
-use super::closing::by_way_of_a_third;
-use super::grouping::{Link, Links, Membership, group};
+use super::grouping::{Link, Links, Membership, families, group};
+use super::judging::{Judged, Judging, Verdicts};
 use super::kind::Kind;
+use super::levels::{Crowd, Level};
 use super::pixels::same_pixels;
-use super::second_looks::looked_at_again;
+use super::runs::by_running_names;
 use super::subjects::{Picture, Side, Subjects};
-use super::verify::{Verified, of_pair, verify};
+use super::tiny::nearly_equal;
 use crate::Error;
-use crate::affine::Affine;
-use crate::likeness::{Room, Start, Subject, moment};
 use crate::measuring::{Digest, Fingerprint};
 use crate::progress::Watch;
-use crate::sets::Sets;
 
 /// How far to look.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -109,10 +105,14 @@ pub struct Found<'a> {
     /// with nearly the same fingerprint only those with the one that stands for them.
     pub pairs: Vec<Pair>,
     /// The groups that the pairs make, worst first: label conflicts, then across splits, then by
-    /// size. Duplicates come before bursts, and bursts before look-alikes.
+    /// size. Copies come before bursts, bursts before variants of one design, and those before look-alikes.
     pub groups: Vec<Group>,
+    /// Pairs of pictures that are frames of one moment by their running names, not by their times; sorted.
+    pub by_name: Vec<(u32, u32)>,
     /// How far was looked.
     pub reach: Reach,
+    /// How alike different pictures of the collection get; none where only bytes and pixels were compared.
+    pub level: Option<Level>,
     /// How many pictures are small, so that only their bytes and pixels were compared.
     pub small: u64,
 }
@@ -132,6 +132,16 @@ pub struct Group {
     pub members: Vec<Member>,
     /// Why that one.
     pub why: Why,
+}
+
+/// Pictures from which variants of one design are a series.
+const SERIES: usize = 6;
+
+impl Group {
+    /// Whether it holds more than a handful of variants of one design, which are told once.
+    pub fn is_series(&self) -> bool {
+        self.kind.is_variant() && self.members.len() >= SERIES
+    }
 }
 
 /// Why a picture is the one to keep.
@@ -158,8 +168,6 @@ pub struct Member {
     pub kind: Option<Kind>,
     /// The score of that.
     pub score: Option<f32>,
-    /// The member that it goes with instead, where it does not go with that one.
-    pub through: Option<u32>,
 }
 
 /// Finds what is there twice in `sides`, which are one collection or two that are compared.
@@ -176,33 +184,56 @@ pub fn find<'a>(
     let reach = request.reach.unwrap_or_else(|| Reach::usual(subjects.pictures.len()));
     let copies = Copies::of(&subjects.pictures);
     let twins = same_pixels(&mut subjects, &copies.leaders, watch)?;
-    // Of small pictures nothing else is compared.
-    let is_small = |index: u32| subjects.pictures[index as usize].measured.is_small();
-    let leaders: Vec<u32> =
-        copies.leaders.iter().copied().filter(|&index| !is_small(index)).collect();
+    let is_small = |index: &u32| subjects.pictures[*index as usize].measured.is_small();
+    let (small, leaders): (Vec<u32>, Vec<u32>) =
+        copies.leaders.iter().partition(|&one| is_small(one));
     let leaders = leaders.as_slice();
     let mut links = Links::new();
-    let mut verified = Vec::new();
+    let (mut judged, mut level) = (Vec::new(), None);
     if reach > Reach::Same {
-        verified = looked_up(&mut subjects, leaders, reach, request, watch)?;
+        let verdicts = looked_up(&mut subjects, leaders, reach, request, watch)?;
+        level = Some(verdicts.levels.summary());
+        judged = verdicts.pairs;
     }
-    let mut same: HashMap<(u32, u32), Verified> = HashMap::new();
-    for found in verified {
-        links.insert((found.a, found.b), Link { kind: found.kind, score: found.verdict.score() });
+    if reach == Reach::Wide {
+        let twins: HashSet<(u32, u32)> = pairs_of(&twins).collect();
+        let tiny = nearly_equal(&mut subjects, &small, leaders, watch)?;
+        let is_across = |pair: &Judged| {
+            let side = |index: u32| subjects.pictures[index as usize].side;
+            request.within != Within::Across || side(pair.a) != side(pair.b)
+        };
+        judged.extend(
+            tiny.into_iter().filter(|pair| !twins.contains(&(pair.a, pair.b)) && is_across(pair)),
+        );
+    }
+    let mut same: HashMap<(u32, u32), Judged> = HashMap::new();
+    for found in judged {
+        links.insert((found.a, found.b), Link { kind: found.kind, score: found.score() });
         if found.kind.is_duplicate() {
             same.insert((found.a, found.b), found);
         }
     }
     for twins in &twins {
         each_pair(twins, |a, b| {
-            let twin = Verified::twins(a, b);
-            links.insert((a, b), Link { kind: twin.kind, score: twin.verdict.score() });
+            let twin = Judged::twins(a, b);
+            links.insert((a, b), Link { kind: twin.kind, score: twin.score() });
             same.insert((a, b), twin);
         });
     }
-    for (pair, link) in bursts(&mut subjects, leaders, &same, reach, watch)? {
-        links.insert(pair, link);
-        same.remove(&pair);
+    let mut by_name = Vec::new();
+    if reach > Reach::Same {
+        for (pair, link) in by_time(&mut subjects, leaders, &same, watch)? {
+            links.insert(pair, link);
+        }
+    }
+    if reach == Reach::Wide {
+        // Copies stay copies whatever the names of their files, and what is a burst already stays one.
+        let is_told =
+            |pair: &(u32, u32)| links.get(pair).is_some_and(|link| link.kind.is_dependent());
+        let mut frames = by_running_names(&subjects, leaders, watch)?;
+        frames.retain(|(pair, _)| !is_told(pair));
+        by_name = frames.iter().map(|&(pair, _)| pair).collect();
+        links.extend(frames);
     }
     let allows = |a: u32, b: u32| {
         let picture = |index: u32| &subjects.pictures[index as usize];
@@ -210,9 +241,36 @@ pub fn find<'a>(
     };
     let mut pairs = copies.expanded(&links, allows);
     pairs.retain(|pair| request.kinds.is_empty() || request.kinds.contains(&pair.kind));
-    let groups = groups(&subjects, &pairs, &same, &copies);
+    let groups = groups(&subjects, &pairs, &copies);
     let small = subjects.pictures.iter().filter(|picture| picture.measured.is_small()).count();
-    Ok(Found { groups, pairs, pictures: subjects.pictures, reach, small: small as u64 })
+    let pictures = subjects.pictures;
+    Ok(Found { groups, pairs, pictures, by_name, reach, level, small: small as u64 })
+}
+
+/// The records of two pictures, and the numbers that are weighed.
+pub type Weighed = ([usize; 2], Vec<f32>);
+
+/// All that is weighed of each pair of one collection that seems to be the same, for fitting what it weighs: the records
+/// of both, and the numbers.
+///
+/// # Errors
+///
+/// When `watch` asks to stop.
+pub fn weighed(side: &Side<'_>, watch: &dyn Watch) -> Result<Vec<Weighed>, Error> {
+    let mut subjects = Subjects::of(std::slice::from_ref(side));
+    let leaders: Vec<u32> = Copies::of(&subjects.pictures).leaders;
+    let is_small = |index: u32| subjects.pictures[index as usize].measured.is_small();
+    let leaders: Vec<u32> = leaders.into_iter().filter(|&index| !is_small(index)).collect();
+    let candidates = candidates(&mut subjects, &leaders, Reach::Wide, &Request::default(), watch)?;
+    let digest = |index: u32| subjects.pictures[index as usize].measured.digest;
+    let crowd = Crowd::of(&leaders, digest);
+    let judging = Judging { subjects: &subjects, crowd: &crowd, watch };
+    let record = |index: u32| subjects.pictures[index as usize].index;
+    let examined = judging.examined(&candidates)?.0;
+    let rows = examined
+        .into_iter()
+        .map(|(pair, examined)| ([record(pair.a), record(pair.b)], examined.numbers().to_vec()));
+    Ok(rows.collect())
 }
 
 /// Files with the same bytes.
@@ -274,6 +332,15 @@ impl Copies {
     }
 }
 
+/// The pairs of all of `sets` that are told.
+fn pairs_of(sets: &[Vec<u32>]) -> impl Iterator<Item = (u32, u32)> {
+    sets.iter().flat_map(|set| {
+        let mut pairs = Vec::new();
+        each_pair(set, |a, b| pairs.push((a, b)));
+        pairs
+    })
+}
+
 /// All pairs of few, of many those with the first.
 fn each_pair(members: &[u32], mut take: impl FnMut(u32, u32)) {
     for (place, &a) in members.iter().enumerate() {
@@ -291,7 +358,30 @@ fn looked_up(
     reach: Reach,
     request: &Request,
     watch: &dyn Watch,
-) -> Result<Vec<Verified>, Error> {
+) -> Result<Verdicts, Error> {
+    let candidates = candidates(subjects, leaders, reach, request, watch)?;
+    let digest = |index: u32| subjects.pictures[index as usize].measured.digest;
+    let crowd = Crowd::of(leaders, digest);
+    // Copies under another class or split are let in: their leader stands for them.
+    if reach == Reach::Near {
+        let needed: Vec<u32> =
+            candidates.iter().flat_map(|candidate| [candidate.wanted, candidate.found]).collect();
+        subjects.load(&needed, watch)?;
+        subjects.load(&crowd.sample, watch)?;
+    }
+    let side = |index: u32| subjects.pictures[index as usize].side;
+    let judging = Judging { subjects, crowd: &crowd, watch };
+    judging.verdicts(&candidates, |a, b| request.within != Within::Across || side(a) != side(b))
+}
+
+/// Pairs of `leaders` that are worth laying over each other.
+fn candidates(
+    subjects: &mut Subjects<'_>,
+    leaders: &[u32],
+    reach: Reach,
+    request: &Request,
+    watch: &dyn Watch,
+) -> Result<Vec<Candidate>, Error> {
     let fingerprints: Vec<Fingerprint> = leaders
         .iter()
         .map(|&index| subjects.pictures[index as usize].measured.fingerprint)
@@ -315,126 +405,24 @@ fn looked_up(
     for Candidate { wanted, found, .. } in &mut candidates {
         (*wanted, *found) = (leaders[*wanted as usize], leaders[*found as usize]);
     }
-    // Copies under another class or split are let in: their leader stands for them.
-    if reach == Reach::Near {
-        let needed: Vec<u32> =
-            candidates.iter().flat_map(|candidate| [candidate.wanted, candidate.found]).collect();
-        subjects.load(&needed, watch)?;
-    }
-    watch.begin("comparing pictures", Some(candidates.len() as u64));
-    let looks = &subjects.looks;
-    let subject = |index: usize| looks.subject(index);
-    let verified = verify(&candidates, subject, watch)?;
-    let mut verified = looked_at_again(subjects, verified, watch)?;
-    let mut more = by_way_of_a_third(&verified);
-    if request.within == Within::Across {
-        let side = |index: u32| subjects.pictures[index as usize].side;
-        more.retain(|candidate| side(candidate.wanted) != side(candidate.found));
-    }
-    watch.begin("comparing pictures", Some(more.len() as u64));
-    let more = looked_at_again(subjects, verify(&more, subject, watch)?, watch)?;
-    // What looked alike may be the same by way of a third.
-    let known: HashSet<(u32, u32)> = more.iter().map(|pair| (pair.a, pair.b)).collect();
-    verified.retain(|pair| pair.kind.is_duplicate() || !known.contains(&(pair.a, pair.b)));
-    verified.extend(more);
-    Ok(verified)
-}
-
-/// Cosine of two frames of a moment, at least.
-const MOMENT: f32 = 0.80;
-
-/// Pairs of different pictures that are frames of one moment. Frames of a still hand are laid over each
-/// other without a doubt; what has moved is nevertheless another picture. `same` are the duplicates.
-fn bursts(
-    subjects: &mut Subjects<'_>,
-    leaders: &[u32],
-    same: &HashMap<(u32, u32), Verified>,
-    reach: Reach,
-    watch: &dyn Watch,
-) -> Result<Links, Error> {
-    if reach == Reach::Same {
-        return Ok(Links::new());
-    }
-    let files: Vec<_> =
-        leaders.iter().map(|&index| subjects.pictures[index as usize].measured).collect();
-    let near: Vec<(u32, u32)> = neighbours(&files)
-        .into_iter()
-        .map(|(a, b)| (leaders[a as usize], leaders[b as usize]))
-        .filter(|pair| same.get(pair).is_none_or(|pair| !pair.is_still))
-        .collect();
-    let needed: Vec<u32> = near.iter().flat_map(|&(a, b)| [a, b]).collect();
-    subjects.load(&needed, watch)?;
-    let looks = &subjects.looks;
-    let subject = |index: u32| looks.subject(index as usize);
-    let alike = |&(a, b): &(u32, u32)| -> Option<((u32, u32), Link)> {
-        let (first, second): (&Subject, &Subject) = (subject(a)?, subject(b)?);
-        let score = moment(first, second).filter(|&score| score >= MOMENT)?;
-        Some(((a, b), Link { kind: Kind::Burst, score }))
-    };
-    let mut found: Vec<((u32, u32), Link)> = near.par_iter().filter_map(alike).collect();
-    // Frames that lie further apart than was looked belong to the same moment as those between, and
-    // so do two between which nothing has moved.
-    let mut moments = Sets::new(subjects.pictures.len());
-    found.iter().for_each(|&((a, b), _)| moments.join(a, b));
-    let known: HashSet<(u32, u32)> = found.iter().map(|&(pair, _)| pair).collect();
-    let mut others: Vec<(u32, u32)> = same
-        .iter()
-        .filter(|(pair, same)| same.kind != Kind::SamePixels && !known.contains(pair))
-        .map(|(pair, _)| *pair)
-        .filter(|&(a, b)| moments.of(a) == moments.of(b))
-        .collect();
-    others.sort_unstable();
-    subjects.load(&others.iter().flat_map(|&(a, b)| [a, b]).collect::<Vec<_>>(), watch)?;
-    let looks = &subjects.looks;
-    found.extend(others.into_iter().filter_map(|(a, b)| {
-        let (first, second) = (looks.subject(a as usize)?, looks.subject(b as usize)?);
-        Some(((a, b), Link { kind: Kind::Burst, score: moment(first, second)? }))
-    }));
-    Ok(found.into_iter().collect())
+    Ok(candidates)
 }
 
 /// The groups that `pairs` make: duplicates, then bursts, then look-alikes.
-fn groups(
-    subjects: &Subjects<'_>,
-    pairs: &[Pair],
-    same: &HashMap<(u32, u32), Verified>,
-    copies: &Copies,
-) -> Vec<Group> {
+fn groups(subjects: &Subjects<'_>, pairs: &[Pair], copies: &Copies) -> Vec<Group> {
     let worth = |index: u32| worth(subjects, copies, index);
     let rank = |index: u32| Reverse(worth(index));
-    let mut room = Room::default();
     let of = |is_wanted: &dyn Fn(Kind) -> bool| -> Links {
         let wanted = pairs.iter().filter(|pair| is_wanted(pair.kind));
         wanted.map(|pair| ((pair.a, pair.b), Link { kind: pair.kind, score: pair.score })).collect()
     };
     let count = subjects.pictures.len();
-    // What no search has found is laid over each other once more, by way of a third.
-    let leader = |index: u32| copies.leader[index as usize];
-    let mut ways: HashMap<u32, Vec<(u32, Affine)>> = HashMap::new();
-    for (&(a, b), Verified { map, .. }) in same {
-        ways.entry(a).or_default().push((b, *map));
-        if let Some(back) = map.inverse() {
-            ways.entry(b).or_default().push((a, back));
-        }
-    }
-    ways.values_mut().for_each(|ways| ways.sort_by_key(|(to, _)| *to));
-    let mut again = |a: u32, b: u32| -> Option<Link> {
-        let (a, b) = (leader(a).min(leader(b)), leader(a).max(leader(b)));
-        let onward: HashMap<u32, Affine> = ways.get(&b)?.iter().copied().collect();
-        let (from, back) = ways
-            .get(&a)?
-            .iter()
-            .find_map(|(third, map)| Some((map, onward.get(third)?.inverse()?)))?;
-        let candidate = Candidate { wanted: a, found: b, start: Start::along(from.then(back)) };
-        let (first, second) =
-            (subjects.looks.subject(a as usize)?, subjects.looks.subject(b as usize)?);
-        let found = of_pair(&[&candidate], first, second, &mut room)?;
-        found.kind.is_duplicate().then_some(Link { kind: found.kind, score: found.verdict.score() })
-    };
-    let duplicates = group(count, &mut of(&Kind::is_duplicate), rank, &mut again);
-    let bursts = group(count, &mut of(&|kind| kind == Kind::Burst), rank, |_, _| None);
-    let alike = group(count, &mut of(&|kind| kind == Kind::LookAlike), rank, |_, _| None);
-    [duplicates, bursts, alike]
+    let duplicates = group(count, &of(&Kind::is_duplicate), rank);
+    // One group a moment, however long it is.
+    let bursts = families(count, &of(&|kind| kind == Kind::Burst), rank);
+    let variants = families(count, &of(&Kind::is_variant), rank);
+    let alike = group(count, &of(&|kind| kind == Kind::LookAlike), rank);
+    [duplicates, bursts, variants, alike]
         .into_iter()
         .flat_map(|groups| {
             let groups = groups.iter().map(|members| finished(subjects, members, &worth));
@@ -494,7 +482,6 @@ fn finished(
             keep: Some(member.picture) == best,
             kind: member.link.map(|link| link.kind),
             score: member.link.map(|link| link.score),
-            through: member.through,
         })
         .collect();
     listed.sort_by_key(|member| (Reverse(member.keep), member.picture));

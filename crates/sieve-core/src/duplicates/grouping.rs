@@ -22,23 +22,16 @@ pub struct Membership {
     pub picture: u32,
     /// How it goes with the picture that stands for the group; none for that one itself.
     pub link: Option<Link>,
-    /// The member that it goes with instead, where it does not go with that one.
-    pub through: Option<u32>,
 }
 
 /// What belongs together, the picture that stands for all first.
 pub type Together = Vec<Membership>;
 
-/// The groups that `pairs` make among `count` pictures. Each is led by the member that goes with
-/// most others, of equals the one that `rank` puts first. Members that go with the leader stay. What
-/// is only chained to it is cut off and makes groups of its own; a picture that is left over alone
-/// stays, named with the member that it goes with. `again` may find a link that was not known.
-pub fn group<R: Ord>(
-    count: usize,
-    links: &mut Links,
-    rank: impl Fn(u32) -> R,
-    mut again: impl FnMut(u32, u32) -> Option<Link>,
-) -> Vec<Together> {
+/// The groups that `links` make among `count` pictures. Each is led by the member that goes with most others, of
+/// equals the one that `rank` puts first, and holds what goes with that one and nothing else: so that it can be said of
+/// every member why it is there. What is only chained to it makes groups of its own; a picture that is left over alone
+/// then makes one with the member that it goes with best, which so is in two groups.
+pub fn group<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Vec<Together> {
     let mut sets = Sets::new(count);
     let mut pairs: Vec<(u32, u32)> = links.keys().copied().collect();
     pairs.sort_unstable();
@@ -59,50 +52,75 @@ pub fn group<R: Ord>(
             (Reverse(known), rank(member), member)
         });
         let Some(leader) = leader else { continue };
-        let mut together = vec![Membership { picture: leader, link: None, through: None }];
+        let mut together = vec![Membership { picture: leader, link: None }];
         let mut rest = Vec::new();
         for member in set.into_iter().filter(|&member| member != leader) {
-            let key = (leader.min(member), leader.max(member));
-            let known = links.get(&key).copied().or_else(|| {
-                let link = again(key.0, key.1)?;
-                links.insert(key, link);
-                Some(link)
-            });
-            match known {
-                Some(link) => {
-                    together.push(Membership { picture: member, link: Some(link), through: None });
-                }
+            match links.get(&(leader.min(member), leader.max(member))) {
+                Some(&link) => together.push(Membership { picture: member, link: Some(link) }),
                 None => rest.push(member),
             }
         }
-        let mut left = Sets::new(count.min(rest.len()));
+        let mut left = Sets::new(rest.len());
         let place = |member: u32| rest.binary_search(&member).ok().map(|at| at as u32);
         for (at, member) in (0u32..).zip(&rest) {
             let others = partners.get(member).into_iter().flatten();
             others.filter_map(|&other| place(other)).for_each(|other| left.join(at, other));
         }
         let cut = left.groups();
-        let is_cut = |at: u32| cut.iter().any(|set| set.binary_search(&at).is_ok());
-        for (at, &member) in (0u32..).zip(&rest) {
-            if is_cut(at) {
-                continue;
-            }
-            let mut others = partners.get(&member).into_iter().flatten().copied();
-            let through = others.find(|other| {
-                together.iter().any(|member| member.picture == *other && member.through.is_none())
-            });
-            let Some(through) = through else { continue };
-            let link = links.get(&(member.min(through), member.max(through))).copied();
-            together.push(Membership { picture: member, link, through: Some(through) });
-        }
         open.extend(
             cut.iter().rev().map(|set| set.iter().map(|&at| rest[at as usize]).collect::<Vec<_>>()),
         );
-        if together.len() > 1 {
-            groups.push(together);
+        let is_cut = |at: u32| cut.iter().any(|set| set.binary_search(&at).is_ok());
+        groups.push(together);
+        for (at, &member) in (0u32..).zip(&rest) {
+            if !is_cut(at)
+                && let Some((partner, link)) = best_partner(member, &partners, links)
+            {
+                groups.push(vec![
+                    Membership { picture: partner, link: None },
+                    Membership { picture: member, link: Some(link) },
+                ]);
+            }
         }
     }
     groups
+}
+
+/// The picture that goes with `member` best, of equals the first.
+fn best_partner(
+    member: u32,
+    partners: &HashMap<u32, Vec<u32>>,
+    links: &Links,
+) -> Option<(u32, Link)> {
+    let known = partners.get(&member)?.iter().filter_map(|&partner| {
+        Some((partner, *links.get(&(member.min(partner), member.max(partner)))?))
+    });
+    known.min_by(|(a, one), (b, other)| other.score.total_cmp(&one.score).then(a.cmp(b)))
+}
+
+/// All that `links` join among `count` pictures, each led by the member that goes with most others, of equals the one
+/// that `rank` puts first; each other member with its link to the leader or the best that it has.
+pub fn families<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Vec<Together> {
+    let mut sets = Sets::new(count);
+    let mut partners: HashMap<u32, Vec<u32>> = HashMap::new();
+    for &(a, b) in links.keys() {
+        sets.join(a, b);
+        partners.entry(a).or_default().push(b);
+        partners.entry(b).or_default().push(a);
+    }
+    partners.values_mut().for_each(|partners| partners.sort_unstable());
+    let family = |set: Vec<u32>| -> Option<Together> {
+        let known = |member: u32| partners.get(&member).map_or(0, Vec::len);
+        let leader =
+            set.iter().copied().min_by_key(|&one| (Reverse(known(one)), rank(one), one))?;
+        let others = set.into_iter().filter(|&member| member != leader).map(|member| {
+            let to_leader = links.get(&(leader.min(member), leader.max(member))).copied();
+            let link = to_leader.or_else(|| Some(best_partner(member, &partners, links)?.1));
+            Membership { picture: member, link }
+        });
+        Some([Membership { picture: leader, link: None }].into_iter().chain(others).collect())
+    };
+    sets.groups().into_iter().filter_map(family).collect()
 }
 
 #[cfg(test)]
@@ -113,25 +131,22 @@ mod tests {
         pairs.iter().map(|&pair| (pair, Link { kind: Kind::Near, score: 1.0 })).collect()
     }
 
-    fn names(groups: &[Together]) -> Vec<Vec<(u32, Option<u32>)>> {
-        let of = |group: &Together| group.iter().map(|m| (m.picture, m.through)).collect();
-        groups.iter().map(of).collect()
+    fn names(groups: &[Together]) -> Vec<Vec<u32>> {
+        groups.iter().map(|group| group.iter().map(|member| member.picture).collect()).collect()
     }
 
     #[test]
     fn chains_are_cut_where_nothing_goes_with_the_leader() {
         // 0, 1 and 2 go with each other, 3 with 2; 4 and 5 hang on 3.
-        let mut pairs = links(&[(0, 1), (0, 2), (1, 2), (2, 3), (3, 4), (4, 5), (7, 8)]);
-        let groups = group(9, &mut pairs, u64::from, |_, _| None);
-        let alone = |members: &[u32]| members.iter().map(|&m| (m, None)).collect::<Vec<_>>();
-        assert_eq!(names(&groups), [alone(&[2, 0, 1, 3]), alone(&[4, 5]), alone(&[7, 8])]);
-        // A picture left over alone names the member that it goes with.
-        let mut pairs = links(&[(0, 1), (0, 2), (2, 3)]);
-        let groups = group(4, &mut pairs, u64::from, |_, _| None);
-        assert_eq!(names(&groups), [vec![(0, None), (1, None), (2, None), (3, Some(2))]]);
-        // Looked at again, it goes with the leader after all.
-        let found = |a, b| ((a, b) == (0, 3)).then_some(Link { kind: Kind::Part, score: 0.9 });
-        let groups = group(4, &mut pairs, u64::from, found);
-        assert_eq!(names(&groups), [vec![(0, None), (1, None), (2, None), (3, None)]]);
+        let pairs = links(&[(0, 1), (0, 2), (1, 2), (2, 3), (3, 4), (4, 5), (7, 8)]);
+        let groups = group(9, &pairs, u64::from);
+        assert_eq!(names(&groups), [vec![2, 0, 1, 3], vec![4, 5], vec![7, 8]]);
+        // A picture left over alone makes a group with the one that it goes with.
+        let chain = links(&[(0, 1), (0, 2), (2, 3)]);
+        assert_eq!(names(&group(4, &chain, u64::from)), [vec![0, 1, 2], vec![2, 3]]);
+        // A family is all that is joined.
+        let all = families(9, &pairs, u64::from);
+        assert_eq!(names(&all), [vec![2, 0, 1, 3, 4, 5], vec![7, 8]]);
+        assert!(all[0][1..].iter().all(|member| member.link.is_some()));
     }
 }

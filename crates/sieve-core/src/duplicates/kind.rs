@@ -1,6 +1,6 @@
 //! In which way two pictures are the same.
 
-use crate::likeness::Placing;
+use crate::likeness::{Examined, Placing};
 
 /// In which way two pictures show the same, from the surest to the least sure.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -9,7 +9,7 @@ pub enum Kind {
     SameBytes,
     /// The pictures have the same pixels; container or metadata differ.
     SamePixels,
-    /// Saved again, resized, recoloured, blurred, noisy or marked.
+    /// Saved again, resized, lighter or darker, blurred or noisy.
     Near,
     /// Mirrored, turned by quarters or tilted.
     Turned,
@@ -17,22 +17,31 @@ pub enum Kind {
     Framed,
     /// Cropped: one shows a part of the other.
     Part,
+    /// With a mark or text on it.
+    Marked,
     /// Frames of one moment: different pictures that must not be split apart.
     Burst,
+    /// The same lines in other colours.
+    Recoloured,
+    /// The same design, but something in it differs.
+    Variant,
     /// Alike, but not surely the same: shown, never acted on.
     LookAlike,
 }
 
 impl Kind {
     /// All kinds, from the surest.
-    pub const ALL: [Kind; 8] = [
+    pub const ALL: [Kind; 11] = [
         Kind::SameBytes,
         Kind::SamePixels,
         Kind::Near,
         Kind::Turned,
         Kind::Framed,
         Kind::Part,
+        Kind::Marked,
         Kind::Burst,
+        Kind::Recoloured,
+        Kind::Variant,
         Kind::LookAlike,
     ];
 
@@ -45,16 +54,36 @@ impl Kind {
             Kind::Turned => "turned",
             Kind::Framed => "framed",
             Kind::Part => "part",
+            Kind::Marked => "marked",
             Kind::Burst => "burst",
+            Kind::Recoloured => "recoloured",
+            Kind::Variant => "variant",
             Kind::LookAlike => "look-alike",
         }
     }
 
-    /// Whether two pictures of this kind show the same picture.
+    /// Whether two pictures of this kind are copies of one, of which all but one may be dropped.
     pub fn is_duplicate(self) -> bool {
         self < Kind::Burst
     }
+
+    /// Whether two pictures of this kind count as one for whatever is learned or measured from them: copies and frames of
+    /// one moment.
+    pub fn is_dependent(self) -> bool {
+        self <= Kind::Burst
+    }
+
+    /// Whether two pictures of this kind are different drawings of one design.
+    pub fn is_variant(self) -> bool {
+        matches!(self, Kind::Recoloured | Kind::Variant)
+    }
 }
+
+/// Log odds from which two pictures count as copies: a chance of 0.95. docs/duplicates.md says how many copies and how
+/// many others are above.
+pub const CERTAIN: f32 = 3.0;
+/// Log odds from which two pictures look alike: a chance of 0.12.
+const ALIKE: f32 = -2.0;
 
 /// Degrees of tilt that go unnoticed.
 const LEVEL_DEGREES: f32 = 2.0;
@@ -62,8 +91,23 @@ const LEVEL_DEGREES: f32 = 2.0;
 const ALL_OF_IT: f32 = 0.96;
 
 impl Kind {
-    /// The kind of two pictures that surely show the same, by how one lies on the other.
-    pub(super) fn of(placing: &Placing) -> Kind {
+    /// What is said of two pictures, by the log odds that they are copies, what else is known of them, and how one lies
+    /// on the other; nothing where they are not even alike.
+    pub(super) fn of(log_odds: f32, examined: &Examined, placing: &Placing) -> Option<Kind> {
+        if log_odds >= CERTAIN {
+            return Some(Kind::of_copies(examined, placing));
+        }
+        if examined.close.is_recoloured() {
+            return Some(Kind::Recoloured);
+        }
+        if examined.is_one_design() {
+            return Some(Kind::Variant);
+        }
+        (log_odds >= ALIKE).then_some(Kind::LookAlike)
+    }
+
+    /// The kind of two copies, by how one lies on the other.
+    fn of_copies(examined: &Examined, placing: &Placing) -> Kind {
         if placing.is_mirrored || placing.degrees.abs() > LEVEL_DEGREES {
             return Kind::Turned;
         }
@@ -77,6 +121,8 @@ impl Kind {
             Kind::Part
         } else if placing.shared.iter().any(|&all| all < ALL_OF_IT) {
             Kind::Framed
+        } else if examined.close.is_marked() {
+            Kind::Marked
         } else {
             Kind::Near
         }

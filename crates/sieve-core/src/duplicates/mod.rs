@@ -4,29 +4,37 @@
 //! 2. Files with the same pixels: those whose fingerprints meet are decoded and compared.
 //! 3. Candidates: pictures whose fingerprints meet, and, at wide reach, pictures of which some view
 //!    looks like a view of another, found by a forest over short vectors.
-//! 4. Each candidate is laid over the other and weighed ([`crate::likeness`]); what is left in doubt is looked
-//!    at again, larger.
-//! 5. Pictures that go with one third are laid over each other, too.
-//! 6. What lies close together in time or name and looks alike is a burst.
-//! 7. Pairs make groups; chains are cut.
+//! 4. Each candidate is laid over the other and weighed ([`crate::likeness`]); what seems to be the same is looked
+//!    at closely, from the files.
+//! 5. How alike different pictures of the collection get, and how many of all these pairs look like copies, decides what
+//!    is called one. Small pictures are told by the first alone.
+//! 6. Pictures that go with one third are laid over each other, too.
+//! 7. What lies close together in time or name and looks alike is a burst.
+//! 8. Pairs make groups; chains are cut.
 
 mod alike;
 mod burst;
 mod candidates;
+mod close_looks;
 mod closing;
 mod find;
 mod forest;
 mod grouping;
+mod judging;
 mod kind;
+mod levels;
 mod meeting;
+mod odds;
 mod pixels;
-mod second_looks;
+mod runs;
 mod subjects;
+mod tiny;
 mod verify;
 
 pub use alike::{Alike, nearest};
 pub use candidates::{Candidate, wide as wide_candidates};
-pub use find::{Found, Group, Member, Pair, Reach, Request, Why, Within, find};
+pub use find::{Found, Group, Member, Pair, Reach, Request, Weighed, Why, Within, find, weighed};
 pub use kind::Kind;
+pub use levels::Level;
 pub use meeting::{RADIUS_BITS, meet};
 pub use subjects::{Picture, Side};

@@ -60,8 +60,8 @@ pub fn same_pixels(
     if !suspects.is_empty() {
         watch.begin("comparing pixels", Some(suspects.len() as u64));
     }
-    let digests =
-        subjects.visit(&suspects, watch, |bytes, limits| Digest::of_picture(bytes, limits).ok())?;
+    let digests = subjects
+        .visit(&suspects, watch, |_, bytes, limits| Digest::of_picture(bytes, limits).ok())?;
     let known = suspects.into_iter().zip(digests);
     digested.extend(known.filter_map(|(index, digest)| Some((digest?, index))));
     digested.sort_unstable();

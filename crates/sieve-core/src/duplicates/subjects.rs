@@ -99,7 +99,7 @@ impl<'a> Subjects<'a> {
         &self,
         wanted: &[u32],
         watch: &dyn Watch,
-        work: impl Fn(&[u8], &ReadLimits) -> Option<T> + Sync,
+        work: impl Fn(u32, &[u8], &ReadLimits) -> Option<T> + Sync,
     ) -> Result<Vec<Option<T>>, Error> {
         let mut results: Vec<Option<T>> = wanted.iter().map(|_| None).collect();
         for (number, side) in self.sides.iter().enumerate() {
@@ -107,9 +107,9 @@ impl<'a> Subjects<'a> {
             let here: Vec<usize> = (0..wanted.len()).filter(is_here).collect();
             let record = |&at: &usize| self.pictures[wanted[at] as usize].record;
             let located: Vec<Located<'_>> = here.iter().map(|at| record(at).located()).collect();
-            let read = |_: usize, bytes: Result<FileBytes, Trouble>| {
+            let read = |at: usize, bytes: Result<FileBytes, Trouble>| {
                 watch.advance(1);
-                work(&bytes.ok()?.bytes, side.limits)
+                work(wanted[here[at]], &bytes.ok()?.bytes, side.limits)
             };
             let found = side.catalog.collection.visit(&located, side.limits, watch, read)?;
             here.into_iter().zip(found).for_each(|(at, result)| results[at] = result);

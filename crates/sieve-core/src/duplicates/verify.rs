@@ -1,75 +1,43 @@
-//! Laying candidates over each other: which of them show the same.
+//! Laying candidates over each other: which of them seem to show the same.
 
 use rayon::prelude::*;
 
 use super::candidates::Candidate;
-use super::kind::Kind;
 use crate::Error;
 use crate::affine::Affine;
 use crate::likeness::{Placing, Region, Room, Start, Subject, Verdict, compare};
 use crate::progress::Watch;
 
-/// Two pictures that surely show the same, look alike, or may do so on a second look.
+/// Log odds from which two pictures seem to show the same: what a close look makes sure of or not.
+const SEEMING: f32 = 0.5;
+
+/// Two pictures that seem to show the same.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Verified {
+pub struct Seeming {
     /// The first picture, the smaller number.
     pub a: u32,
     /// The second.
     pub b: u32,
-    /// In which way.
-    pub kind: Kind,
-    /// How sure it is.
+    /// What thumbnails say.
     pub verdict: Verdict,
-    /// In how many ways one was changed to lie on the other, 0 to 4.
-    pub departures: u8,
-    /// The larger share of one colour of the two, 0 to 1.
-    pub plain: f32,
-    /// Whether a mark may lie on one of them.
-    pub may_be_marked: bool,
+    /// In which ways one was changed to lie on the other, see [`crate::likeness::Evidence`].
+    pub ways: [bool; 4],
     /// From the first to the second.
     pub map: Affine,
     /// Whether nothing has moved and nearly every detail is the same: not another frame.
     pub is_still: bool,
 }
 
-impl Verified {
-    /// Two pictures with the same pixels.
-    pub fn twins(a: u32, b: u32) -> Self {
-        let map = Affine::IDENTITY;
-        let verdict = Verdict { log_odds: f32::INFINITY };
-        Verified {
-            a,
-            b,
-            kind: Kind::SamePixels,
-            verdict,
-            departures: 0,
-            plain: 1.0,
-            may_be_marked: false,
-            map,
-            is_still: true,
-        }
-    }
-
-    /// Whether close-ups may change the answer.
-    pub fn is_worth_a_second_look(&self) -> bool {
-        self.verdict.is_worth_a_second_look(self.plain, self.may_be_marked)
-    }
-
-    /// The same with another verdict.
-    pub fn judged(self, verdict: Verdict, first: &Subject, second: &Subject) -> Self {
-        let kind = if verdict.is_certain() {
-            let content = |subject: &Subject| subject.content.unwrap_or(Region::WHOLE);
-            let contents = [content(first), content(second)];
-            Kind::of(&Placing::of(&self.map, [first.aspect, second.aspect], contents))
-        } else {
-            Kind::LookAlike
-        };
-        Verified { kind, verdict, ..self }
+impl Seeming {
+    /// How they lie on each other.
+    pub fn placing(&self, first: &Subject, second: &Subject) -> Placing {
+        let content = |subject: &Subject| subject.content.unwrap_or(Region::WHOLE);
+        let contents = [content(first), content(second)];
+        Placing::of(&self.map, [first.aspect, second.aspect], contents)
     }
 }
 
-/// Those of `candidates` that show the same, look alike or may do so on a second look, by their numbers.
-/// `subject` gives the planes of a picture.
+/// Those of `candidates` that seem to show the same, by their numbers. `subject` gives the planes of a picture.
 ///
 /// # Errors
 ///
@@ -78,7 +46,7 @@ pub fn verify<'a>(
     candidates: &[Candidate],
     subject: impl Fn(usize) -> Option<&'a Subject> + Sync,
     watch: &dyn Watch,
-) -> Result<Vec<Verified>, Error> {
+) -> Result<Vec<Seeming>, Error> {
     // All that may show how two pictures lie on each other, together, and pair after pair.
     let key = |candidate: &Candidate| {
         let (a, b) = (candidate.wanted, candidate.found);
@@ -100,7 +68,7 @@ pub fn verify<'a>(
         });
         Ok(verified.collect())
     });
-    let verified: Vec<Vec<Verified>> = verified.collect::<Result<_, Error>>()?;
+    let verified: Vec<Vec<Seeming>> = verified.collect::<Result<_, Error>>()?;
     Ok(verified.into_iter().flatten().collect())
 }
 
@@ -109,26 +77,23 @@ const SAME_WAY: f64 = 1e-3;
 
 /// What the likeliest way to lie on each other says of two pictures, which all of `pair` are about;
 /// `first` is the one with the smaller number.
-pub fn of_pair(
+fn of_pair(
     pair: &[&Candidate],
     first: &Subject,
     second: &Subject,
     room: &mut Room,
-) -> Option<Verified> {
+) -> Option<Seeming> {
     let (a, b) = (pair[0].wanted.min(pair[0].found), pair[0].wanted.max(pair[0].found));
-    let plain = first.plain.max(second.plain);
     let mut attempt = |from_first: bool, start: &Start| {
         let (wanted, found) = if from_first { (first, second) } else { (second, first) };
         let evidence = compare(wanted, found, start, room)?;
         let map = if from_first { evidence.map } else { evidence.map.inverse()? };
-        let (verdict, departures) = (Verdict::of(&evidence, plain), evidence.departures);
-        let (may_be_marked, is_still) = (evidence.may_be_marked(), evidence.is_still());
-        let kind = Kind::LookAlike;
-        Some(Verified { a, b, kind, verdict, departures, plain, may_be_marked, map, is_still })
+        let (verdict, ways) = (Verdict::of(&evidence), evidence.ways);
+        Some(Seeming { a, b, verdict, ways, map, is_still: evidence.is_still() })
     };
-    let mut best: Option<Verified> = None;
-    let mut keep = |tried: Option<Verified>| {
-        if let Some(Verified { verdict, .. }) = tried
+    let mut best: Option<Seeming> = None;
+    let mut keep = |tried: Option<Seeming>| {
+        if let Some(Seeming { verdict, .. }) = tried
             && best.is_none_or(|known| verdict.log_odds > known.verdict.log_odds)
         {
             best = tried;
@@ -145,17 +110,16 @@ pub fn of_pair(
             ways.push(way);
         }
         let known = keep(attempt(candidate.wanted == a, &candidate.start));
-        if known.is_some_and(|known| known.verdict.is_certain()) {
+        if known.is_some_and(|known| known.verdict.is_plenty()) {
             break;
         }
     }
     // In doubt, the whole of each is laid over the other, where it was found to lie.
-    if let Some(Verified { verdict, map, .. }) = keep(None)
+    if let Some(Seeming { verdict, map, .. }) = keep(None)
         && verdict.is_in_doubt()
     {
         keep(attempt(true, &Start::along(map)));
         keep(map.inverse().and_then(|back| attempt(false, &Start::along(back))));
     }
-    let best = best.filter(|pair| pair.verdict.is_alike() || pair.is_worth_a_second_look())?;
-    Some(best.judged(best.verdict, first, second))
+    best.filter(|pair| pair.verdict.log_odds >= SEEMING)
 }

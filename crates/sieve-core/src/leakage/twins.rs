@@ -55,7 +55,7 @@ pub(super) fn twins(found: &Found<'_>) -> Vec<Twin> {
         twins.push(twin);
     };
     for pair in &found.pairs {
-        if pair.kind != Kind::LookAlike && apart(pair.a, pair.b) {
+        if pair.kind.is_dependent() && apart(pair.a, pair.b) {
             let (bond, score) = (Bond::Alike(pair.kind), pair.score);
             put(&mut known, Twin { a: pair.a, b: pair.b, bond, score, is_direct: true });
         }
@@ -66,7 +66,7 @@ pub(super) fn twins(found: &Found<'_>) -> Vec<Twin> {
             declared.entry(group).or_default().push(number);
         }
     }
-    let alike = found.groups.iter().filter(|group| group.kind != Kind::LookAlike);
+    let alike = found.groups.iter().filter(|group| group.kind.is_dependent());
     let alike = alike.map(|group| {
         let members = group.members.iter().map(|member| member.picture).collect::<Vec<_>>();
         (members, Bond::Alike(group.kind), group.score)

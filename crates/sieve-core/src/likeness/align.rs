@@ -4,10 +4,10 @@
 //! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
 
 use super::eight::{Eight, add, eights, totals};
-use super::frame::Region;
 use super::normal::{self, UNKNOWNS};
 use super::plane::Plane;
 use crate::affine::Affine;
+use crate::region::Region;
 
 /// What does not move: a picture sampled on a square grid, with its slopes.
 pub struct Template {

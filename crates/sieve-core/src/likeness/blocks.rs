@@ -11,11 +11,12 @@ const AGREEING: f32 = 0.8;
 const DISAGREEING: f32 = 0.4;
 /// Levels that plain blocks are apart at most: one that is another colour need not outweigh all others.
 const MOST_APART: f32 = 40.0;
-/// Levels by which plain blocks are of another colour.
-const PLAINLY_APART: f32 = 8.0;
-
-/// Levels by which a sample is another one.
-const REPAINTED: f32 = 16.0;
+/// How many of the blocks that fit least are looked at together.
+const WORST: usize = 3;
+/// The side of the patch that is taken out to see whether the rest fits, as a share of the picture's.
+const PATCH: f32 = 0.36;
+/// Variance that is put down to chance, in square levels.
+const CHANCE: f32 = 4.0;
 
 /// What is asked of blocks: the variance, in square levels, from which there is something to see in one of both,
 /// the variance that is put down to chance, and the level that values vary around.
@@ -37,26 +38,6 @@ pub enum Block {
     Plain(f32),
 }
 
-impl Block {
-    /// Whether both show the same there.
-    pub fn fits(self) -> bool {
-        match self {
-            Block::Off => true,
-            Block::Clear(correlation) => correlation > AGREEING,
-            Block::Plain(apart) => apart <= PLAINLY_APART,
-        }
-    }
-
-    /// Whether they show something else.
-    pub fn is_other(self) -> bool {
-        match self {
-            Block::Off => false,
-            Block::Clear(correlation) => correlation < DISAGREEING,
-            Block::Plain(apart) => apart > PLAINLY_APART,
-        }
-    }
-}
-
 /// The blocks of two pictures, row by row.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Grid {
@@ -64,8 +45,50 @@ pub struct Grid {
     pub side: usize,
     /// One for each.
     pub blocks: Vec<Block>,
-    /// The share of the samples of each that are of another level, 0 to 1.
-    pub repainted: Vec<f32>,
+    /// What each adds up to.
+    sums: Vec<Sums>,
+}
+
+/// Sums over samples of two pictures, each weighted: of 1, of both, of their squares, and of their product.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+struct Sums {
+    weight: f32,
+    x: f32,
+    y: f32,
+    xx: f32,
+    yy: f32,
+    xy: f32,
+}
+
+impl Sums {
+    fn plus(self, other: Sums) -> Self {
+        Sums {
+            weight: self.weight + other.weight,
+            x: self.x + other.x,
+            y: self.y + other.y,
+            xx: self.xx + other.xx,
+            yy: self.yy + other.yy,
+            xy: self.xy + other.xy,
+        }
+    }
+
+    /// The variances of both and what they have in common, none below 0 but the last.
+    fn spread(self) -> [f32; 3] {
+        let weight = self.weight.max(1.0);
+        let within = |sum: f32, a: f32, b: f32| (sum - a * b / weight) / weight;
+        let variances = [within(self.xx, self.x, self.x), within(self.yy, self.y, self.y)];
+        let [xx, yy] = variances.map(|variance| variance.max(0.0));
+        [xx, yy, within(self.xy, self.x, self.y)]
+    }
+}
+
+/// What is left of two pictures once the patch is taken out that has most of what both share.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Rest {
+    /// The correlation of the rest, -1 to 1.
+    pub correlation: f32,
+    /// Its standard deviation in the picture that has less, in levels.
+    pub contrast: f32,
 }
 
 impl Grid {
@@ -86,10 +109,10 @@ impl Grid {
     fn on(terms: Terms, [a, b]: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
         let count = side / BLOCK;
         let mut blocks = Vec::with_capacity(count * count);
-        let mut repainted = Vec::with_capacity(count * count);
+        let mut all = Vec::with_capacity(count * count);
         for at in 0..count * count {
             let (top, left) = (at / count * BLOCK, at % count * BLOCK);
-            let mut sums = [[0.0f32; BLOCK]; 7];
+            let mut sums = [[0.0f32; BLOCK]; 6];
             for row in top..top + BLOCK {
                 let line = row * side + left..row * side + left + BLOCK;
                 let (a, b, inside) = (&a[line.clone()], &b[line.clone()], &inside[line]);
@@ -102,25 +125,59 @@ impl Grid {
                     sums[3][lane] += weight * x * x;
                     sums[4][lane] += weight * y * y;
                     sums[5][lane] += weight * x * y;
-                    sums[6][lane] += if (x - y).abs() > REPAINTED { weight } else { 0.0 };
                 }
             }
-            let [weight, x, y, xx, yy, xy, other] = sums.map(|lanes| lanes.iter().sum::<f32>());
-            repainted.push(other / weight.max(1.0));
+            let [weight, x, y, xx, yy, xy] = sums.map(|lanes| lanes.iter().sum::<f32>());
+            let sums = Sums { weight, x, y, xx, yy, xy };
+            all.push(sums);
             if weight < LEAST_INSIDE * (BLOCK * BLOCK) as f32 {
                 blocks.push(Block::Off);
                 continue;
             }
-            let within = |sum: f32, a: f32, b: f32| (sum - a * b / weight) / weight;
-            let (aa, bb) = (within(xx, x, x).max(0.0), within(yy, y, y).max(0.0));
-            blocks.push(if aa.max(bb) > terms.worth {
-                let varies = ((aa + terms.chance) * (bb + terms.chance)).sqrt();
-                Block::Clear(within(xy, x, y) / varies)
+            let [xx, yy, xy] = sums.spread();
+            blocks.push(if xx.max(yy) > terms.worth {
+                Block::Clear(xy / ((xx + terms.chance) * (yy + terms.chance)).sqrt())
             } else {
                 Block::Plain(((x - y) / weight).abs())
             });
         }
-        Grid { side: count, blocks, repainted }
+        Grid { side: count, blocks, sums: all }
+    }
+}
+
+impl Grid {
+    /// The standard deviation of both pictures together, in levels.
+    pub fn contrast(&self) -> f32 {
+        let [xx, yy, _] =
+            self.sums.iter().fold(Sums::default(), |all, sums| all.plus(*sums)).spread();
+        ((xx + yy) / 2.0).sqrt()
+    }
+
+    /// What is left without the patch that has most of what both share: one mark on many pictures is no picture.
+    pub fn rest(&self) -> Rest {
+        let all = self.sums.iter().fold(Sums::default(), |all, sums| all.plus(*sums));
+        let (x, y) = (all.x / all.weight.max(1.0), all.y / all.weight.max(1.0));
+        let shared = |sums: &Sums| sums.xy - x * sums.y - y * sums.x + x * y * sums.weight;
+        let window = ((PATCH * self.side as f32).ceil() as usize).min(self.side);
+        let within = |&(top, left): &(usize, usize)| -> f32 {
+            let rows =
+                (top..top + window).map(|row| &self.sums[row * self.side + left..][..window]);
+            rows.flatten().map(shared).sum()
+        };
+        let places = 0..=self.side - window;
+        let corners = places.clone().flat_map(|top| places.clone().map(move |left| (top, left)));
+        let most = corners.max_by(|a, b| within(a).total_cmp(&within(b)));
+        let (top, left) = most.unwrap_or_default();
+        let is_out = |at: usize| {
+            (top..top + window).contains(&(at / self.side))
+                && (left..left + window).contains(&(at % self.side))
+        };
+        let rest = self.sums.iter().enumerate().filter(|(at, _)| !is_out(*at));
+        let [xx, yy, xy] = rest.fold(Sums::default(), |all, (_, sums)| all.plus(*sums)).spread();
+        Rest {
+            correlation: xy / ((xx + CHANCE) * (yy + CHANCE)).sqrt(),
+            contrast: xx.min(yy).sqrt(),
+        }
     }
 }
 
@@ -133,6 +190,8 @@ pub struct Blocks {
     pub median: f32,
     /// That below which a quarter of these lie.
     pub quarter: f32,
+    /// The mean of the three least of these.
+    pub least: f32,
     /// The share of these that fit, 0 to 1.
     pub agreeing: f32,
     /// The share that do not.
@@ -159,12 +218,14 @@ impl Blocks {
         }
         found.sort_unstable_by(f32::total_cmp);
         let clear = found.len() as f32;
+        let worst = &found[..found.len().min(WORST)];
         let share = |count: usize| count as f32 / clear.max(1.0);
         let at = |place: usize| found.get(place).copied().unwrap_or(0.0);
         Blocks {
             mean: found.iter().sum::<f32>() / clear.max(1.0),
             median: at(found.len() / 2),
             quarter: at(found.len() / 4),
+            least: worst.iter().sum::<f32>() / worst.len().max(1) as f32,
             agreeing: share(found.iter().filter(|value| **value > AGREEING).count()),
             disagreeing: share(found.iter().filter(|value| **value < DISAGREEING).count()),
             clear: clear / (clear + plain).max(1.0),
@@ -205,11 +266,8 @@ mod tests {
         // What is put down to chance takes a little off where there is half the contrast.
         assert!(found.quarter > 0.94 && found.quarter <= found.median, "{found:?}");
         assert!(near(found.mean, found.median * 12.0 / 14.0), "{found:?}");
-        let is_other: Vec<bool> = grid.blocks.iter().map(|block| block.is_other()).collect();
-        assert!(is_other[0] && is_other[1] && !is_other[2..].contains(&true), "{grid:?}");
-        assert!(grid.blocks[2] == Block::Off && grid.blocks[2..].iter().all(|block| block.fits()));
-        // A wave upside down is another level but for where it crosses.
-        assert!(grid.repainted[0] > 0.6 && grid.repainted[1] == 0.0, "{:?}", grid.repainted);
+        assert!(near(found.least, (2.0 * found.quarter - found.median) / 3.0), "{found:?}");
+        assert!(grid.blocks[2] == Block::Off, "{grid:?}");
         let nothing = Blocks::of(&Grid::of_details([&[0.0; 64], &[0.5; 64]], &[1.0; 64], 8));
         assert_eq!((nothing.clear, nothing.agreeing, nothing.apart), (0.0, 0.0, 0.5));
     }

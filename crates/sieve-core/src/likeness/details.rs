@@ -8,8 +8,6 @@ const SEEN_LEVELS: f32 = 4.0;
 
 /// Levels below which a fine detail is no edge.
 const FAINT_LEVELS: f32 = 6.0;
-/// Levels below which a fine detail is nothing: paint, sky, the rounding of values.
-const GRAIN_LEVELS: f32 = 1.0;
 /// Variance that is put down to chance, half a level on each value: where there is no detail, there is
 /// none to agree on.
 const CHANCE: f32 = 0.25;
@@ -72,8 +70,6 @@ pub struct Together {
     pub correlation: f32,
     /// How strong each is: the root of the mean square, in levels.
     pub strengths: [f32; 2],
-    /// What those that count weigh.
-    pub weight: f32,
 }
 
 impl Together {
@@ -87,25 +83,19 @@ impl Together {
         Together::from_sums(sums)
     }
 
-    /// Of all; of those that are faint in both, since grain and texture that go together make it sure that a
-    /// picture is the same, while plain paint has none and correlates by 0; and of those that are faint in
-    /// both and there in both: grain and texture themselves.
+    /// Of all, and of those that are faint in both: grain and texture that go together make it sure that a picture is
+    /// the same, while plain paint has none and correlates by 0.
     #[inline(always)]
-    pub fn all_faint_and_grain<E: Eight>(a: &[f32], b: &[f32], weights: &[f32]) -> [Self; 3] {
-        let (mut all, mut faint, mut grain) =
-            ([E::all(0.0); 4], [E::all(0.0); 4], [E::all(0.0); 4]);
-        let (most, least) = (E::all(FAINT_LEVELS), E::all(GRAIN_LEVELS));
+    pub fn all_and_faint<E: Eight>(a: &[f32], b: &[f32], weights: &[f32]) -> [Self; 2] {
+        let (mut all, mut faint) = ([E::all(0.0); 4], [E::all(0.0); 4]);
+        let most = E::all(FAINT_LEVELS);
         for ((a, b), weight) in eights(a).iter().zip(eights(b)).zip(eights(weights)) {
             let (a, b, weight) = (E::load(a), E::load(b), E::load(weight));
-            let (here, there) = (a.size(), b.size());
-            let are_faint = weight.times(here.below(most)).times(there.below(most));
-            let nothing = E::all(1.0).minus(here.below(least));
-            let nor_there = E::all(1.0).minus(there.below(least));
+            let are_faint = weight.times(a.size().below(most)).times(b.size().below(most));
             add_products(&mut all, a, b, weight);
             add_products(&mut faint, a, b, are_faint);
-            add_products(&mut grain, a, b, are_faint.times(nothing).times(nor_there));
         }
-        [Together::from_sums(all), Together::from_sums(faint), Together::from_sums(grain)]
+        [Together::from_sums(all), Together::from_sums(faint)]
     }
 
     #[inline(always)]
@@ -114,7 +104,7 @@ impl Together {
         let floor = CHANCE * weight;
         let correlation = ab / ((aa + floor) * (bb + floor)).sqrt().max(f32::MIN_POSITIVE);
         let strength = |sum: f32| (sum / weight.max(1.0)).sqrt();
-        Together { correlation, strengths: [strength(aa), strength(bb)], weight }
+        Together { correlation, strengths: [strength(aa), strength(bb)] }
     }
 }
 
@@ -350,7 +340,7 @@ mod tests {
                 .collect()
         };
         let faint = |a: &[f32], b: &[f32], weights: &[f32]| {
-            let [_, faint, _] = Together::all_faint_and_grain::<[f32; 8]>(a, b, weights);
+            let [_, faint] = Together::all_and_faint::<[f32; 8]>(a, b, weights);
             faint.correlation
         };
         let mut first = grain(0);

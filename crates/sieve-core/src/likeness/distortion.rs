@@ -44,11 +44,10 @@ impl Distortion {
         self.shear < 0.3 && self.stretch < 0.8 && self.tilt < 15.0
     }
 
-    /// In how many ways it is changed, 0 to 4.
-    pub fn departures(&self) -> u8 {
+    /// In which ways it is changed: mirrored or turned by quarters, tilted, cropped or framed, squeezed.
+    pub fn ways(&self) -> [bool; 4] {
         let is_squeezed = self.stretch > GRAIN.2 || self.shear > GRAIN.2;
-        let ways = [self.is_turned, self.tilt > GRAIN.0, self.scale > GRAIN.1, is_squeezed];
-        ways.into_iter().map(u8::from).sum()
+        [self.is_turned, self.tilt > GRAIN.0, self.scale > GRAIN.1, is_squeezed]
     }
 }
 
@@ -56,10 +55,15 @@ impl Distortion {
 mod tests {
     use super::*;
 
+    /// How many there are.
+    fn ways(distortion: &Distortion) -> u8 {
+        distortion.ways().into_iter().map(u8::from).sum()
+    }
+
     /// Ways in which `map` changes a picture twice as wide as high, and whether copies are made so.
     fn of(map: Affine) -> (u8, bool) {
         let distortion = Distortion::of(&map, [2.0, 2.0]);
-        (distortion.departures(), distortion.is_of_a_copy())
+        (ways(&distortion), distortion.is_of_a_copy())
     }
 
     /// A turn in pixels, as a map of squares.
@@ -83,7 +87,7 @@ mod tests {
         // A quarter turn of a wide picture is a high one.
         let quarter = Affine([0.0, 1.0, 0.0, -1.0, 0.0, 0.0]);
         let turned = Distortion::of(&quarter, [2.0, 0.5]);
-        assert_eq!((turned.departures(), turned.is_of_a_copy()), (1, true));
+        assert_eq!((ways(&turned), turned.is_of_a_copy()), (1, true));
     }
 
     #[test]

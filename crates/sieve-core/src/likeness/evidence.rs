@@ -5,10 +5,10 @@ use super::chroma::Chroma;
 use super::details::{Bands, Parts, Together, share_seen};
 use super::distortion::Distortion;
 use super::eight::{Eight, eights};
-use super::frame::Region;
 use super::plane::Planes;
 use crate::affine::Affine;
 use crate::measuring::halved;
+use crate::region::Region;
 
 /// Samples along each side when colours are compared.
 const CHROMA: usize = 16;
@@ -16,11 +16,9 @@ const CHROMA: usize = 16;
 /// Numbers that are weighed together.
 pub const EVIDENCE: usize = 27;
 
-/// The places of `ln(1 - r)` of the samples that fit, and of their share, among the numbers.
-const ROBUST: usize = 1;
-pub const FITTING: usize = 4;
-/// That of `ln(1 - r)` of the part below which a quarter lie.
-pub const QUARTER: usize = 24;
+/// The places of `ln(1 - r)` of fine and of faint details among the numbers.
+const FINE: usize = 3;
+const FAINT: usize = 26;
 
 /// The share of the samples that must show more than borders.
 const LEAST_SHARE: f32 = 0.005;
@@ -40,11 +38,9 @@ pub struct Evidence {
     pub numbers: [f32; EVIDENCE],
     /// From the picture wanted to the one found, both the square from -0.5 to 0.5.
     pub map: Affine,
-    /// In how many ways one had to be changed to lie on the other: mirrored or turned by quarters,
-    /// tilted, cropped or framed, squeezed; 0 to 4. The more, the easier something fits by chance.
-    pub departures: u8,
-    /// The share of the samples with grain or texture in both, 0 to 1, and its correlation, -1 to 1.
-    pub grain: [f32; 2],
+    /// In which ways one had to be changed to lie on the other: mirrored or turned by quarters, tilted, cropped or
+    /// framed, squeezed. The more, the easier something fits by chance.
+    pub ways: [bool; 4],
 }
 
 /// A share of a side that counts as no motion.
@@ -52,14 +48,10 @@ const STILL: f64 = 0.004;
 /// `ln(1 - r)` of pictures of which one was only saved again: r = 0.997.
 const SAVED_AGAIN: f32 = -5.8;
 
-/// What is left beside a mark, at least: the correlation of the samples that fit, and their share.
-const MARKED: [f32; 2] = [0.97, 0.8];
-
 impl Evidence {
-    /// Whether most of both is the same and has hardly moved, as where a mark lies on one.
-    pub fn may_be_marked(&self) -> bool {
-        let robust = 1.0 - self.numbers[ROBUST].exp();
-        self.departures <= 1 && robust >= MARKED[0] && self.numbers[FITTING] >= MARKED[1]
+    /// The correlations of fine details and of faint ones, -1 to 1.
+    pub fn texture(&self) -> [f32; 2] {
+        [FINE, FAINT].map(|at| 1.0 - self.numbers[at].exp())
     }
 
     /// Whether nothing has moved, and the pictures correlate as they do when one was only saved again.
@@ -132,9 +124,7 @@ impl Laid<'_> {
         let (half_weights, half_inside) = (halved(weights, side), halved(inside, side));
         let bands = [Bands::of(a, side), Bands::of(b, side)];
         let middle = Together::of::<E>(&bands[0].middle, &bands[1].middle, &half_weights);
-        let [fine, faint, grain] =
-            Together::all_faint_and_grain::<E>(&bands[0].fine, &bands[1].fine, weights);
-        let fitted = weights.iter().sum::<f32>().max(1.0);
+        let [fine, faint] = Together::all_and_faint::<E>(&bands[0].fine, &bands[1].fine, weights);
         let plain_middle = Together::of::<E>(&bands[0].middle, &bands[1].middle, &half_inside);
         let seen = share_seen::<E>(&bands[0].middle, &half_inside)
             .min(share_seen::<E>(&bands[1].middle, &half_inside));
@@ -169,8 +159,7 @@ impl Laid<'_> {
             parts.clear,
             unlikely(faint.correlation),
         ];
-        let grain = [grain.weight / fitted, grain.correlation];
-        Some(Evidence { numbers, map, departures: distortion.departures(), grain })
+        Some(Evidence { numbers, map, ways: distortion.ways() })
     }
 
     /// Where both show nothing but their borders, they would agree on these.

@@ -1,19 +1,7 @@
 //! Which part of a picture is its content, and which a border of one colour.
 
 use super::plane::{Plane, Planes};
-
-/// A rectangle of a picture whose whole is the square from -0.5 to 0.5.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Region {
-    /// The left edge.
-    pub left: f32,
-    /// The top edge.
-    pub top: f32,
-    /// The right edge.
-    pub right: f32,
-    /// The bottom edge.
-    pub bottom: f32,
-}
+use crate::region::Region;
 
 /// Levels by which the cells of a border may differ from its mean: compression leaves this much.
 const BORDER_LEVELS: f32 = 6.0;
@@ -21,19 +9,6 @@ const BORDER_LEVELS: f32 = 6.0;
 const LEAST_CONTENT: f32 = 0.2;
 
 impl Region {
-    /// The whole picture.
-    pub const WHOLE: Region = Region { left: -0.5, top: -0.5, right: 0.5, bottom: 0.5 };
-
-    /// Width, as a share of the picture's.
-    pub fn width(&self) -> f32 {
-        self.right - self.left
-    }
-
-    /// Height, as a share of the picture's.
-    pub fn height(&self) -> f32 {
-        self.bottom - self.top
-    }
-
     /// What lies within the border of one colour; none where there is no border, or nothing else.
     pub fn within_border(planes: &Planes) -> Option<Region> {
         let luma = &planes.luma();

@@ -1,7 +1,7 @@
 //! How one picture lies on another, in words that people use.
 
-use super::frame::Region;
 use crate::affine::Affine;
+use crate::region::Region;
 
 /// How one picture lies on another.
 #[derive(Clone, Copy, Debug, PartialEq)]

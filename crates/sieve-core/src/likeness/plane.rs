@@ -1,8 +1,8 @@
 //! A picture as planes of levels that can be looked up between their cells.
 
-use super::frame::Region;
 use crate::affine::Affine;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
+use crate::region::Region;
 
 /// Points that are looked up side by side.
 const LANES: usize = 8;

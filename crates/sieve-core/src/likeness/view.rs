@@ -6,10 +6,10 @@
 use std::f32::consts::PI;
 use std::sync::{LazyLock, OnceLock};
 
-use super::frame::Region;
 use super::plane::{Plane, Planes};
 use crate::affine::Affine;
 use crate::measuring::Thumbnail;
+use crate::region::Region;
 
 /// Numbers in the vector of a view; the last few are 0.
 pub const DIMENSIONS: usize = 32;
@@ -274,12 +274,6 @@ fn window(side: f64, x: f64, y: f64) -> Affine {
     Affine([side, 0.0, x, 0.0, side, y])
 }
 
-/// The map of a region.
-fn of_region(region: &Region) -> Affine {
-    let (x, y) = ((region.left + region.right) / 2.0, (region.top + region.bottom) / 2.0);
-    Affine([region.width(), 0.0, x, 0.0, region.height(), y].map(f64::from))
-}
-
 /// The middle, tilted; `aspect` is width over height.
 fn tilted(degrees: f64, aspect: f64) -> Affine {
     let (sin, cos) = degrees.to_radians().sin_cos();
@@ -325,7 +319,7 @@ impl Subject {
 /// position that its copy may be taken for.
 pub fn looked_for(subject: &Subject) -> Vec<View> {
     let all = Affine::IDENTITY;
-    let content = subject.content.as_ref().map(of_region);
+    let content = subject.content.as_ref().map(Region::map);
     let brighter = burnt_out(&subject.all.half).map(|look| (look, all, all, false));
     let regions = [
         Some((all, all, false)),
@@ -362,7 +356,7 @@ fn burnt_out(plane: &Plane) -> Option<Look> {
 /// show, and its middle under small turns, each in its normal position.
 pub fn looked_among(subject: &Subject) -> Vec<View> {
     let mut regions = vec![(Affine::IDENTITY, false)];
-    regions.extend(subject.content.as_ref().map(|region| (of_region(region), true)));
+    regions.extend(subject.content.as_ref().map(|region| (region.map(), true)));
     for (side, positions) in WINDOWS {
         let place = |at: usize| (1.0 - side) * (at as f64 / (positions - 1) as f64 - 0.5);
         for y in 0..positions {
@@ -380,13 +374,15 @@ pub fn looked_among(subject: &Subject) -> Vec<View> {
     views.collect()
 }
 
+/// The whole picture as it stands. None when it shows nothing.
+pub fn whole_view(subject: &Subject) -> Option<Vector> {
+    Some(Look::of(&subject.all.half, &Affine::IDENTITY)?.turned(Turn::default()))
+}
+
 /// How alike two pictures are as they stand, as frames of one moment are: the cosine of their whole
 /// views, -1 to 1. None when one of them shows nothing.
 pub fn moment(a: &Subject, b: &Subject) -> Option<f32> {
-    let whole = Affine::IDENTITY;
-    let vector =
-        |subject: &Subject| Some(Look::of(&subject.all.half, &whole)?.turned(Turn::default()));
-    Some(cosine(vector(a)?.product(&vector(b)?)).min(1.0))
+    Some(cosine(whole_view(a)?.product(&whole_view(b)?)).min(1.0))
 }
 
 #[cfg(test)]

@@ -16,6 +16,7 @@ pub use fingerprint::Fingerprint;
 pub(crate) use grid::halved;
 pub use look::Look;
 pub use small::SMALL_SIDE_PX;
+pub(crate) use thumbnail::{CHROMA, LUMA};
 pub use thumbnail::{CHROMA_PX, Descriptor, LUMA_PX, Thumbnail};
 
 use crate::reading::{self, Doubt, Facts, ReadLimits, Trouble};

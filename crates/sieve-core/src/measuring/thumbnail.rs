@@ -53,8 +53,7 @@ impl Planes {
     pub fn of(grid: &Grid) -> Self {
         let luma = luma_of(grid);
         let small = [0, 1, 2].map(|channel| halved(&grid.0[channel], SIDE));
-        let blue = weighted(&small, [-0.168_736, -0.331_264, 0.5], 128.0);
-        let red = weighted(&small, [0.5, -0.418_688, -0.081_312], 128.0);
+        let [blue, red] = CHROMA.map(|weights| weighted(&small, weights, 128.0));
         Planes { coarse: [halved(&luma, SIDE), blue, red], luma, small }
     }
 
@@ -91,9 +90,14 @@ impl Planes {
     }
 }
 
-/// Luma, as JFIF 1.02 has it.
+/// What luma, and blue and red chroma, take of red, green and blue: JFIF 1.02.
+pub const LUMA: [f32; 3] = [0.299, 0.587, 0.114];
+/// See [`LUMA`]; chroma lies around 128.
+pub const CHROMA: [[f32; 3]; 2] = [[-0.168_736, -0.331_264, 0.5], [0.5, -0.418_688, -0.081_312]];
+
+/// Luma.
 pub fn luma_of(grid: &Grid) -> Vec<f32> {
-    weighted(&grid.0, [0.299, 0.587, 0.114], 0.0)
+    weighted(&grid.0, LUMA, 0.0)
 }
 
 /// The weighted sum of three planes.

@@ -113,7 +113,7 @@ pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
     let body = Body {
         collection: Collection {
             root: catalog.collection.name(),
-            independent: audit.balance.independent,
+            independent: audit.balance.independent.images,
             small_images: answer.found.small,
             layout: &catalog.collection.layout,
             remarks: catalog

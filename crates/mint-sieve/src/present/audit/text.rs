@@ -16,8 +16,8 @@ use crate::present::leakage::spans;
 use crate::present::style::FAINT;
 use crate::present::table::{Align, FEW_ROWS, aligned, bar, percent, shortened, visible};
 use crate::present::{
-    command_on, counted, findings, heading, next_step, remark_line, safe, sheet_file, small_images,
-    splits_folder,
+    command_on, counted, findings, heading, how_alike, independent_images, next_step, remark_line,
+    safe, sheet_file, small_images, splits_folder,
 };
 
 /// Columns of the bar of the largest class.
@@ -52,10 +52,11 @@ fn copies(answer: &Audited<'_>) -> String {
     let reach = answer.found.reach;
     let farther = if reach < Reach::Wide { "; --reach wide finds more" } else { "" };
     format!(
-        "{}: copies and frames of one moment count once (reach {}{farther})\n{}\n",
-        counted(independent, "independent picture", "independent pictures"),
+        "{} (reach {}{farther})\n{}{}\n",
+        independent_images(independent),
         reach.name(),
         small_images(answer.found),
+        how_alike(answer.found),
     )
 }
 

@@ -9,7 +9,8 @@ use super::Balanced;
 use crate::present::style::FAINT;
 use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
 use crate::present::{
-    command_on, counted, findings, heading, next_step, safe, small_images, splits_folder,
+    command_on, counted, findings, heading, independent_images, next_step, safe, small_images,
+    splits_folder,
 };
 
 /// The whole answer.
@@ -18,10 +19,10 @@ pub fn text(answer: &Balanced<'_>) -> String {
     let mut text = format!("{}\n", heading(&safe(&catalog.collection.name())));
     let _ = writeln!(
         text,
-        "{} in {}, {}: copies and frames of one moment count once (reach {})",
+        "{} in {}\n{} (reach {})",
         counted(answer.found.pictures.len() as u64, "image", "images"),
         counted(balance.classes.len() as u64, "class", "classes"),
-        counted(balance.independent, "independent picture", "independent pictures"),
+        independent_images(balance.independent),
         answer.found.reach.name(),
     );
     text.push_str(&small_images(answer.found));

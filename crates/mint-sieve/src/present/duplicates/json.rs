@@ -28,6 +28,16 @@ struct Collection {
     images: usize,
     /// Of which only bytes and pixels were compared.
     small_images: u64,
+    /// How alike different images get; none where only bytes and pixels were compared.
+    alike: Option<Alike>,
+}
+
+#[derive(Serialize)]
+struct Alike {
+    /// The correlation that less than one pair of different images is expected to reach.
+    correlation: f32,
+    /// Whether the collection told it; else it has too few images, and what other collections have stands in.
+    from_collection: bool,
 }
 
 #[derive(Serialize)]
@@ -37,7 +47,8 @@ struct Group<'a> {
     score: f32,
     label_conflict: bool,
     across_splits: bool,
-    keep_because: &'static str,
+    /// Only copies have one to keep.
+    keep_because: Option<&'static str>,
     images: Vec<Image<'a>>,
 }
 
@@ -55,7 +66,6 @@ struct Image<'a> {
     keep: bool,
     kind: Option<&'static str>,
     score: Option<f32>,
-    goes_with: Option<&'a str>,
 }
 
 /// Pairs and groups of one kind.
@@ -83,7 +93,7 @@ pub fn json(answer: &Duplicates<'_>) -> String {
         score: group.score,
         label_conflict: group.label_conflict,
         across_splits: group.across_splits,
-        keep_because: reason(group.why),
+        keep_because: group.kind.is_duplicate().then(|| reason(group.why)),
         images: group
             .members
             .iter()
@@ -97,10 +107,9 @@ pub fn json(answer: &Duplicates<'_>) -> String {
                     width_px: picture.measured.facts.width_px,
                     height_px: picture.measured.facts.height_px,
                     size_bytes: picture.record.size_bytes,
-                    keep: member.keep,
+                    keep: member.keep || !group.kind.is_duplicate(),
                     kind: member.kind.map(sieve_core::duplicates::Kind::name),
                     score: member.score,
-                    goes_with: member.through.map(path),
                 }
             })
             .collect(),
@@ -115,6 +124,10 @@ pub fn json(answer: &Duplicates<'_>) -> String {
             root: sides[0].catalog.collection.name(),
             images: found.pictures.len(),
             small_images: found.small,
+            alike: found.level.map(|level| Alike {
+                correlation: level.correlation,
+                from_collection: level.is_told,
+            }),
         },
         groups: groups.collect(),
         summary: summary.collect(),

@@ -58,17 +58,25 @@ enum Concern {
     Leak,
     Copies,
     Burst,
+    Variants,
     Alike,
 }
 
 impl Concern {
-    const ALL: [Concern; 5] =
-        [Concern::Conflict, Concern::Leak, Concern::Copies, Concern::Burst, Concern::Alike];
+    const ALL: [Concern; 6] = [
+        Concern::Conflict,
+        Concern::Leak,
+        Concern::Copies,
+        Concern::Burst,
+        Concern::Variants,
+        Concern::Alike,
+    ];
 
     /// Classes and splits of two collections say nothing about each other.
     fn of(group: &Group, is_one: bool) -> Self {
         match group.kind {
             Kind::Burst => Concern::Burst,
+            Kind::Recoloured | Kind::Variant => Concern::Variants,
             Kind::LookAlike => Concern::Alike,
             _ if is_one && group.label_conflict => Concern::Conflict,
             _ if is_one && group.across_splits => Concern::Leak,
@@ -82,6 +90,9 @@ impl Concern {
             Concern::Leak => "One picture in several splits",
             Concern::Copies => "The same picture more than once",
             Concern::Burst => "Frames of one moment: keep them in one split",
+            Concern::Variants => {
+                "One design in other colours, or with something else in it: different pictures"
+            }
             Concern::Alike => "Look alike, not surely the same: see for yourself",
         }
     }

@@ -22,10 +22,10 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
         "size_bytes",
         "keep",
         "why",
-        "goes_with",
     ];
     let mut rows = Vec::new();
     for (number, group) in (1..).zip(&answer.found.groups) {
+        let is_duplicate = group.kind.is_duplicate();
         for member in &group.members {
             let (record, facts) =
                 (answer.record(member), &answer.picture(member.picture).measured.facts);
@@ -43,9 +43,12 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
                 facts.width_px.to_string(),
                 facts.height_px.to_string(),
                 record.size_bytes.to_string(),
-                member.keep.to_string(),
-                if member.keep { reason(group.why).to_owned() } else { String::new() },
-                member.through.map_or(String::new(), |through| answer.path(through)),
+                (member.keep || !is_duplicate).to_string(),
+                if member.keep && is_duplicate {
+                    reason(group.why).to_owned()
+                } else {
+                    String::new()
+                },
             ]);
         }
     }

@@ -9,12 +9,14 @@ use sieve_core::duplicates::{Group, Kind, Member, Reach};
 use super::{Concern, Duplicates, reason};
 use crate::present::style::{ERROR, FAINT, HEADING, WARNING};
 use crate::present::table::{Align, aligned};
-use crate::present::{command_on, counted, heading, next_step, safe, small_images};
+use crate::present::{command_on, counted, heading, how_alike, next_step, safe, small_images};
 
 /// Groups of each concern that are shown without `--all`.
 const MOST_GROUPS: usize = 4;
 /// Pictures of each group that are shown without `--all`.
 const MOST_PICTURES: usize = 6;
+/// Pictures of each series that are shown without `--all`.
+const MOST_OF_SERIES: usize = 2;
 
 /// The whole answer.
 pub fn text(answer: &Duplicates<'_>) -> String {
@@ -34,8 +36,8 @@ pub fn text(answer: &Duplicates<'_>) -> String {
     } else {
         let _ = writeln!(
             text,
-            "\n{FAINT}The score is the chance that both show the same picture; of frames of one moment it is how alike\n\
-             they look, 0 to 1. The picture without a kind is the one that the others are compared with.{FAINT:#}"
+            "\n{FAINT}The score is the chance that both are copies of one picture; of frames of one moment it is how\n\
+             alike they look, 0 to 1. The picture without a kind is the one that the others are compared with.{FAINT:#}"
         );
     }
     text.push('\n');
@@ -63,6 +65,7 @@ fn what_was_done(answer: &Duplicates<'_>) -> String {
         found.reach.name()
     );
     text.push_str(&small_images(found));
+    text.push_str(&how_alike(found));
     let mut kinds: Vec<String> = Vec::new();
     for kind in Kind::ALL {
         let groups = found.groups.iter().filter(|group| group.kind == kind).count();
@@ -85,7 +88,7 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
     let style = match concern {
         Concern::Conflict | Concern::Leak => ERROR,
         Concern::Copies | Concern::Burst => WARNING,
-        Concern::Alike => HEADING,
+        Concern::Variants | Concern::Alike => HEADING,
     };
     let mut text = format!("\n{style}{}{style:#} ({})\n", concern.title(), groups.len());
     let with_splits = groups.iter().any(|(_, group)| {
@@ -102,14 +105,22 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
     let mut rows = vec![head];
     let most = if answer.args.all { usize::MAX } else { MOST_GROUPS };
     for (number, group) in groups.iter().take(most) {
-        let shown = if answer.args.all { usize::MAX } else { MOST_PICTURES };
+        let shown = match group.is_series() {
+            _ if answer.args.all => usize::MAX,
+            true => MOST_OF_SERIES,
+            false => MOST_PICTURES,
+        };
         for (place, member) in group.members.iter().take(shown).enumerate() {
             let number = if place == 0 { number.to_string() } else { String::new() };
             rows.push(row(answer, group, member, number, with_splits));
         }
         if group.members.len() > shown {
             let more = group.members.len() - shown;
-            rows.push(vec![String::new(), format!("... {more} more (--all)")]);
+            let series = match group.is_series() {
+                true => format!(" of a series of {}", group.members.len()),
+                false => String::new(),
+            };
+            rows.push(vec![String::new(), format!("... {more} more{series} (--all)")]);
         }
     }
     text.push_str(&aligned(&columns, rows));
@@ -134,11 +145,9 @@ fn row(
     if with_splits {
         row.push(record.split().unwrap_or("-").to_owned());
     }
-    let remark = match member.through {
-        _ if matches!(group.kind, Kind::Burst | Kind::LookAlike) => String::new(),
-        _ if member.keep => format!("keep: {}", reason(group.why)),
-        Some(through) => format!("goes with {} only", answer.path(through)),
-        None => String::new(),
+    let remark = match group.kind.is_duplicate() && member.keep {
+        true => format!("keep: {}", reason(group.why)),
+        false => String::new(),
     };
     row.extend([
         format!("{}x{}", facts.width_px, facts.height_px),

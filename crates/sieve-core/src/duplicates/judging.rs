@@ -1,0 +1,156 @@
+//! From candidates to verdicts: what is the same, in which way, and how sure that is.
+
+use std::collections::HashSet;
+
+use super::candidates::Candidate;
+use super::close_looks::examined;
+use super::closing::by_way_of_a_third;
+use super::kind::Kind;
+use super::levels::{Crowd, Levels};
+use super::odds::{Odds, Raw};
+use super::subjects::Subjects;
+use super::verify::{Seeming, verify};
+use crate::Error;
+use crate::affine::Affine;
+use crate::likeness::{Examined, Subject};
+use crate::progress::Watch;
+
+/// Two pictures and what is said of them.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Judged {
+    /// The first picture, the smaller number.
+    pub a: u32,
+    /// The second.
+    pub b: u32,
+    /// In which way they go together.
+    pub kind: Kind,
+    /// Log odds that they are copies of one.
+    pub log_odds: f32,
+    /// From the first to the second.
+    pub map: Affine,
+    /// Whether nothing has moved and nearly every detail is the same: not another frame.
+    pub is_still: bool,
+}
+
+impl Judged {
+    /// Two pictures with the same pixels.
+    pub fn twins(a: u32, b: u32) -> Self {
+        let (kind, log_odds) = (Kind::SamePixels, f32::INFINITY);
+        Judged { a, b, kind, log_odds, map: Affine::IDENTITY, is_still: true }
+    }
+
+    /// The chance that they are copies of one, 0 to 1.
+    pub fn score(&self) -> f32 {
+        1.0 / (1.0 + (-self.log_odds).exp())
+    }
+
+    /// What all that is known of a pair says; none where they are not even alike.
+    pub fn of(
+        pair: &Seeming,
+        examined: &Examined,
+        odds: &Odds,
+        [first, second]: [&Subject; 2],
+    ) -> Option<Self> {
+        let Seeming { a, b, map, is_still, .. } = *pair;
+        let log_odds = odds.log_odds(&raw(pair, examined));
+        let kind = Kind::of(log_odds, examined, &pair.placing(first, second))?;
+        Some(Judged { a, b, kind, log_odds, map, is_still })
+    }
+}
+
+/// What is judged of a pair before it is known what others there are.
+pub fn raw(pair: &Seeming, examined: &Examined) -> Raw {
+    Raw {
+        pair: [pair.a, pair.b],
+        log_odds: examined.log_odds(),
+        is_plain: examined.is_plain(),
+        is_turned: examined.is_turned(),
+    }
+}
+
+/// Candidates, looked at.
+pub struct Judging<'s, 'a> {
+    pub subjects: &'s Subjects<'a>,
+    /// The pictures of the collection.
+    pub crowd: &'s Crowd<'s>,
+    pub watch: &'s dyn Watch,
+}
+
+/// All pairs that are worth saying something of.
+pub struct Verdicts {
+    /// By their numbers.
+    pub pairs: Vec<Judged>,
+    /// How alike different pictures get.
+    pub levels: Levels,
+}
+
+impl Judging<'_, '_> {
+    /// Those of `candidates` that are the same or alike, and pairs that are so by way of a third picture, as far as
+    /// `allows`.
+    ///
+    /// # Errors
+    ///
+    /// When somebody asks to stop.
+    pub fn verdicts(
+        &self,
+        candidates: &[Candidate],
+        allows: impl Fn(u32, u32) -> bool,
+    ) -> Result<Verdicts, Error> {
+        let (examined, levels) = self.examined(candidates)?;
+        let raw: Vec<Raw> = examined.iter().map(|(pair, examined)| raw(pair, examined)).collect();
+        let odds = Odds::of(&raw);
+        let mut pairs = self.judged(&examined, &odds);
+        let mut more = by_way_of_a_third(&pairs);
+        more.retain(|candidate| allows(candidate.wanted, candidate.found));
+        let more = self.judged(&self.looked_at(self.seeming(&more)?, &levels)?, &odds);
+        // What looked alike may be the same by way of a third.
+        let known: HashSet<(u32, u32)> = more.iter().map(|pair| (pair.a, pair.b)).collect();
+        pairs.retain(|pair| pair.kind.is_duplicate() || !known.contains(&(pair.a, pair.b)));
+        pairs.extend(more);
+        Ok(Verdicts { pairs, levels })
+    }
+
+    /// What is known of those of `candidates` that seem to be the same, and how alike different pictures get.
+    ///
+    /// # Errors
+    ///
+    /// When somebody asks to stop.
+    pub fn examined(
+        &self,
+        candidates: &[Candidate],
+    ) -> Result<(Vec<(Seeming, Examined)>, Levels), Error> {
+        let seeming = self.seeming(candidates)?;
+        let mut asked: Vec<u32> = seeming.iter().flat_map(|pair| [pair.a, pair.b]).collect();
+        asked.sort_unstable();
+        asked.dedup();
+        let alike = seeming.iter().filter(|pair| pair.verdict.is_plenty());
+        let alike = alike.map(|pair| (pair.a, pair.b));
+        let looks = &self.subjects.looks;
+        let subject = |index: u32| looks.subject(index as usize);
+        let levels = Levels::of(self.crowd, subject, alike, &asked, self.watch)?;
+        Ok((self.looked_at(seeming, &levels)?, levels))
+    }
+
+    fn seeming(&self, candidates: &[Candidate]) -> Result<Vec<Seeming>, Error> {
+        self.watch.begin("comparing pictures", Some(candidates.len() as u64));
+        let looks = &self.subjects.looks;
+        verify(candidates, |index| looks.subject(index), self.watch)
+    }
+
+    fn looked_at(
+        &self,
+        seeming: Vec<Seeming>,
+        levels: &Levels,
+    ) -> Result<Vec<(Seeming, Examined)>, Error> {
+        let examined = examined(self.subjects, &seeming, levels, self.watch)?;
+        Ok(seeming.into_iter().zip(examined).filter_map(|(pair, one)| Some((pair, one?))).collect())
+    }
+
+    fn judged(&self, examined: &[(Seeming, Examined)], odds: &Odds) -> Vec<Judged> {
+        let subject = |index: u32| self.subjects.looks.subject(index as usize);
+        let judged = examined.iter().filter_map(|(pair, examined)| {
+            Judged::of(pair, examined, odds, [subject(pair.a)?, subject(pair.b)?])
+        });
+        judged.collect()
+    }
+}

@@ -1,0 +1,205 @@
+//! How alike different pictures of this collection get: what a copy must be above.
+//!
+//! Two stars of one series, two skies, two pages of one book are as alike as copies of a photograph are. So pairs
+//! of different pictures are sampled, and the upper end of how alike they are is modelled as an exponential tail,
+//! which is what the likeness `-ln(1 - r)` of unrelated pictures has whatever their kind (Pickands, Statistical
+//! inference using extreme order statistics, 1975). A copy is more alike than is expected of the most alike of all
+//! pairs of different pictures.
+
+use std::collections::{BTreeMap, HashSet};
+
+use rayon::prelude::*;
+
+use crate::Error;
+use crate::affine::Affine;
+use crate::likeness::{Outline, Subject};
+use crate::measuring::Digest;
+use crate::progress::Watch;
+use crate::sets::Sets;
+
+/// Pictures that are sampled at most: half a million pairs, a second of work.
+const SAMPLED: usize = 1024;
+/// Pictures from which a collection speaks for itself: some 1,800 pairs, of which the 30 most alike show a tail.
+const LEAST: usize = 60;
+/// The share of all pairs that is taken for the tail, and pairs that it has at least.
+const TAIL: f64 = 1e-3;
+/// The same where copies may be among them: half of a collection of some thousands makes up a tenth of this.
+const WIDE_TAIL: f64 = 5e-3;
+const LEAST_TAIL: usize = 30;
+/// The pictures most like one that are taken for its own tail.
+const NEAREST: usize = 20;
+/// What different pictures reach where a collection has too few to tell: likeness and what it varies by. The medians
+/// of what `scripts/fit-copies.py` found on photographs, drawings and skies.
+const PRIOR: Tail = Tail { from: 1.6, scale: 0.22, pairs: 1e-3 };
+
+/// The upper end of how alike different pictures are: of so many pairs, one in `e` is `scale` more alike than
+/// `from`.
+#[derive(Clone, Copy, Debug, PartialEq)]
+struct Tail {
+    /// The likeness from which it begins.
+    from: f32,
+    /// How fast it falls.
+    scale: f32,
+    /// The share of all pairs that are in it.
+    pairs: f64,
+}
+
+impl Tail {
+    /// Of the greatest of `likenesses`, which are `share` of all pairs.
+    fn of(mut greatest: Vec<f32>, share: f64) -> Self {
+        greatest.sort_unstable_by(f32::total_cmp);
+        let from = greatest.first().copied().unwrap_or_default();
+        // The median of an exponential excess is its mean times ln 2; copies that were not known to be some move
+        // it less than they move the mean.
+        let excess = greatest.get(greatest.len() / 2).map_or(0.0, |middle| middle - from);
+        Tail { from, scale: (excess / std::f32::consts::LN_2).max(0.02), pairs: share }
+    }
+
+    /// The likeness beyond which less than one of `pairs` pairs is expected.
+    fn cut(&self, pairs: f64) -> f32 {
+        self.from + self.scale * (self.pairs * pairs).max(1.0).ln() as f32
+    }
+}
+
+/// How alike different pictures of a collection get.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Level {
+    /// The correlation that less than one pair of different pictures is expected to reach, 0 to 1.
+    pub correlation: f32,
+    /// Whether the collection told it; with too few pictures what other collections have stands in.
+    pub is_told: bool,
+}
+
+/// The pictures of a collection that are compared, and those of them that are sampled.
+pub struct Crowd<'a> {
+    /// The first file of each content.
+    pub leaders: &'a [u32],
+    /// Some of them.
+    pub sample: Vec<u32>,
+    /// The share of all pairs that is taken for the tail.
+    tail: f64,
+}
+
+impl<'a> Crowd<'a> {
+    /// Of `leaders`. By their digests, which know nothing of names: a fair sample, and the same one in every order of
+    /// files.
+    pub fn of(leaders: &'a [u32], digest: impl Fn(u32) -> Digest) -> Self {
+        let mut sampled: Vec<(Digest, u32)> =
+            leaders.iter().map(|&index| (digest(index), index)).collect();
+        if sampled.len() > SAMPLED {
+            sampled.select_nth_unstable(SAMPLED);
+            sampled.truncate(SAMPLED);
+        }
+        sampled.sort_unstable();
+        let sample = sampled.into_iter().map(|(_, index)| index).collect();
+        Crowd { leaders, sample, tail: TAIL }
+    }
+
+    /// The same where copies are still among them, known by nothing.
+    pub fn with_copies(self) -> Self {
+        Crowd { tail: WIDE_TAIL, ..self }
+    }
+}
+
+/// How alike different pictures get.
+pub struct Levels {
+    /// The likeness that no pair of different pictures of the whole collection is expected to reach.
+    pub all: f32,
+    /// Whether that was told by the collection itself.
+    pub is_told: bool,
+    /// The same of each picture that was asked for, from those most like it.
+    own: BTreeMap<u32, f32>,
+}
+
+impl Levels {
+    /// Of the pictures that `crowd` names. `alike` are pairs that may be copies: of all that they join only one is
+    /// sampled. `asked` are the pictures whose own surroundings are looked at.
+    ///
+    /// # Errors
+    ///
+    /// When `watch` asks to stop.
+    pub fn of<'s>(
+        crowd: &Crowd<'_>,
+        subject: impl Fn(u32) -> Option<&'s Subject> + Sync,
+        alike: impl Iterator<Item = (u32, u32)>,
+        asked: &[u32],
+        watch: &dyn Watch,
+    ) -> Result<Self, Error> {
+        let most = crowd.leaders.iter().chain(asked).max().map_or(0, |most| most + 1);
+        let mut sets = Sets::new(most as usize);
+        alike.for_each(|(a, b)| sets.join(a, b));
+        let all: HashSet<u32> = crowd.leaders.iter().map(|&index| sets.of(index)).collect();
+        let all = all.len();
+        let mut seen = HashSet::new();
+        let mut different = crowd.sample.clone();
+        different.retain(|&index| seen.insert(sets.of(index)));
+        let outline = |index: u32| subject(index).map(Outline::of);
+        let sample: Vec<(u32, Outline)> =
+            different.par_iter().filter_map(|&index| Some((index, outline(index)?))).collect();
+        let pairs = all as f64 * (all as f64 - 1.0) / 2.0;
+        let is_told = sample.len() >= LEAST;
+        let tail = if is_told { tail(&sample, crowd.tail) } else { PRIOR };
+        let whole = tail.cut(pairs);
+        if watch.stopped() {
+            return Err(Error::Interrupted);
+        }
+        let set: BTreeMap<u32, u32> = sample
+            .iter()
+            .map(|(index, _)| *index)
+            .chain(asked.iter().copied())
+            .map(|index| (index, sets.of(index)))
+            .collect();
+        let own = |&index: &u32| -> Option<(u32, f32)> {
+            if !is_told || watch.stopped() {
+                return Some((index, whole));
+            }
+            let mine = outline(index)?;
+            let others = sample.iter().filter(|(other, _)| set[other] != set[&index]);
+            let likenesses = others.map(|(_, outline)| mine.likeness(outline)).collect();
+            let nearest = greatest(likenesses, NEAREST);
+            let share = nearest.len() as f64 / sample.len() as f64;
+            // Of all pairs of this picture less than its part of one.
+            Some((index, Tail::of(nearest, share).cut(pairs.max(1.0))))
+        };
+        let own = asked.par_iter().filter_map(own).collect();
+        if watch.stopped() {
+            return Err(Error::Interrupted);
+        }
+        Ok(Levels { all: whole, is_told, own })
+    }
+
+    /// What of it is told to people.
+    pub fn summary(&self) -> Level {
+        Level { correlation: 1.0 - (-self.all).exp(), is_told: self.is_told }
+    }
+
+    /// By how much two pictures, one laid over the other by `map`, are more alike than different ones get: of the
+    /// whole collection, and of those around them.
+    pub fn excess(&self, [a, b]: [u32; 2], shown: [&Subject; 2], map: &Affine) -> [f32; 2] {
+        let likeness = Outline::of_pair(shown, map);
+        let own = |index: u32| self.own.get(&index).copied().unwrap_or(self.all);
+        [likeness - self.all, likeness - own(a).max(own(b))]
+    }
+}
+
+/// The tail of all pairs of `sample`.
+fn tail(sample: &[(u32, Outline)], share: f64) -> Tail {
+    let count = sample.len() * (sample.len() - 1) / 2;
+    let kept = ((count as f64 * share) as usize).max(LEAST_TAIL);
+    let of_one = |place: usize| {
+        let (_, one) = &sample[place];
+        let others = sample[..place].iter().map(|(_, other)| one.likeness(other)).collect();
+        greatest(others, kept)
+    };
+    let likenesses: Vec<f32> = (0..sample.len()).into_par_iter().flat_map_iter(of_one).collect();
+    Tail::of(greatest(likenesses, kept), kept as f64 / count as f64)
+}
+
+/// The `count` greatest of `values`, in no order.
+fn greatest(mut values: Vec<f32>, count: usize) -> Vec<f32> {
+    if values.len() > count {
+        values.select_nth_unstable_by(count, |a, b| b.total_cmp(a));
+        values.truncate(count);
+    }
+    values
+}

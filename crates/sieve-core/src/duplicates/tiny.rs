@@ -1,0 +1,101 @@
+//! Copies of small pictures: what has nearly the same pixels, as it stands.
+//!
+//! Two digits of 28 x 28 have as much in common as copies of one have, once one is cropped or tilted. So small pictures are
+//! compared as they stand, and only what is more alike than different pictures of the collection are expected to be at all
+//! is told.
+
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+
+use super::judging::Judged;
+use super::kind::{CERTAIN, Kind};
+use super::levels::{Crowd, Levels};
+use super::subjects::Subjects;
+use crate::Error;
+use crate::affine::Affine;
+use crate::likeness::{Outline, Vector, cosine, whole_view};
+use crate::progress::Watch;
+
+/// Small pictures up to which each is compared with all: seconds of work.
+const MOST: usize = 50_000;
+/// The pictures nearest to one that are compared with it, and the cosine that their coarse shapes have at least.
+const NEAREST: usize = 8;
+const LEAST_COSINE: f32 = 0.9;
+/// The likeness from which two are surely one, so that they say nothing of different pictures: a correlation of 0.995.
+const SURELY: f32 = 5.3;
+/// Log odds for each step beyond what is expected of different pictures: what a tail of the usual scale loses by it.
+const STEEP: f32 = 4.0;
+
+/// Pairs of which at least one is of `small` that are copies, by their numbers. `others` are all other leaders.
+///
+/// # Errors
+///
+/// When `watch` asks to stop.
+pub fn nearly_equal(
+    subjects: &mut Subjects<'_>,
+    small: &[u32],
+    others: &[u32],
+    watch: &dyn Watch,
+) -> Result<Vec<Judged>, Error> {
+    if small.is_empty() || small.len() > MOST {
+        return Ok(Vec::new());
+    }
+    let all = [small, others].concat();
+    subjects.load(&all, watch)?;
+    watch.begin("comparing small pictures", Some(small.len() as u64));
+    let looks = &subjects.looks;
+    let subject = |index: u32| looks.subject(index as usize);
+    let seen: Vec<(u32, Vector)> =
+        all.par_iter().filter_map(|&index| Some((index, whole_view(subject(index)?)?))).collect();
+    let vectors: Vec<Vector> = seen.iter().map(|&(_, vector)| vector).collect();
+    let is_small: BTreeSet<u32> = small.iter().copied().collect();
+    let nearest = |products: &mut Vec<i32>, place: usize| -> Vec<(u32, u32)> {
+        watch.advance(1);
+        let (index, vector) = seen[place];
+        if watch.stopped() || !is_small.contains(&index) {
+            return Vec::new();
+        }
+        products.resize(vectors.len(), 0);
+        vector.products(&vectors, products);
+        let is_near = |&other: &usize| other != place && cosine(products[other]) >= LEAST_COSINE;
+        let mut near: Vec<usize> = (0..vectors.len()).filter(is_near).collect();
+        if near.len() > NEAREST {
+            near.select_nth_unstable_by_key(NEAREST, |&other| (-products[other], other));
+            near.truncate(NEAREST);
+        }
+        let pair = |other: usize| (index.min(seen[other].0), index.max(seen[other].0));
+        near.into_iter().map(pair).collect()
+    };
+    let pairs: BTreeSet<(u32, u32)> = (0..seen.len())
+        .into_par_iter()
+        .map_init(Vec::new, nearest)
+        .flatten_iter()
+        .collect::<Vec<_>>()
+        .into_iter()
+        .collect();
+    if watch.stopped() {
+        return Err(Error::Interrupted);
+    }
+    let pairs: Vec<(u32, u32)> = pairs.into_iter().collect();
+    let likeness = |&(a, b): &(u32, u32)| -> Option<((u32, u32), f32)> {
+        Some(((a, b), Outline::of(subject(a)?).likeness(&Outline::of(subject(b)?))))
+    };
+    let alike: Vec<((u32, u32), f32)> = pairs.par_iter().filter_map(likeness).collect();
+    let surely = alike.iter().filter(|(_, likeness)| *likeness >= SURELY).map(|&(pair, _)| pair);
+    let digest = |index: u32| subjects.pictures[index as usize].measured.digest;
+    let crowd = Crowd::of(&all, digest).with_copies();
+    let whole = Levels::of(&crowd, subject, surely.clone(), &[], watch)?;
+    let above = alike.iter().filter(|(_, likeness)| *likeness > whole.all).map(|&(pair, _)| pair);
+    // Once more without what was found.
+    let levels = Levels::of(&crowd, subject, surely.chain(above), &[], watch)?;
+    // What other collections show is not enough to tell small pictures by.
+    let level = if levels.is_told { levels.all } else { levels.all.max(SURELY) };
+    let told = alike.into_iter().filter(|(_, likeness)| *likeness > level);
+    let told = told.map(|((a, b), likeness)| {
+        let log_odds = CERTAIN + STEEP * (likeness - level);
+        let map = Affine::IDENTITY;
+        Judged { a, b, kind: Kind::Near, log_odds, map, is_still: true }
+    });
+    Ok(told.collect())
+}
