@@ -27,7 +27,7 @@ spec = importlib.util.spec_from_file_location('likeness', f'{HERE}/fit-likeness.
 likeness = importlib.util.module_from_spec(spec)
 spec.loader.exec_module(likeness)
 likeness.HIDDEN = 12
-EPOCHS, MOST, OTHERS, NUMBERS, TURNED = (20, 20, 20, 20), 10, 3.0, 36, 1
+EPOCHS, MOST, OTHERS, NUMBERS, TURNED = (20, 20, 20, 20), 10, 3.0, 35, 1
 MARKED, HUES = {'logo5', 'watermark'}, {'hue30', 'hue90'}
 OUT = f'{HERE}/../crates/sieve-core/src/likeness/copies_coefficients.rs'
 

@@ -173,12 +173,10 @@ impl Levels {
         Level { correlation: 1.0 - (-self.all).exp(), is_told: self.is_told }
     }
 
-    /// By how much two pictures, one laid over the other by `map`, are more alike than different ones get: of the
-    /// whole collection, and of those around them.
-    pub fn excess(&self, [a, b]: [u32; 2], shown: [&Subject; 2], map: &Affine) -> [f32; 2] {
-        let likeness = Outline::of_pair(shown, map);
+    /// By how much two pictures, one laid over the other by `map`, are more alike than different ones get around them.
+    pub fn excess(&self, [a, b]: [u32; 2], shown: [&Subject; 2], map: &Affine) -> f32 {
         let own = |index: u32| self.own.get(&index).copied().unwrap_or(self.all);
-        [likeness - self.all, likeness - own(a).max(own(b))]
+        Outline::of_pair(shown, map) - own(a).max(own(b))
     }
 }
 

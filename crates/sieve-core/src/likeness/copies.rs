@@ -7,7 +7,7 @@ use super::closely::{CLOSE, Features};
 use super::weights::Weights;
 
 /// Numbers that are weighed beside those of a close look.
-const OTHERS: usize = 9;
+const OTHERS: usize = 8;
 /// All numbers that are weighed.
 pub const WEIGHED: usize = OTHERS + CLOSE;
 /// Sums that they are brought to: those of four fits.
@@ -39,8 +39,8 @@ pub struct Examined {
     pub plain: f32,
     /// The lesser share of the contents that lies on the other picture, 0 to 1.
     pub shared: f32,
-    /// By how much they are more alike than different pictures of the collection get, and than those most like them.
-    pub excess: [f32; 2],
+    /// By how much they are more alike than different pictures of the collection get around them.
+    pub excess: f32,
     /// What a close look sees.
     pub close: Features,
 }
@@ -52,12 +52,7 @@ impl Examined {
         let ways = self.ways.map(|way| f32::from(u8::from(way)));
         numbers[0] = self.seeming;
         numbers[1..5].copy_from_slice(&ways);
-        numbers[5..OTHERS].copy_from_slice(&[
-            self.plain,
-            self.shared,
-            self.excess[0],
-            self.excess[1],
-        ]);
+        numbers[5..OTHERS].copy_from_slice(&[self.plain, self.shared, self.excess]);
         numbers[OTHERS..].copy_from_slice(&self.close.numbers());
         numbers
     }
