@@ -65,6 +65,8 @@ fn the_whole_job_runs_and_every_planted_fault_is_found() {
         .collect();
     let also = [
         ("fact-tells-class", "nettle"),
+        // Its leaves are painted darker and greener: content, as a person sees who looks.
+        ("fact-tells-class", "sage"),
         ("turned-by-metadata", "nettle/nettle-044-turned.jpg"),
         ("washed-out", "nettle/nettle-127.jpg"),
     ];

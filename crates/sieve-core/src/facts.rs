@@ -173,6 +173,42 @@ impl Measure {
     }
 }
 
+impl Measure {
+    /// How a picture looks: what light, place and season may tie to a class.
+    pub const LOOKS: [Measure; 4] =
+        [Measure::Brightness, Measure::Contrast, Measure::Sharpness, Measure::Saturation];
+}
+
+/// Bands of a number, as many pictures in each.
+const BANDS: usize = 4;
+
+/// The band of each number, in words: `below 0.21`, `0.21 to 0.34`. Bands end at quartiles, rounded to two digits, so
+/// that what is said of them is so; where many pictures have one number there are fewer bands.
+pub fn banded(numbers: &[f64]) -> Vec<String> {
+    let mut sorted = numbers.to_vec();
+    sorted.sort_unstable_by(f64::total_cmp);
+    let quartile = |at: usize| sorted.get(at * sorted.len() / BANDS).copied();
+    let mut ends: Vec<f64> = (1..BANDS).filter_map(quartile).map(two_digits).collect();
+    ends.dedup();
+    // A band below the least number is empty.
+    ends.retain(|end| sorted.first().is_some_and(|least| least < end));
+    let band = |number: &f64| {
+        let above = ends.partition_point(|end| end <= number);
+        match (above.checked_sub(1).and_then(|at| ends.get(at)), ends.get(above)) {
+            (None, None) => "any".to_owned(),
+            (None, Some(end)) => format!("below {end}"),
+            (Some(end), None) => format!("{end} and more"),
+            (Some(from), Some(to)) => format!("{from} to {to}"),
+        }
+    };
+    numbers.iter().map(band).collect()
+}
+
+/// A number of two digits that count.
+pub fn two_digits(number: f64) -> f64 {
+    format!("{number:.1e}").parse().unwrap_or(number)
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -225,5 +261,19 @@ mod tests {
         assert_eq!(Measure::Captured.value(&record, measured), None);
         assert_eq!(Measure::Pixels.value(&record, measured), Some(307_200.0));
         assert_eq!(Measure::Bytes.value(&record, measured), Some(1000.0));
+    }
+
+    #[test]
+    fn bands_hold_as_many_each_and_say_what_is_so() {
+        let numbers: Vec<f64> = (0..100).map(|at| f64::from(at) / 1000.0 + 0.1).collect();
+        let bands = banded(&numbers);
+        assert_eq!(bands[0], "below 0.12");
+        assert_eq!((bands[20].as_str(), bands[99].as_str()), ("0.12 to 0.15", "0.17 and more"));
+        // Where most are grey there is one band of grey ones, and none below it.
+        let mut grey = vec![0.0; 60];
+        grey.extend([0.5; 40]);
+        let bands = banded(&grey);
+        assert_eq!((bands[0].as_str(), bands[60].as_str()), ("below 0.5", "0.5 and more"));
+        assert!(banded(&[0.3; 8]).iter().all(|band| band == "any") && banded(&[]).is_empty());
     }
 }

@@ -127,4 +127,22 @@ mod tests {
         assert_eq!([1, 4, 5].map(|picture| units.unit(picture)), [1, 1, 1]);
         assert_eq!(units.count([0, 1, 4]), 2);
     }
+
+    #[test]
+    fn copies_and_the_two_sorts_of_frames_are_counted_apart() {
+        let catalog = catalog(classes(&[("sage", 9)]), &[]);
+        let groups: [(Kind, &[&str]); 5] = [
+            (Kind::SameBytes, &["sage/0000.jpg", "sage/0001.jpg"]),
+            (Kind::Burst, &["sage/0001.jpg", "sage/0002.jpg"]),
+            (Kind::Burst, &["sage/0003.jpg", "sage/0004.jpg"]),
+            (Kind::Variant, &["sage/0005.jpg", "sage/0006.jpg"]),
+            (Kind::Recoloured, &["sage/0007.jpg", "sage/0008.jpg"]),
+        ];
+        let mut found = found(&catalog, &groups);
+        found.by_name = vec![(3, 4)];
+        let counted = Independent::of(&found);
+        let expected = Independent { images: 6, copies: 1, frames_by_time: 1, frames_by_name: 1 };
+        assert_eq!(counted, expected);
+        assert_eq!(counted.images, Units::of(&found).count(0..9));
+    }
 }

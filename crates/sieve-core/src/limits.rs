@@ -58,8 +58,8 @@ limits! {
         "splits that differ by less are alike for all that matters: Cohen (1988) calls 0.1 a small \
          effect"
     departure "departure" 0.5 "share" up to 1.0
-        "a class has a format, size, camera, day or folder this much more often than the others: from \
-         half on, guessing the class by it beats looking at the picture half of the time"
+        "a class has a format, size, camera, day, folder or light this much more often than the others: \
+         from half on, guessing the class by it beats looking at the picture half of the time"
     minority "minority" 0.01 "share" up to 1.0
         "what is odd about a larger share of the pictures is how the collection is, and is told once, \
          as a note; a single picture never is. With seven such questions, a healthy collection stays \

@@ -110,7 +110,7 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
         };
         let member = |&picture: &u32| Member {
             picture,
-            keep: picture == members[0],
+            keep: !kind.is_duplicate() || picture == members[0],
             kind: Some(kind),
             score: Some(0.9),
         };
@@ -120,7 +120,7 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
             label_conflict: differ(Record::class),
             across_splits: differ(Record::split),
             members: members.iter().map(member).collect(),
-            why: Why::Path,
+            why: kind.is_duplicate().then_some(Why::Path),
         });
     }
     pairs.sort_by_key(|pair| (pair.a, pair.b));

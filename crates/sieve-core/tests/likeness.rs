@@ -115,18 +115,30 @@ fn a_close_look_sees_what_differs_and_where() {
     let other = closely(&original, &encode::png(&clock(60.0, usual)));
     let red = closely(&original, &encode::png(&clock(0.0, [[60, 110, 150], [200, 40, 30]])));
     // Of the copy nothing is strange; a hand elsewhere spoils a few blocks wholly, and the others not at all.
-    assert!(saved.strange < 0.01 && saved.disagreeing == 0.0 && saved.agreeing > 0.95, "{saved:?}");
-    assert!(other.strange > 0.02 && other.strangest > 0.5 && other.agreeing > 0.5, "{other:?}");
-    assert!(other.disagreeing > saved.disagreeing && other.least < 0.3, "{other:?}");
+    assert!(
+        saved.strange.share < 0.01 && saved.shown.disagreeing == 0.0 && saved.shown.agreeing > 0.95,
+        "{saved:?}"
+    );
+    assert!(
+        other.strange.share > 0.02 && other.strange.most > 0.5 && other.shown.agreeing > 0.5,
+        "{other:?}"
+    );
+    assert!(
+        other.shown.disagreeing > saved.shown.disagreeing && other.shown.least < 0.3,
+        "{other:?}"
+    );
     assert!(!saved.is_marked() && other.is_marked());
     // A hand of another colour has the same lines.
-    assert!(red.colour_worst > 20.0 && red.colour_worst > 2.0 * saved.colour_worst, "{red:?}");
-    assert!(red.disagreeing < 0.05, "{red:?}");
+    assert!(red.colours.worst > 20.0 && red.colours.worst > 2.0 * saved.colours.worst, "{red:?}");
+    assert!(red.shown.disagreeing < 0.05, "{red:?}");
     assert!(!saved.is_recoloured() && !other.is_recoloured());
     // Brighter, until much of it is burnt out, is the same picture in another light.
     let mut bright = clock(0.0, usual);
     bright.data.iter_mut().for_each(|level| *level = level.saturating_add(*level));
     let bright = closely(&original, &encode::png(&bright));
-    assert!(bright.colour_left < 0.2 * bright.colour_apart && bright.gain > 0.5, "{bright:?}");
-    assert!(bright.disagreeing == 0.0 && bright.agreeing == 1.0, "{bright:?}");
+    assert!(
+        bright.colours.left < 0.2 * bright.colours.apart && bright.tone.gain() > 0.5,
+        "{bright:?}"
+    );
+    assert!(bright.shown.disagreeing == 0.0 && bright.shown.agreeing == 1.0, "{bright:?}");
 }

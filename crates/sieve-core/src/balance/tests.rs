@@ -101,7 +101,7 @@ fn what_tells_a_class_apart_stands_out() {
     let found = found(&catalog, &[]);
     let all = names(&["bay", "sage", "thyme"]);
     let balance = balance(&all, &[], &found, &FindingLimits::default(), &Settings::default());
-    let facts: Vec<&str> = balance.ties.iter().map(|tie| tie.fact.name()).collect();
+    let facts: Vec<&str> = balance.ties.iter().map(|tie| tie.fact).collect();
     assert_eq!(facts, ["size", "camera"], "what is the same for all is no tie");
     assert!(balance.ties[0].p_corrected > 0.5);
     assert!(balance.ties[0].departures.iter().all(|departure| !departure.stands_out));
@@ -134,7 +134,7 @@ fn neither_a_pool_of_rare_values_nor_copies_tell_a_class() {
         balance(&all, &[], &found, &FindingLimits::default(), &Settings::default())
     };
     let told = |balance: &Balance, fact: Fact| -> Vec<String> {
-        let tie = balance.ties.iter().find(|tie| tie.fact == fact);
+        let tie = balance.ties.iter().find(|tie| tie.fact == fact.name());
         let departures = tie.into_iter().flat_map(|tie| &tie.departures);
         let out = departures.filter(|departure| departure.stands_out);
         out.map(|departure| format!("{} {}", departure.class, departure.value)).collect()
@@ -145,7 +145,7 @@ fn neither_a_pool_of_rare_values_nor_copies_tell_a_class() {
     // Twenty copies are one picture, and that one has its camera by chance.
     let once = balance_of(&[(Kind::Near, &copies)]);
     assert_eq!(told(&once, Fact::Camera), [] as [&str; 0]);
-    let days = once.ties.iter().find(|tie| tie.fact == Fact::Day).unwrap();
+    let days = once.ties.iter().find(|tie| tie.fact == Fact::Day.name()).unwrap();
     assert_eq!(days.values[0], ("2026-08-01".to_owned(), 21));
 }
 

@@ -1,12 +1,12 @@
-//! Do classes go together with facts beside the label: formats, sizes, cameras, days, folders?
+//! Do classes go together with facts beside the label: formats, sizes, cameras, days, folders, light?
 
 use std::collections::HashSet;
 
-use serde::{Serialize, Serializer};
+use serde::Serialize;
 
 use super::labelled;
 use crate::duplicates::Found;
-use crate::facts::{Fact, OTHERS, tallied};
+use crate::facts::{Fact, Measure, OTHERS, banded, tallied};
 use crate::independent::Units;
 use crate::limits::FindingLimits;
 use crate::statistics::{Association, Contingency, holm};
@@ -14,9 +14,11 @@ use crate::statistics::{Association, Contingency, holm};
 /// How the classes go together with one fact.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Tie {
-    /// The fact.
-    #[serde(serialize_with = "by_name")]
-    pub fact: Fact,
+    /// The name of the fact, or of the measure, whose values are bands of it.
+    pub fact: &'static str,
+    /// Whether it is a measure of the picture: that may be content, too.
+    #[serde(skip)]
+    pub is_look: bool,
     /// Its values with the number of independent pictures that have each, most frequent first. Those of fewer
     /// than 5 pictures are one, at the end.
     #[serde(skip)]
@@ -60,10 +62,6 @@ pub struct Departure {
     pub stands_out: bool,
 }
 
-fn by_name<S: Serializer>(fact: &Fact, serializer: S) -> Result<S::Ok, S::Error> {
-    serializer.serialize_str(fact.name())
-}
-
 /// Pictures of a class below which it is not said to differ.
 const LEAST: u64 = 8;
 
@@ -81,12 +79,17 @@ pub(super) fn ties(
     let row_of = |class: &str| classes.binary_search_by(|known| known.as_str().cmp(class));
     let rows: Vec<Option<usize>> = numbers.iter().map(|(_, class)| row_of(class).ok()).collect();
     let mut ties: Vec<Tie> = Vec::new();
-    for fact in Fact::ALL {
-        let value = |&(number, _): &(usize, &str)| {
-            let picture = &found.pictures[number];
-            fact.value(picture.record, picture.measured)
-        };
-        let (values, places) = tallied(&numbers.iter().map(value).collect::<Vec<_>>());
+    let pictures = || numbers.iter().map(|&(number, _)| &found.pictures[number]);
+    let facts = Fact::ALL.into_iter().map(|fact| {
+        let values = pictures().map(|one| fact.value(one.record, one.measured));
+        (fact.name(), false, values.collect::<Vec<_>>())
+    });
+    let looks = Measure::LOOKS.into_iter().map(|look| {
+        let values = pictures().filter_map(|one| look.value(one.record, one.measured));
+        (look.name(), true, banded(&values.collect::<Vec<_>>()))
+    });
+    for (fact, is_look, values) in facts.chain(looks) {
+        let (values, places) = tallied(&values);
         let mut table = Contingency::new(classes.len(), values.len());
         for (row, &place) in rows.iter().zip(&places) {
             row.iter().for_each(|&row| table.add(row, place, 1));
@@ -102,7 +105,7 @@ pub(super) fn ties(
             }
         }
         let departures = departures(classes, &values, &table);
-        ties.push(Tie { fact, values, association, p_corrected: 1.0, cells, departures });
+        ties.push(Tie { fact, is_look, values, association, p_corrected: 1.0, cells, departures });
     }
     let corrected = holm(&ties.iter().map(|tie| tie.association.p).collect::<Vec<_>>());
     ties.iter_mut().zip(corrected).for_each(|(tie, p)| tie.p_corrected = p);

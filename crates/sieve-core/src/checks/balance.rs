@@ -61,17 +61,21 @@ fn small(split: &HeldOut, limits: &FindingLimits) -> Finding {
 fn ties(tie: &Tie) -> Vec<Finding> {
     let apart = tie.departures.iter().filter(|departure| departure.stands_out);
     let told = apart.map(|departure| {
+        let value = match tie.is_look {
+            true => departure.value.clone(),
+            false => format!("{:?}", departure.value),
+        };
         let says = format!(
-            "{:?} by its {}: {:?} in {} of it, in {} of the others",
+            "{:?} by its {}: {} in {} of it, in {} of the others",
             departure.class,
-            tie.fact.name(),
-            departure.value,
+            tie.fact,
+            value,
             percent(departure.share),
             percent(departure.share_elsewhere),
         );
         Finding::new(Code::FactTellsClass, says)
             .of(Some(&departure.class), None)
-            .evidence("fact", tie.fact.name())
+            .evidence("fact", tie.fact)
             .evidence("value", departure.value.as_str())
             .evidence("share", departure.share)
             .evidence("share_elsewhere", departure.share_elsewhere)

@@ -135,9 +135,12 @@ fn drift(drift: &Drift) -> Finding {
         },
         |most| {
             let (high, low) = (&most.high, &most.low);
+            let value = match drift.quantity {
+                Quantity::Measure(_) => most.value.clone(),
+                _ => format!("{:?}", most.value),
+            };
             format!(
-                "{:?} is {} of {} and {} of {}",
-                most.value,
+                "{value} is {} of {} and {} of {}",
                 percent(high.1),
                 high.0,
                 percent(low.1),

@@ -63,6 +63,7 @@ struct Pictures<'a> {
 /// A picture that is odd, what is odd about it, and by how much.
 struct Odd<'a> {
     record: &'a Record,
+    measured: &'a Measured,
     says: String,
     value: f64,
 }
@@ -111,7 +112,7 @@ impl<'a> Pictures<'a> {
     fn odd(&self, judge: impl Fn(Image<'a>) -> Option<(f64, String)>) -> Vec<Odd<'a>> {
         let judged = self.all.iter().filter_map(|&(record, measured)| {
             let (value, says) = judge((record, measured))?;
-            Some(Odd { record, says, value })
+            Some(Odd { record, measured, says, value })
         });
         judged.collect()
     }
@@ -131,7 +132,11 @@ impl<'a> Pictures<'a> {
     fn blank(&self) -> Vec<Finding> {
         let odd = self.odd(|(_, measured)| {
             let [red, green, blue] = measured.look.mean.map(|value| value.round() as u8);
-            let says = format!("all of one colour, #{red:02x}{green:02x}{blue:02x}");
+            let colour = format!("all of one colour, #{red:02x}{green:02x}{blue:02x}");
+            let says = match measured.facts.colour.may_be_transparent() {
+                true => format!("{colour}, where transparency is laid on white"),
+                false => colour,
+            };
             self.is_blank(measured).then(|| (deviation(measured), says))
         });
         self.told(Code::Blank, odd, self.limits.blank, "are of one flat colour")
@@ -154,9 +159,11 @@ impl<'a> Pictures<'a> {
         })
     }
 
+    /// With too little light the bright places go dark with the others, so that the spread stays below the mean, as it is in
+    /// most pictures. Few bright things on black ground have it above: they are to be seen.
     fn dark(&self) -> Vec<Finding> {
         let limit = self.limits.dark;
-        let odd = self.far_below(
+        let mut odd = self.far_below(
             |measured| f64::from(measured.look.brightness),
             limit,
             |value, median| {
@@ -167,6 +174,7 @@ impl<'a> Pictures<'a> {
                 )
             },
         );
+        odd.retain(|odd| odd.measured.look.contrast < odd.measured.look.brightness);
         self.told(Code::TooDark, odd, limit, "are very dark")
     }
 

@@ -111,11 +111,10 @@ pub fn nearest<'a>(
     if !theirs.is_empty() {
         watch.begin("looking closely", Some(theirs.len() as u64));
     }
-    let content = |index: u32| looks.content(index as usize).unwrap_or(Region::WHOLE);
     let read = subjects.visit(&theirs, watch, |index, bytes, limits| {
-        Closeup::of(bytes, limits, content(index)).ok()
+        Closeup::of(bytes, limits, looks.subject(index as usize)?.content()).ok()
     })?;
-    let closeup = closeup(asked.content.unwrap_or(Region::WHOLE));
+    let closeup = closeup(asked.content());
     let examined = seeming.iter().zip(&read).filter_map(|(pair, read)| {
         let shown = [looks.subject(pair.a as usize)?, &asked];
         let examined = of_pair(pair, shown, [read.as_ref()?, closeup.as_ref()?], &levels)?;

@@ -8,15 +8,15 @@ use super::levels::Levels;
 use super::subjects::Subjects;
 use super::verify::Seeming;
 use crate::Error;
-use crate::likeness::{Examined, Features, Region, Subject};
+use crate::likeness::{Examined, Features, Subject};
 use crate::measuring::Closeup;
 use crate::progress::Watch;
 
 /// Close-ups that are in memory together at most, but for those of one pair: 113 MB.
 const MOST: usize = 4096;
 
-/// What a close look sees of each of `pairs`; none where a file cannot be read any more or the two slide off each
-/// other.
+/// Those of `pairs` that can be looked at closely, and what is known of them then; not those of which a file cannot be read
+/// any more, or that slide off each other.
 ///
 /// # Errors
 ///
@@ -26,30 +26,27 @@ pub fn examined(
     pairs: &[Seeming],
     levels: &Levels,
     watch: &dyn Watch,
-) -> Result<Vec<Option<Examined>>, Error> {
-    let all: Vec<usize> = (0..pairs.len()).collect();
-    let mut examined = vec![None; pairs.len()];
+) -> Result<Vec<(Seeming, Examined)>, Error> {
     let looks = &subjects.looks;
-    for batch in batches(&all, |at| [pairs[at].a, pairs[at].b]) {
-        let mut wanted: Vec<u32> =
-            batch.iter().flat_map(|&at| [pairs[at].a, pairs[at].b]).collect();
+    let mut examined = Vec::with_capacity(pairs.len());
+    for batch in batches(pairs, |pair| [pair.a, pair.b]) {
+        let mut wanted: Vec<u32> = batch.iter().flat_map(|pair| [pair.a, pair.b]).collect();
         wanted.sort_unstable();
         wanted.dedup();
         watch.begin("looking closely", Some(wanted.len() as u64));
         let read = subjects.visit(&wanted, watch, |index, bytes, limits| {
-            let content = looks.content(index as usize).unwrap_or(Region::WHOLE);
-            Closeup::of(bytes, limits, content).ok()
+            Closeup::of(bytes, limits, looks.subject(index as usize)?.content()).ok()
         })?;
         let closeups: BTreeMap<u32, Closeup> =
             wanted.into_iter().zip(read).filter_map(|(index, one)| Some((index, one?))).collect();
-        let looked = batch.par_iter().map(|&at| {
-            let pair = &pairs[at];
-            let subject = |index: u32| looks.subject(index as usize);
+        let subject = |index: u32| looks.subject(index as usize);
+        let looked = batch.par_iter().map(|pair| {
             let shown = [subject(pair.a)?, subject(pair.b)?];
-            of_pair(pair, shown, [closeups.get(&pair.a)?, closeups.get(&pair.b)?], levels)
+            let closeups = [closeups.get(&pair.a)?, closeups.get(&pair.b)?];
+            Some((*pair, of_pair(pair, shown, closeups, levels)?))
         });
-        let looked: Vec<Option<Examined>> = looked.collect();
-        batch.iter().zip(looked).for_each(|(&at, looked)| examined[at] = looked);
+        let looked: Vec<Option<(Seeming, Examined)>> = looked.collect();
+        examined.extend(looked.into_iter().flatten());
     }
     Ok(examined)
 }
@@ -75,16 +72,16 @@ pub fn of_pair(
 }
 
 /// The pairs in runs that have about [`MOST`] pictures at most.
-fn batches(pairs: &[usize], pictures: impl Fn(usize) -> [u32; 2]) -> Vec<&[usize]> {
+fn batches<P>(pairs: &[P], pictures: impl Fn(&P) -> [u32; 2]) -> Vec<&[P]> {
     let mut batches = Vec::new();
     let (mut begin, mut here) = (0, std::collections::HashSet::new());
-    for (place, &at) in pairs.iter().enumerate() {
+    for (place, pair) in pairs.iter().enumerate() {
         if here.len() >= MOST {
             batches.push(&pairs[begin..place]);
             begin = place;
             here.clear();
         }
-        here.extend(pictures(at));
+        here.extend(pictures(pair));
     }
     batches.push(&pairs[begin..]);
     batches.retain(|batch| !batch.is_empty());
@@ -99,9 +96,9 @@ mod tests {
     fn batches_are_all_pairs_in_order_and_none_has_too_many_pictures() {
         let pairs: Vec<usize> = (0..MOST * 2).collect();
         // Each picture is in two pairs that follow each other.
-        let found = batches(&pairs, |at| [at as u32, at as u32 + 1]);
+        let found = batches(&pairs, |&at| [at as u32, at as u32 + 1]);
         assert_eq!(found.concat(), pairs);
         assert!(found.len() == 3 && found.iter().all(|batch| batch.len() <= MOST));
-        assert!(batches(&[], |_| [0, 0]).is_empty());
+        assert!(batches(&[0; 0], |_| [0, 0]).is_empty());
     }
 }

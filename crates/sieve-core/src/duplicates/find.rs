@@ -70,6 +70,11 @@ impl Within {
             Within::Across => a.side != b.side,
         }
     }
+
+    /// Whether two pictures are compared at all. Those of other classes or splits are: their copies may be allowed.
+    fn compares(self, a: &Picture<'_>, b: &Picture<'_>) -> bool {
+        self != Within::Across || a.side != b.side
+    }
 }
 
 /// What is looked for.
@@ -111,7 +116,8 @@ pub struct Found<'a> {
     pub by_name: Vec<(u32, u32)>,
     /// How far was looked.
     pub reach: Reach,
-    /// How alike different pictures of the collection get; none where only bytes and pixels were compared.
+    /// How alike different pictures of the collection get, of small ones or of others, whichever are more; none where only
+    /// bytes and pixels were compared.
     pub level: Option<Level>,
     /// How many pictures are small, so that only their bytes and pixels were compared.
     pub small: u64,
@@ -128,10 +134,10 @@ pub struct Group {
     pub label_conflict: bool,
     /// Whether its pictures are in different splits.
     pub across_splits: bool,
-    /// Its pictures, the one to keep first.
+    /// Its pictures, the best one first.
     pub members: Vec<Member>,
-    /// Why that one.
-    pub why: Why,
+    /// Why that one is to be kept; none where all are, since they are no copies.
+    pub why: Option<Why>,
 }
 
 /// Pictures from which variants of one design are a series.
@@ -162,7 +168,7 @@ pub enum Why {
 pub struct Member {
     /// Its number in [`Found::pictures`].
     pub picture: u32,
-    /// Whether it is the one to keep.
+    /// Whether it is to be kept: of copies the best one, all of others.
     pub keep: bool,
     /// How it goes with the picture that the group was built around; that one itself has none.
     pub kind: Option<Kind>,
@@ -192,19 +198,17 @@ pub fn find<'a>(
     let (mut judged, mut level) = (Vec::new(), None);
     if reach > Reach::Same {
         let verdicts = looked_up(&mut subjects, leaders, reach, request, watch)?;
-        level = Some(verdicts.levels.summary());
+        level = (!leaders.is_empty()).then(|| verdicts.levels.summary());
         judged = verdicts.pairs;
     }
     if reach == Reach::Wide {
-        let twins: HashSet<(u32, u32)> = pairs_of(&twins).collect();
-        let tiny = nearly_equal(&mut subjects, &small, leaders, watch)?;
-        let is_across = |pair: &Judged| {
-            let side = |index: u32| subjects.pictures[index as usize].side;
-            request.within != Within::Across || side(pair.a) != side(pair.b)
-        };
-        judged.extend(
-            tiny.into_iter().filter(|pair| !twins.contains(&(pair.a, pair.b)) && is_across(pair)),
-        );
+        let compares = |a: &Picture<'_>, b: &Picture<'_>| request.within.compares(a, b);
+        let (tiny, of_small) = nearly_equal(&mut subjects, &small, leaders, compares, watch)?;
+        judged.extend(tiny);
+        // What most pictures are is told.
+        if small.len() > leaders.len() {
+            level = of_small;
+        }
     }
     let mut same: HashMap<(u32, u32), Judged> = HashMap::new();
     for found in judged {
@@ -220,7 +224,7 @@ pub fn find<'a>(
             same.insert((a, b), twin);
         });
     }
-    let mut by_name = Vec::new();
+    let mut named = HashSet::new();
     if reach > Reach::Same {
         for (pair, link) in by_time(&mut subjects, leaders, &same, watch)? {
             links.insert(pair, link);
@@ -232,7 +236,7 @@ pub fn find<'a>(
             |pair: &(u32, u32)| links.get(pair).is_some_and(|link| link.kind.is_dependent());
         let mut frames = by_running_names(&subjects, leaders, watch)?;
         frames.retain(|(pair, _)| !is_told(pair));
-        by_name = frames.iter().map(|&(pair, _)| pair).collect();
+        named.extend(frames.iter().map(|&(pair, _)| pair));
         links.extend(frames);
     }
     let allows = |a: u32, b: u32| {
@@ -241,6 +245,11 @@ pub fn find<'a>(
     };
     let mut pairs = copies.expanded(&links, allows);
     pairs.retain(|pair| request.kinds.is_empty() || request.kinds.contains(&pair.kind));
+    let is_named = |pair: &&Pair| {
+        let (a, b) = (copies.leader[pair.a as usize], copies.leader[pair.b as usize]);
+        pair.kind == Kind::Burst && named.contains(&(a.min(b), a.max(b)))
+    };
+    let by_name = pairs.iter().filter(is_named).map(|pair| (pair.a, pair.b)).collect();
     let groups = groups(&subjects, &pairs, &copies);
     let small = subjects.pictures.iter().filter(|picture| picture.measured.is_small()).count();
     let pictures = subjects.pictures;
@@ -332,15 +341,6 @@ impl Copies {
     }
 }
 
-/// The pairs of all of `sets` that are told.
-fn pairs_of(sets: &[Vec<u32>]) -> impl Iterator<Item = (u32, u32)> {
-    sets.iter().flat_map(|set| {
-        let mut pairs = Vec::new();
-        each_pair(set, |a, b| pairs.push((a, b)));
-        pairs
-    })
-}
-
 /// All pairs of few, of many those with the first.
 fn each_pair(members: &[u32], mut take: impl FnMut(u32, u32)) {
     for (place, &a) in members.iter().enumerate() {
@@ -369,9 +369,9 @@ fn looked_up(
         subjects.load(&needed, watch)?;
         subjects.load(&crowd.sample, watch)?;
     }
-    let side = |index: u32| subjects.pictures[index as usize].side;
+    let picture = |index: u32| &subjects.pictures[index as usize];
     let judging = Judging { subjects, crowd: &crowd, watch };
-    judging.verdicts(&candidates, |a, b| request.within != Within::Across || side(a) != side(b))
+    judging.verdicts(&candidates, |a, b| request.within.compares(picture(a), picture(b)))
 }
 
 /// Pairs of `leaders` that are worth laying over each other.
@@ -396,7 +396,7 @@ fn candidates(
         };
         let allows = |a: u32, b: u32| {
             let picture = |at: u32| &pictures[leaders[at as usize] as usize];
-            request.within != Within::Across || picture(a).side != picture(b).side
+            request.within.compares(picture(a), picture(b))
         };
         let found = wide(leaders.len(), subject, allows, watch)?;
         met.candidates.extend(found);
@@ -468,29 +468,30 @@ fn finished(
         members.iter().map(|member| (worth(member.picture), member.picture)).collect();
     ranked.sort_unstable_by_key(|&(worth, picture)| (Reverse(worth), picture));
     let best = ranked.first().map(|&(_, picture)| picture);
+    let links = || members.iter().filter_map(|member| member.link);
+    let kind = links().map(|link| link.kind).max().unwrap_or(Kind::SameBytes);
     let why = match ranked[..] {
         [((first, ..), _), ((second, ..), _), ..] if first > second => Why::Pixels,
         [((_, first, _), _), ((_, second, _), _), ..] if first > second => Why::Bytes,
         [((.., first), _), ((.., second), _), ..] if first > second => Why::Name,
         _ => Why::Path,
     };
-    let links = || members.iter().filter_map(|member| member.link);
     let mut listed: Vec<Member> = members
         .iter()
         .map(|member| Member {
             picture: member.picture,
-            keep: Some(member.picture) == best,
+            keep: !kind.is_duplicate() || Some(member.picture) == best,
             kind: member.link.map(|link| link.kind),
             score: member.link.map(|link| link.score),
         })
         .collect();
-    listed.sort_by_key(|member| (Reverse(member.keep), member.picture));
+    listed.sort_by_key(|member| (Some(member.picture) != best, member.picture));
     Group {
-        kind: links().map(|link| link.kind).max().unwrap_or(Kind::SameBytes),
+        kind,
         score: links().map(|link| link.score).fold(1.0, f32::min),
         label_conflict: differ(members.iter().filter_map(|member| picture(member).record.class())),
         across_splits: differ(members.iter().filter_map(|member| picture(member).record.split())),
         members: listed,
-        why,
+        why: kind.is_duplicate().then_some(why),
     }
 }

@@ -3,7 +3,7 @@
 use std::collections::HashSet;
 
 use super::candidates::Candidate;
-use super::close_looks::examined;
+use super::close_looks;
 use super::closing::by_way_of_a_third;
 use super::kind::Kind;
 use super::levels::{Crowd, Levels};
@@ -102,7 +102,10 @@ impl Judging<'_, '_> {
         let mut pairs = self.judged(&examined, &odds);
         let mut more = by_way_of_a_third(&pairs);
         more.retain(|candidate| allows(candidate.wanted, candidate.found));
-        let more = self.judged(&self.looked_at(self.seeming(&more)?, &levels)?, &odds);
+        let more = self.judged(
+            &close_looks::examined(self.subjects, &self.seeming(&more)?, &levels, self.watch)?,
+            &odds,
+        );
         // What looked alike may be the same by way of a third.
         let known: HashSet<(u32, u32)> = more.iter().map(|pair| (pair.a, pair.b)).collect();
         pairs.retain(|pair| pair.kind.is_duplicate() || !known.contains(&(pair.a, pair.b)));
@@ -128,22 +131,13 @@ impl Judging<'_, '_> {
         let looks = &self.subjects.looks;
         let subject = |index: u32| looks.subject(index as usize);
         let levels = Levels::of(self.crowd, subject, alike, &asked, self.watch)?;
-        Ok((self.looked_at(seeming, &levels)?, levels))
+        Ok((close_looks::examined(self.subjects, &seeming, &levels, self.watch)?, levels))
     }
 
     fn seeming(&self, candidates: &[Candidate]) -> Result<Vec<Seeming>, Error> {
         self.watch.begin("comparing pictures", Some(candidates.len() as u64));
         let looks = &self.subjects.looks;
         verify(candidates, |index| looks.subject(index), self.watch)
-    }
-
-    fn looked_at(
-        &self,
-        seeming: Vec<Seeming>,
-        levels: &Levels,
-    ) -> Result<Vec<(Seeming, Examined)>, Error> {
-        let examined = examined(self.subjects, &seeming, levels, self.watch)?;
-        Ok(seeming.into_iter().zip(examined).filter_map(|(pair, one)| Some((pair, one?))).collect())
     }
 
     fn judged(&self, examined: &[(Seeming, Examined)], odds: &Odds) -> Vec<Judged> {

@@ -201,3 +201,44 @@ fn greatest(mut values: Vec<f32>, count: usize) -> Vec<f32> {
     }
     values
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    /// Likenesses that fall off by `scale` from 0 on, `count` of them in even steps of chance.
+    fn falling(scale: f32, count: usize) -> Vec<f32> {
+        (1..=count).map(|at| -scale * (at as f32 / count as f32).ln()).collect()
+    }
+
+    proptest! {
+        #[test]
+        fn less_than_one_pair_is_expected_beyond_the_cut(scale in 0.1f32..0.6, times in 2usize..40) {
+            // A sample of a thousand pairs of a collection with so many times as many.
+            let all = falling(scale, 1000 * times);
+            let sample: Vec<f32> = all.iter().copied().step_by(times).collect();
+            let cut = Tail::of(greatest(sample.clone(), 50), 0.05).cut(all.len() as f64);
+            let beyond = all.iter().filter(|likeness| **likeness > cut).count();
+            prop_assert!(beyond <= 3, "{beyond}");
+            // And not far beyond the greatest of them: a copy need not be more alike than that.
+            let most = all.iter().copied().fold(0.0, f32::max);
+            prop_assert!(cut < most + 2.0 * scale, "{cut} {most}");
+            // A few copies that are not known to be some move it a little.
+            let mut with_copies = sample;
+            with_copies.extend([9.0; 3]);
+            let moved = Tail::of(greatest(with_copies, 50), 0.05).cut(all.len() as f64);
+            prop_assert!(moved - cut < 2.0 * scale, "{moved} {cut}");
+        }
+
+        #[test]
+        fn a_sample_is_the_same_in_every_order(seed in any::<u32>(), count in 1usize..3000) {
+            let digest = |index: u32| Digest(*blake3::hash(&(index ^ seed).to_le_bytes()).as_bytes());
+            let leaders: Vec<u32> = (0..count as u32).collect();
+            let backward: Vec<u32> = leaders.iter().rev().copied().collect();
+            let (one, other) = (Crowd::of(&leaders, digest), Crowd::of(&backward, digest));
+            prop_assert_eq!(&one.sample, &other.sample);
+            prop_assert_eq!(one.sample.len(), count.min(SAMPLED));
+        }
+    }
+}

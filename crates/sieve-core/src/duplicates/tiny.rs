@@ -10,8 +10,8 @@ use rayon::prelude::*;
 
 use super::judging::Judged;
 use super::kind::{CERTAIN, Kind};
-use super::levels::{Crowd, Levels};
-use super::subjects::Subjects;
+use super::levels::{Crowd, Level, Levels};
+use super::subjects::{Picture, Subjects};
 use crate::Error;
 use crate::affine::Affine;
 use crate::likeness::{Outline, Vector, cosine, whole_view};
@@ -19,6 +19,8 @@ use crate::progress::Watch;
 
 /// Small pictures up to which each is compared with all: seconds of work.
 const MOST: usize = 50_000;
+/// Pixels that the shorter side has at least: a flag of 3 x 2 pixels is every flag of three colours.
+const LEAST_SIDE_PX: u32 = 8;
 /// The pictures nearest to one that are compared with it, and the cosine that their coarse shapes have at least.
 const NEAREST: usize = 8;
 const LEAST_COSINE: f32 = 0.9;
@@ -27,7 +29,8 @@ const SURELY: f32 = 5.3;
 /// Log odds for each step beyond what is expected of different pictures: what a tail of the usual scale loses by it.
 const STEEP: f32 = 4.0;
 
-/// Pairs of which at least one is of `small` that are copies, by their numbers. `others` are all other leaders.
+/// Pairs of which at least one is of `small` that are copies, by their numbers, as far as `allows`, and how alike different
+/// small pictures get; none of these where they are not compared. `others` are all other leaders.
 ///
 /// # Errors
 ///
@@ -36,12 +39,18 @@ pub fn nearly_equal(
     subjects: &mut Subjects<'_>,
     small: &[u32],
     others: &[u32],
+    allows: impl Fn(&Picture<'_>, &Picture<'_>) -> bool + Sync,
     watch: &dyn Watch,
-) -> Result<Vec<Judged>, Error> {
+) -> Result<(Vec<Judged>, Option<Level>), Error> {
+    let shows_something = |index: &u32| {
+        let facts = &subjects.pictures[*index as usize].measured.facts;
+        facts.width_px.min(facts.height_px) >= LEAST_SIDE_PX
+    };
+    let small: Vec<u32> = small.iter().copied().filter(shows_something).collect();
     if small.is_empty() || small.len() > MOST {
-        return Ok(Vec::new());
+        return Ok((Vec::new(), None));
     }
-    let all = [small, others].concat();
+    let all = [&small, others].concat();
     subjects.load(&all, watch)?;
     watch.begin("comparing small pictures", Some(small.len() as u64));
     let looks = &subjects.looks;
@@ -50,6 +59,7 @@ pub fn nearly_equal(
         all.par_iter().filter_map(|&index| Some((index, whole_view(subject(index)?)?))).collect();
     let vectors: Vec<Vector> = seen.iter().map(|&(_, vector)| vector).collect();
     let is_small: BTreeSet<u32> = small.iter().copied().collect();
+    let pictures = &subjects.pictures;
     let nearest = |products: &mut Vec<i32>, place: usize| -> Vec<(u32, u32)> {
         watch.advance(1);
         let (index, vector) = seen[place];
@@ -58,7 +68,12 @@ pub fn nearly_equal(
         }
         products.resize(vectors.len(), 0);
         vector.products(&vectors, products);
-        let is_near = |&other: &usize| other != place && cosine(products[other]) >= LEAST_COSINE;
+        let picture = |at: usize| &pictures[seen[at].0 as usize];
+        let is_near = |&other: &usize| {
+            other != place
+                && cosine(products[other]) >= LEAST_COSINE
+                && allows(picture(place), picture(other))
+        };
         let mut near: Vec<usize> = (0..vectors.len()).filter(is_near).collect();
         if near.len() > NEAREST {
             near.select_nth_unstable_by_key(NEAREST, |&other| (-products[other], other));
@@ -82,14 +97,17 @@ pub fn nearly_equal(
         Some(((a, b), Outline::of(subject(a)?).likeness(&Outline::of(subject(b)?))))
     };
     let alike: Vec<((u32, u32), f32)> = pairs.par_iter().filter_map(likeness).collect();
-    let surely = alike.iter().filter(|(_, likeness)| *likeness >= SURELY).map(|&(pair, _)| pair);
-    let digest = |index: u32| subjects.pictures[index as usize].measured.digest;
-    let crowd = Crowd::of(&all, digest).with_copies();
-    let whole = Levels::of(&crowd, subject, surely.clone(), &[], watch)?;
-    let above = alike.iter().filter(|(_, likeness)| *likeness > whole.all).map(|&(pair, _)| pair);
+    // What is known of them says how alike different ones get, which are small, too.
+    let above = |least: f32| {
+        let known = alike.iter().filter(move |(_, likeness)| *likeness >= least);
+        known.map(|&(pair, _)| pair).filter(|(a, b)| is_small.contains(a) && is_small.contains(b))
+    };
+    let digest = |index: u32| pictures[index as usize].measured.digest;
+    let crowd = Crowd::of(&small, digest).with_copies();
+    let first = Levels::of(&crowd, subject, above(SURELY), &[], watch)?;
     // Once more without what was found.
-    let levels = Levels::of(&crowd, subject, surely.chain(above), &[], watch)?;
-    // What other collections show is not enough to tell small pictures by.
+    let levels = Levels::of(&crowd, subject, above(SURELY.min(first.all)), &[], watch)?;
+    // Where there are too few of them, nothing less than this tells one from another.
     let level = if levels.is_told { levels.all } else { levels.all.max(SURELY) };
     let told = alike.into_iter().filter(|(_, likeness)| *likeness > level);
     let told = told.map(|((a, b), likeness)| {
@@ -97,5 +115,5 @@ pub fn nearly_equal(
         let map = Affine::IDENTITY;
         Judged { a, b, kind: Kind::Near, log_odds, map, is_still: true }
     });
-    Ok(told.collect())
+    Ok((told.collect(), Some(levels.summary())))
 }

@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use super::candidates::Candidate;
 use crate::Error;
 use crate::affine::Affine;
-use crate::likeness::{Placing, Region, Room, Start, Subject, Verdict, compare};
+use crate::likeness::{Placing, Room, Start, Subject, Verdict, compare};
 use crate::progress::Watch;
 
 /// Log odds from which two pictures seem to show the same: what a close look makes sure of or not.
@@ -31,8 +31,7 @@ pub struct Seeming {
 impl Seeming {
     /// How they lie on each other.
     pub fn placing(&self, first: &Subject, second: &Subject) -> Placing {
-        let content = |subject: &Subject| subject.content.unwrap_or(Region::WHOLE);
-        let contents = [content(first), content(second)];
+        let contents = [first.content(), second.content()];
         Placing::of(&self.map, [first.aspect, second.aspect], contents)
     }
 }

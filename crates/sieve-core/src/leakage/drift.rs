@@ -5,7 +5,7 @@ use std::collections::HashSet;
 use super::order::Order;
 use crate::collection::Collection;
 use crate::duplicates::{Found, Picture};
-use crate::facts::{Fact, Measure, OTHERS, tallied};
+use crate::facts::{Fact, Measure, OTHERS, tallied, two_digits};
 use crate::independent::Units;
 use crate::limits::FindingLimits;
 use crate::statistics::{Contingency, holm, kruskal_wallis, median, total_variation};
@@ -56,7 +56,8 @@ pub struct Drift {
     pub pairs: Vec<PairDrift>,
     /// The median in each split, for a measure.
     pub medians: Vec<(String, f64)>,
-    /// The value whose share differs most between two splits, for the others.
+    /// The value whose share differs most between two splits; of a measure only where its medians are the same, what
+    /// lies above some number.
     pub most: Option<Most>,
 }
 
@@ -198,10 +199,14 @@ fn measure(
         groups[*split].extend(measure.value(picture.record, picture.measured));
     }
     let test = kruskal_wallis(&groups)?;
-    let medians = splits
+    let medians: Vec<(String, f64)> = splits
         .iter()
         .zip(&groups)
-        .filter_map(|(split, numbers)| Some(((*split).clone(), median(numbers.iter().copied())?)));
+        .filter_map(|(split, numbers)| Some(((*split).clone(), median(numbers.iter().copied())?)))
+        .collect();
+    let are_same = medians.windows(2).all(|two| two_digits(two[0].1) == two_digits(two[1].1));
+    let is_time = measure == Measure::Captured;
+    let most = (are_same && !is_time).then(|| widest(splits, &groups)).flatten();
     Some(Drift {
         quantity: Quantity::Measure(measure),
         statistic: test.h,
@@ -212,9 +217,36 @@ fn measure(
         is_chance: true,
         is_found: false,
         pairs: Vec::new(),
-        medians: medians.collect(),
-        most: None,
+        medians,
+        most,
     })
+}
+
+/// Where the shares of the pictures above one number differ most between two splits: what Kolmogorov and Smirnov
+/// measure.
+fn widest(splits: &[&String], groups: &[Vec<f64>]) -> Option<Most> {
+    let mut ends: Vec<f64> = groups.iter().flatten().copied().map(two_digits).collect();
+    ends.sort_unstable_by(f64::total_cmp);
+    ends.dedup();
+    let over = |end: f64| -> Vec<u64> {
+        let count = |group: &Vec<f64>| group.iter().filter(|&&number| number > end).count() as u64;
+        groups.iter().map(count).collect()
+    };
+    let mut all: Option<Most> = None;
+    for end in ends {
+        let rows: Vec<Vec<u64>> = over(end)
+            .into_iter()
+            .zip(groups)
+            .map(|(above, group)| vec![above, group.len() as u64 - above])
+            .collect();
+        let names = [format!("over {end}"), OTHERS.to_owned()];
+        let gap = |most: &Most| most.high.1 - most.low.1;
+        let here = most(splits, &names, &rows)?;
+        if all.as_ref().is_none_or(|known| gap(&here) > gap(known)) {
+            all = Some(here);
+        }
+    }
+    all
 }
 
 /// Corrects the chances of all tests together, decides, and puts the largest effect first.

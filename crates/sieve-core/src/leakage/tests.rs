@@ -255,6 +255,9 @@ fn drift_says_where_it_is_largest() {
         let measured = change(&mut records, path);
         let day = if path.starts_with("test") { 20 + at % 2 } else { 1 + at % 9 };
         measured.facts.captured = Some(format!("2026-07-{day:02}T08:00:00").into());
+        // As many are below one half in each split, and a third is far above it in one.
+        let is_bright = path.starts_with("test") && at % 3 == 0;
+        measured.look.saturation = if is_bright { 0.9 } else { 0.5 };
     }
     let catalog = catalog(records, &[]);
     let (found, leakage) = of(&catalog, &[], &[]);
@@ -273,5 +276,9 @@ fn drift_says_where_it_is_largest() {
         crate::checks::leakage(&leakage, &found).into_iter().map(|finding| finding.says).collect();
     let expected = "capture time: median 2026-07-05 08:00 in train, 2026-07-05 08:00 in validation, \
                     2026-07-20 20:00 in test (effect 0.";
+    assert!(says.iter().any(|says| says.starts_with(expected)), "{says:?}");
+    let saturation = of("saturation");
+    assert!(saturation.medians.iter().all(|(_, median)| *median == 0.5), "{saturation:?}");
+    let expected = "saturation: over 0.5 is 32 % of test and 0 % of train";
     assert!(says.iter().any(|says| says.starts_with(expected)), "{says:?}");
 }

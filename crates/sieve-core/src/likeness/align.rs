@@ -3,7 +3,7 @@
 //! Inverse compositional (Baker and Matthews, Lucas-Kanade 20 years on, 2004): the slopes are those
 //! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
 
-use super::eight::{Eight, add, eights, totals};
+use super::eight::{Eight, Work, add, eights, totals};
 use super::normal::{self, UNKNOWNS};
 use super::plane::Plane;
 use crate::affine::Affine;
@@ -114,6 +114,30 @@ pub fn align<E: Eight>(
     limits: &Limits,
     room: &mut Workspace,
 ) -> Option<Alignment> {
+    E::apart(Aligning { template, picture, start, limits, room })
+}
+
+/// What is moved over what.
+struct Aligning<'a> {
+    template: &'a Template,
+    picture: &'a Plane,
+    start: &'a Affine,
+    limits: &'a Limits,
+    room: &'a mut Workspace,
+}
+
+impl Work for Aligning<'_> {
+    type Out = Option<Alignment>;
+
+    #[inline(always)]
+    fn with<E: Eight>(self) -> Option<Alignment> {
+        steps::<E>(self)
+    }
+}
+
+#[inline(always)]
+fn steps<E: Eight>(aligning: Aligning<'_>) -> Option<Alignment> {
+    let Aligning { template, picture, start, limits, room } = aligning;
     let mut map = *start;
     let (mut gain, mut offset) = (1.0, 0.0);
     let mut is_settled = false;

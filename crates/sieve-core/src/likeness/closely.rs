@@ -4,11 +4,9 @@
 //! design of the same kind has the same lines in most places, and others, or other colours, in some.
 
 use super::align::{Alignment, Limits, Template, Workspace, align};
-use super::blocks::{Blocks, Grid};
+use super::blocks::{Blocks, Grid, Rest};
 use super::details::without_neighbours;
-#[cfg(target_arch = "x86_64")]
-use super::eight::Register;
-use super::eight::{Eight, LANES};
+use super::eight::{Eight, LANES, Work, run};
 use super::plane::Plane;
 use super::tone::{Colours, Tone};
 use crate::affine::Affine;
@@ -27,60 +25,24 @@ const FINELY: Limits =
 /// What a close look sees. Correlations are -1 to 1, shares 0 to 1.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Features {
-    /// The mean correlation of the blocks in which there is something to see.
-    pub mean: f32,
-    /// Those below which a half and a quarter of these lie, and the mean of the three least.
-    pub median: f32,
-    /// See `median`.
-    pub quarter: f32,
-    /// See `median`.
-    pub least: f32,
-    /// The share of these blocks that fit.
-    pub agreeing: f32,
-    /// The share that do not.
-    pub disagreeing: f32,
-    /// The share of all blocks in which there is something to see.
-    pub clear: f32,
-    /// How far the means of plain blocks are apart, in levels.
-    pub plain_apart: f32,
-    /// The mean correlation of the fine details of blocks that have any.
-    pub detail_mean: f32,
-    /// That below which half of these lie.
-    pub detail_median: f32,
-    /// The share of blocks with fine details.
-    pub detailed: f32,
-    /// The correlation of all but the part that has most of what both share.
-    pub rest: f32,
-    /// The standard deviation of what is left then, in levels, in the picture that has less.
-    pub rest_contrast: f32,
+    /// How the blocks of both fit.
+    pub shown: Blocks,
+    /// The same of their fine details.
+    pub details: Blocks,
+    /// What is left without the patch that has most of what both share.
+    pub rest: Rest,
+    /// What is further apart than noise and blur explain.
+    pub strange: Strange,
     /// The mean distance after light is allowed for, over the contrast of both.
     pub residual: f32,
-    /// The share of samples that are further apart than the noise and blur of the others explains.
-    pub strange: f32,
-    /// The greatest such share in one block.
-    pub strangest: f32,
-    /// How far apart these are beyond that, in the worst block, in levels.
-    pub strange_levels: f32,
-    /// The noise on plain places, in levels.
-    pub noise: f32,
-    /// How far apart lines are, over how steep they are.
-    pub blur: f32,
-    /// What is left of the distance of colours after one tint, in levels.
-    pub colour_left: f32,
-    /// The same in the worst part.
-    pub colour_worst: f32,
-    /// The distance of colours as they are.
-    pub colour_apart: f32,
-    /// The deviation of colours in the picture that has fewer.
-    pub colour: f32,
-    /// The logarithm of the gain between both, its size.
-    pub gain: f32,
-    /// How much the curve of levels bends.
-    pub bend: f32,
+    /// How far colours are apart.
+    pub colours: Colours,
+    /// The light that one was brought into.
+    pub tone: Tone,
     /// The share of the one that lies on the other.
     pub overlap: f32,
     /// Samples along a side.
-    pub side: f32,
+    pub side: usize,
 }
 
 /// Numbers that a close look weighs.
@@ -90,17 +52,17 @@ impl Features {
     /// Whether all lines are the same, while the colours are apart by more than light, gamma and one tint explain. The
     /// limits lie between what compression and blur do to copies and what another colour of one part does.
     pub fn is_recoloured(&self) -> bool {
-        let has_same_lines = self.agreeing >= 0.85
-            && self.disagreeing <= 0.05
-            && self.least >= 0.4
-            && self.detail_median >= 0.9;
-        has_same_lines && (self.colour_left >= 2.5 || self.strange >= 0.04)
+        let has_same_lines = self.shown.agreeing >= 0.85
+            && self.shown.disagreeing <= 0.05
+            && self.shown.least >= 0.4
+            && self.details.median >= 0.9;
+        has_same_lines && (self.colours.left >= 2.5 || self.strange.share >= 0.04)
     }
 
     /// Whether something was laid over one of two copies: a place is filled with what neither noise nor blur nor light
     /// explains, far beyond what compression leaves anywhere.
     pub fn is_marked(&self) -> bool {
-        self.strangest >= 0.6 && self.strange_levels >= 10.0 && self.strange <= 0.2
+        self.strange.most >= 0.6 && self.strange.levels >= 10.0 && self.strange.share <= 0.2
     }
 
     /// The numbers as they are weighed: what may run over several powers of ten as logarithms.
@@ -108,33 +70,33 @@ impl Features {
         let unlikely = |value: f32| (1.0 - value.clamp(-1.0, 0.9995)).ln();
         let levels = |value: f32| (0.25 + value).ln();
         [
-            unlikely(self.mean),
-            unlikely(self.median),
-            unlikely(self.quarter),
-            unlikely(self.least),
-            self.agreeing,
-            self.disagreeing,
-            (self.clear + 0.01).ln(),
-            levels(self.plain_apart),
-            unlikely(self.detail_mean),
-            unlikely(self.detail_median),
-            (self.detailed + 0.01).ln(),
-            unlikely(self.rest),
-            levels(self.rest_contrast),
+            unlikely(self.shown.mean),
+            unlikely(self.shown.median),
+            unlikely(self.shown.quarter),
+            unlikely(self.shown.least),
+            self.shown.agreeing,
+            self.shown.disagreeing,
+            (self.shown.clear + 0.01).ln(),
+            levels(self.shown.apart),
+            unlikely(self.details.mean),
+            unlikely(self.details.median),
+            (self.details.clear + 0.01).ln(),
+            unlikely(self.rest.correlation),
+            levels(self.rest.contrast),
             (self.residual + 0.002).ln(),
-            (self.strange + 0.0005).ln(),
-            (self.strangest + 0.01).ln(),
-            levels(self.strange_levels),
-            levels(self.noise),
-            (self.blur + 0.01).ln(),
-            levels(self.colour_left),
-            levels(self.colour_worst),
-            levels(self.colour_apart),
-            levels(self.colour),
-            self.gain,
-            self.bend.abs(),
+            (self.strange.share + 0.0005).ln(),
+            (self.strange.most + 0.01).ln(),
+            levels(self.strange.levels),
+            levels(self.strange.noise),
+            (self.strange.blur + 0.01).ln(),
+            levels(self.colours.left),
+            levels(self.colours.worst),
+            levels(self.colours.apart),
+            levels(self.colours.strength),
+            self.tone.gain(),
+            self.tone.bend().abs(),
             self.overlap,
-            self.side.ln(),
+            (self.side as f32).ln(),
         ]
     }
 
@@ -142,29 +104,30 @@ impl Features {
     /// slide off each other.
     pub fn of(first: &Closeup, second: &Closeup, map: &Affine) -> Option<Self> {
         let map = first.region.map().then(*map).then(second.region.map().inverse()?);
-        #[cfg(target_arch = "x86_64")]
-        if is_x86_feature_detected!("avx2") {
-            // SAFETY: the processor has what the function was built for.
-            return unsafe { Features::in_registers(first, second, map) };
-        }
-        Features::with::<[f32; LANES]>(first, second, map)
+        run(Close { first, second, map })
     }
+}
 
-    #[cfg(target_arch = "x86_64")]
-    #[target_feature(enable = "avx2")]
-    fn in_registers(first: &Closeup, second: &Closeup, map: Affine) -> Option<Self> {
-        Features::with::<Register>(first, second, map)
-    }
+/// Two close-ups, and what brings the first to the second.
+struct Close<'a> {
+    first: &'a Closeup,
+    second: &'a Closeup,
+    map: Affine,
+}
+
+impl Work for Close<'_> {
+    type Out = Option<Features>;
 
     #[inline(always)]
-    fn with<E: Eight>(first: &Closeup, second: &Closeup, map: Affine) -> Option<Self> {
+    fn with<E: Eight>(self) -> Option<Features> {
+        let Close { first, second, map } = self;
         let size = |map: &Affine| (map.0[0] * map.0[4] - map.0[1] * map.0[3]).abs().sqrt();
         // What shows less is laid over what shows more, so that all of it has something to lie on.
         let (part, whole, map) =
             if size(&map) <= 1.0 { (first, second, map) } else { (second, first, map.inverse()?) };
         let finest = part.finest_px.min((whole.finest_px as f64 * size(&map)) as usize);
         let side = (finest / STEP * STEP).clamp(LEAST, CLOSEUP_PX);
-        let planes = [part, whole].map(|closeup| Plane::of_bytes(CLOSEUP_PX, &luma_of(closeup)));
+        let planes = [part, whole].map(|closeup| Plane::of_bytes(CLOSEUP_PX, &closeup.luma));
         let halves = planes.each_ref().map(Plane::halved);
         let mut room = Workspace::default();
         let coarse = Template::of::<E>(&halves[0], &Affine::IDENTITY, side / 2);
@@ -172,54 +135,24 @@ impl Features {
         let fine = Template::of::<E>(&planes[0], &Affine::IDENTITY, side);
         let exact = align::<E>(&fine, &planes[1], &near.map, &FINELY, &mut room)?;
         let inside = &room.inside;
-        let lit = Lit::of([part, whole], &exact, inside, side);
+        let lit = Lit::of::<E>([part, whole], &exact, inside, side);
         let [wanted, found] = &lit.luma;
         let smooth = [smoothed(wanted, side), smoothed(found, side)];
         let grid = Grid::of([&smooth[0], &smooth[1]], inside, side);
-        let shown = Blocks::of(&grid);
         let details = [without_neighbours(wanted, side), without_neighbours(found, side)];
-        let detailed = Blocks::of(&Grid::of_details([&details[0], &details[1]], inside, side));
-        let strange = Strange::of(&smooth, inside, side);
-        let rest = grid.rest();
-        let colours = lit.colours(inside, side);
+        let (strange, apart) = Strange::of(&smooth, inside, side);
         Some(Features {
-            mean: shown.mean,
-            median: shown.median,
-            quarter: shown.quarter,
-            least: shown.least,
-            agreeing: shown.agreeing,
-            disagreeing: shown.disagreeing,
-            clear: shown.clear,
-            plain_apart: shown.apart,
-            detail_mean: detailed.mean,
-            detail_median: detailed.median,
-            detailed: detailed.clear,
-            rest: rest.correlation,
-            rest_contrast: rest.contrast,
-            residual: strange.residual / grid.contrast().max(1.0),
-            strange: strange.share,
-            strangest: strange.most,
-            strange_levels: strange.levels,
-            noise: strange.noise,
-            blur: strange.blur,
-            colour_left: colours.left,
-            colour_worst: colours.worst,
-            colour_apart: colours.apart,
-            colour: colours.strength,
-            gain: (lit.tone.terms[1] / 128.0).max(0.01).ln().abs(),
-            bend: lit.tone.bend(),
+            shown: Blocks::of(&grid),
+            details: Blocks::of(&Grid::of_details([&details[0], &details[1]], inside, side)),
+            rest: grid.rest(),
+            strange,
+            residual: apart / grid.contrast().max(1.0),
+            colours: lit.colours::<E>(inside, side),
+            tone: lit.tone,
             overlap: exact.overlap,
-            side: side as f32,
+            side,
         })
     }
-}
-
-fn luma_of(closeup: &Closeup) -> Vec<u8> {
-    let [red, green, blue] = &closeup.rgb;
-    let pixels = red.iter().zip(green).zip(blue);
-    let luma =
-        pixels.map(|((&red, &green), &blue)| weighted([red, green, blue].map(f32::from), LUMA));
-    luma.map(|luma| (luma + 0.5) as u8).collect()
 }
 
 fn weighted(rgb: [f32; 3], weights: [f32; 3]) -> f32 {
@@ -240,7 +173,12 @@ struct Lit {
 
 impl Lit {
     #[inline(always)]
-    fn of([part, whole]: [&Closeup; 2], exact: &Alignment, inside: &[f32], side: usize) -> Self {
+    fn of<E: Eight>(
+        [part, whole]: [&Closeup; 2],
+        exact: &Alignment,
+        inside: &[f32],
+        side: usize,
+    ) -> Self {
         let sampled = |closeup: &Closeup, map: &Affine| -> [Vec<f32>; 3] {
             closeup.rgb.each_ref().map(|bytes| {
                 let mut values = Vec::new();
@@ -276,15 +214,19 @@ impl Lit {
         let mut best: Option<(usize, Tone, f32)> = None;
         for dull in [1, 0] {
             for start in [Some(line(dull)), None] {
-                let (tone, left) = Tone::fitted(start, &lists[1 - dull], &lists[dull], &inside);
+                let (tone, left) =
+                    Tone::fitted::<E>(start, &lists[1 - dull], &lists[dull], &inside);
                 if best.is_none_or(|(.., least)| left < least) {
                     best = Some((dull, tone, left));
                 }
             }
         }
         let (dull, tone, _) = best.expect("four were tried");
+        let (black, white) = (E::all(0.0), E::all(255.0));
         for channel in &mut both[dull] {
-            channel.iter_mut().for_each(|value| *value = tone.of(*value).clamp(0.0, 255.0));
+            for values in channel.as_chunks_mut::<LANES>().0 {
+                tone.lit(E::load(values)).least(white).most(black).store(values);
+            }
         }
         if is_grey {
             return Lit { luma: both.map(|[luma, ..]| luma), chroma: None, tone };
@@ -296,12 +238,12 @@ impl Lit {
     }
 
     #[inline(always)]
-    fn colours(&self, inside: &[f32], side: usize) -> Colours {
+    fn colours<E: Eight>(&self, inside: &[f32], side: usize) -> Colours {
         match &self.chroma {
             None => Colours { left: 0.0, worst: 0.0, apart: 0.0, strength: 0.0 },
             Some([[a_blue, a_red], [b_blue, b_red]]) => {
                 let inside = halved(inside, side);
-                Colours::of([a_blue, a_red], [b_blue, b_red], &inside, side / 2)
+                Colours::of::<E>([a_blue, a_red], [b_blue, b_red], &inside, side / 2)
             }
         }
     }
@@ -320,13 +262,18 @@ fn of_rgb([red, green, blue]: &[Vec<f32>; 3], weights: [f32; 3]) -> Vec<f32> {
 }
 
 /// What is further apart than the noise and the blur of all the rest explains.
-struct Strange {
-    residual: f32,
-    share: f32,
-    most: f32,
-    levels: f32,
-    noise: f32,
-    blur: f32,
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Strange {
+    /// The share of samples that are.
+    pub share: f32,
+    /// The greatest such share in one block.
+    pub most: f32,
+    /// How far apart these are beyond that, in the worst block, in levels.
+    pub levels: f32,
+    /// The noise on plain places, in levels.
+    pub noise: f32,
+    /// How far apart lines are, over how steep they are.
+    pub blur: f32,
 }
 
 /// Levels per sample below which a place is plain, and from which it is a line.
@@ -339,22 +286,11 @@ const UNUSUAL: f32 = 4.0;
 const BLOCK: usize = LANES;
 
 impl Strange {
+    /// Of two pictures of `side` x `side` samples where `inside` is not 0; and how far apart all samples are in the
+    /// mean, in levels.
     #[inline(always)]
-    fn of(smooth: &[Vec<f32>; 2], inside: &[f32], side: usize) -> Self {
-        let [a, b] = smooth;
-        let mut slopes = vec![0.0f32; a.len()];
-        for y in 0..side {
-            for x in 0..side {
-                let (left, right) = (x.saturating_sub(1), (x + 1).min(side - 1));
-                let (above, below) = (y.saturating_sub(1), (y + 1).min(side - 1));
-                let steep = |plane: &[f32]| {
-                    let across = plane[y * side + right] - plane[y * side + left];
-                    let down = plane[below * side + x] - plane[above * side + x];
-                    (across.abs() + down.abs()) / 2.0
-                };
-                slopes[y * side + x] = steep(a).max(steep(b));
-            }
-        }
+    fn of([a, b]: &[Vec<f32>; 2], inside: &[f32], side: usize) -> (Self, f32) {
+        let slopes = slopes([a, b], side);
         let (mut on_plain, mut on_lines) = (Vec::new(), Vec::new());
         let (mut total, mut count) = (0.0f32, 0.0f32);
         for at in 0..a.len() {
@@ -374,23 +310,53 @@ impl Strange {
         let (mut share, mut most, mut levels) = (0.0f32, 0.0f32, 0.0f32);
         for block in 0..(side / BLOCK) * (side / BLOCK) {
             let (top, first) = (block / (side / BLOCK) * BLOCK, block % (side / BLOCK) * BLOCK);
-            let (mut here, mut beyond) = (0.0f32, 0.0f32);
+            let (mut here, mut beyond) = ([0.0f32; BLOCK], [0.0f32; BLOCK]);
             for row in top..top + BLOCK {
-                for at in row * side + first..row * side + first + BLOCK {
-                    let usual = UNSEEN_LEVELS + UNUSUAL * (noise + blur * slopes[at]);
-                    let apart = inside[at] * ((a[at] - b[at]).abs() - usual);
-                    if apart > 0.0 {
-                        (here, beyond) = (here + 1.0, beyond + apart);
-                    }
+                let line = row * side + first..row * side + first + BLOCK;
+                let [a, b, inside, slopes] =
+                    [a, b, inside, &slopes].map(|list| &list[line.clone()]);
+                for lane in 0..BLOCK {
+                    let usual = UNSEEN_LEVELS + UNUSUAL * (noise + blur * slopes[lane]);
+                    let apart = inside[lane] * ((a[lane] - b[lane]).abs() - usual);
+                    here[lane] += if apart > 0.0 { 1.0 } else { 0.0 };
+                    beyond[lane] += if apart > 0.0 { apart } else { 0.0 };
                 }
             }
+            let [here, beyond] = [here, beyond].map(|lanes| lanes.iter().sum::<f32>());
             share += here;
             most = most.max(here / (BLOCK * BLOCK) as f32);
             levels = levels.max(beyond / (BLOCK * BLOCK) as f32);
         }
         let count = count.max(1.0);
-        Strange { residual: total / count, share: share / count, most, levels, noise, blur }
+        (Strange { share: share / count, most, levels, noise, blur }, total / count)
     }
+}
+
+/// How steep the steeper of two pictures is at each sample, in levels a sample.
+#[inline(always)]
+fn slopes([a, b]: [&[f32]; 2], side: usize) -> Vec<f32> {
+    let mut slopes = vec![0.0f32; a.len()];
+    let mut across = [vec![0.0f32; side], vec![0.0f32; side]];
+    for (y, into) in slopes.chunks_exact_mut(side).enumerate() {
+        let (above, below) = (y.saturating_sub(1), (y + 1).min(side - 1));
+        for (plane, across) in [a, b].into_iter().zip(&mut across) {
+            let row = &plane[y * side..][..side];
+            across[0] = row[1] - row[0];
+            across[side - 1] = row[side - 1] - row[side - 2];
+            for (slope, three) in across[1..].iter_mut().zip(row.windows(3)) {
+                *slope = three[2] - three[0];
+            }
+            let (above, below) = (&plane[above * side..][..side], &plane[below * side..][..side]);
+            for (slope, (above, below)) in across.iter_mut().zip(above.iter().zip(below)) {
+                *slope = (slope.abs() + (below - above).abs()) / 2.0;
+            }
+        }
+        let [one, other] = &across;
+        for (into, (one, other)) in into.iter_mut().zip(one.iter().zip(other)) {
+            *into = if one > other { *one } else { *other };
+        }
+    }
+    slopes
 }
 
 /// The value in the middle; 0 of none.

@@ -2,9 +2,7 @@
 //! it may be the same.
 
 use super::align::{Limits, Template, Workspace, align};
-#[cfg(target_arch = "x86_64")]
-use super::eight::Register;
-use super::eight::{Eight, LANES};
+use super::eight::{Eight, Work, run};
 use super::evidence::{Evidence, Laid, Samples};
 use super::verdict::is_promising;
 use super::view::{Subject, Turn, View};
@@ -77,7 +75,7 @@ pub fn compare(
     start: &Start,
     room: &mut Room,
 ) -> Option<Evidence> {
-    Laying { wanted, found, start, at_a_glance: true }.look(room).map(|[_, close]| close)
+    run(Laying { wanted, found, start, at_a_glance: true, room }).map(|[_, close]| close)
 }
 
 /// The same without stopping at a glance, for fitting what a glance says.
@@ -87,38 +85,24 @@ pub fn compare_closely(
     start: &Start,
     room: &mut Room,
 ) -> Option<Looked> {
-    Laying { wanted, found, start, at_a_glance: false }.look(room)
+    run(Laying { wanted, found, start, at_a_glance: false, room })
 }
 
 /// What is laid over what, from where on, and whether a glance may end it.
-#[derive(Clone, Copy)]
 struct Laying<'a> {
     wanted: &'a Subject,
     found: &'a Subject,
     start: &'a Start,
     at_a_glance: bool,
+    room: &'a mut Room,
 }
 
-impl Laying<'_> {
-    fn look(self, room: &mut Room) -> Option<Looked> {
-        #[cfg(target_arch = "x86_64")]
-        if is_x86_feature_detected!("avx2") {
-            // SAFETY: the processor has what the function was built for.
-            return unsafe { self.look_in_registers(room) };
-        }
-        self.look_with::<[f32; LANES]>(room)
-    }
-
-    /// The same sums of the same numbers in the same order, so the same evidence.
-    #[cfg(target_arch = "x86_64")]
-    #[target_feature(enable = "avx2")]
-    fn look_in_registers(self, room: &mut Room) -> Option<Looked> {
-        self.look_with::<Register>(room)
-    }
+impl Work for Laying<'_> {
+    type Out = Option<Looked>;
 
     #[inline(always)]
-    fn look_with<E: Eight>(self, room: &mut Room) -> Option<Looked> {
-        let Laying { wanted, found, start, at_a_glance } = self;
+    fn with<E: Eight>(self) -> Option<Looked> {
+        let Laying { wanted, found, start, at_a_glance, room } = self;
         let planes = wanted.planes(start.is_content);
         let Room { work, samples } = room;
         let coarse = Template::of::<E>(&planes.half, &start.view, COARSE);

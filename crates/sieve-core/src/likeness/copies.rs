@@ -3,6 +3,7 @@
 //! What thumbnails say, what a close look sees, and how alike different pictures of the collection get are weighed
 //! together. `scripts/fit-copies.py` fitted the weights, and says how and to what.
 
+use super::blocks::Blocks;
 use super::closely::{CLOSE, Features};
 use super::weights::Weights;
 
@@ -74,7 +75,7 @@ impl Examined {
 
     /// Whether two pictures that are no copies are drawings of one design.
     pub fn is_one_design(&self) -> bool {
-        let Features { agreeing, clear, .. } = self.close;
+        let Blocks { agreeing, clear, .. } = self.close.shown;
         self.is_plain() && clear > 0.0 && (self.seeming >= ONE_DESIGN || agreeing >= ONE_DRAWING)
     }
 }

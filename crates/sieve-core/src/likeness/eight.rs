@@ -4,11 +4,37 @@
 //! two at a time. Any processor gives the same numbers: each lane has its own sum, and these are added
 //! in one order.
 
+/// What is done with eights, whichever they are.
+pub trait Work {
+    /// What comes of it.
+    type Out;
+
+    /// Does it. Always inline, so that it becomes part of a function that is built for one kind of eights.
+    fn with<E: Eight>(self) -> Self::Out;
+}
+
+/// Does it with the widest registers that this processor has.
+pub fn run<W: Work>(work: W) -> W::Out {
+    #[cfg(target_arch = "x86_64")]
+    if is_x86_feature_detected!("avx2") {
+        return register::Register::apart(work);
+    }
+    Any::apart(work)
+}
+
+/// What every processor of this kind has.
+#[cfg(target_arch = "x86_64")]
+type Any = halves::Halves;
+#[cfg(not(target_arch = "x86_64"))]
+type Any = [f32; LANES];
+
 /// Numbers side by side.
 pub const LANES: usize = 8;
 
 /// Eight numbers.
 pub trait Eight: Copy {
+    /// Does `work` in a function of its own, which is built once for each kind of eights, however often it is called.
+    fn apart<W: Work>(work: W) -> W::Out;
     /// The same number in all lanes.
     fn all(value: f32) -> Self;
     /// From memory.
@@ -21,8 +47,14 @@ pub trait Eight: Copy {
     fn over(self, other: Self) -> Self;
     /// Without sign.
     fn size(self) -> Self;
+    /// The square root.
+    fn root(self) -> Self;
     /// 1 where the number is below the other, 0 elsewhere.
     fn below(self, other: Self) -> Self;
+    /// The lesser of both.
+    fn least(self, other: Self) -> Self;
+    /// The greater of both.
+    fn most(self, other: Self) -> Self;
 
     /// The sum of the lanes.
     #[inline(always)]
@@ -59,7 +91,13 @@ pub fn eights(list: &[f32]) -> &[[f32; LANES]] {
     list.as_chunks().0
 }
 
+#[cfg(any(test, not(target_arch = "x86_64")))]
 impl Eight for [f32; LANES] {
+    #[inline(never)]
+    fn apart<W: Work>(work: W) -> W::Out {
+        work.with::<Self>()
+    }
+
     #[inline(always)]
     fn all(value: f32) -> Self {
         [value; LANES]
@@ -101,25 +139,48 @@ impl Eight for [f32; LANES] {
     }
 
     #[inline(always)]
+    fn root(self) -> Self {
+        self.map(f32::sqrt)
+    }
+
+    #[inline(always)]
     fn below(self, other: Self) -> Self {
         std::array::from_fn(|lane| if self[lane] < other[lane] { 1.0 } else { 0.0 })
     }
-}
 
-/// Eight numbers in one register of the processor. Only to be used where it is known to have such.
-#[cfg(target_arch = "x86_64")]
-#[derive(Clone, Copy)]
-pub struct Register(std::arch::x86_64::__m256);
+    #[inline(always)]
+    fn least(self, other: Self) -> Self {
+        std::array::from_fn(|lane| if self[lane] < other[lane] { self[lane] } else { other[lane] })
+    }
+
+    #[inline(always)]
+    fn most(self, other: Self) -> Self {
+        std::array::from_fn(|lane| if self[lane] > other[lane] { self[lane] } else { other[lane] })
+    }
+}
 
 #[cfg(target_arch = "x86_64")]
 mod register {
     use std::arch::x86_64::*;
 
-    use super::{Eight, LANES, Register};
+    use super::{Eight, LANES, Work};
 
-    // SAFETY, of all below: whoever uses a register has asked the processor whether it has them. What is
-    // loaded and stored is eight numbers long, and need not be aligned.
+    /// Eight numbers in one register of the processor. Nothing but `run` names it, which has asked the processor
+    /// whether it has such.
+    #[derive(Clone, Copy)]
+    pub struct Register(__m256);
+
+    // SAFETY, of all below: the processor was asked. What is loaded and stored is eight numbers long, and need not
+    // be aligned.
     impl Eight for Register {
+        fn apart<W: Work>(work: W) -> W::Out {
+            #[target_feature(enable = "avx2")]
+            fn built<W: Work>(work: W) -> W::Out {
+                work.with::<Register>()
+            }
+            unsafe { built(work) }
+        }
+
         #[inline(always)]
         fn all(value: f32) -> Self {
             Register(unsafe { _mm256_set1_ps(value) })
@@ -161,10 +222,117 @@ mod register {
         }
 
         #[inline(always)]
+        fn root(self) -> Self {
+            Register(unsafe { _mm256_sqrt_ps(self.0) })
+        }
+
+        #[inline(always)]
         fn below(self, other: Self) -> Self {
             Register(unsafe {
                 _mm256_and_ps(_mm256_cmp_ps::<_CMP_LT_OQ>(self.0, other.0), _mm256_set1_ps(1.0))
             })
+        }
+
+        #[inline(always)]
+        fn least(self, other: Self) -> Self {
+            Register(unsafe { _mm256_min_ps(self.0, other.0) })
+        }
+
+        #[inline(always)]
+        fn most(self, other: Self) -> Self {
+            Register(unsafe { _mm256_max_ps(self.0, other.0) })
+        }
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+mod halves {
+    use std::arch::x86_64::*;
+
+    use super::{Eight, LANES, Work};
+
+    /// Eight numbers in two registers that every such processor has. As arrays they would do, but that takes the
+    /// compiler minutes.
+    #[derive(Clone, Copy)]
+    pub struct Halves(__m128, __m128);
+
+    impl Halves {
+        #[inline(always)]
+        fn each(self, other: Self, of: impl Fn(__m128, __m128) -> __m128) -> Self {
+            Halves(of(self.0, other.0), of(self.1, other.1))
+        }
+    }
+
+    // SAFETY, of all below: each processor of 64 bits has what is used. What is loaded and stored is eight numbers
+    // long, and need not be aligned.
+    impl Eight for Halves {
+        #[inline(never)]
+        fn apart<W: Work>(work: W) -> W::Out {
+            work.with::<Self>()
+        }
+
+        #[inline(always)]
+        fn all(value: f32) -> Self {
+            let four = unsafe { _mm_set1_ps(value) };
+            Halves(four, four)
+        }
+
+        #[inline(always)]
+        fn load(from: &[f32; LANES]) -> Self {
+            unsafe { Halves(_mm_loadu_ps(from.as_ptr()), _mm_loadu_ps(from[4..].as_ptr())) }
+        }
+
+        #[inline(always)]
+        fn store(self, into: &mut [f32; LANES]) {
+            unsafe {
+                _mm_storeu_ps(into.as_mut_ptr(), self.0);
+                _mm_storeu_ps(into[4..].as_mut_ptr(), self.1);
+            }
+        }
+
+        #[inline(always)]
+        fn plus(self, other: Self) -> Self {
+            self.each(other, |a, b| unsafe { _mm_add_ps(a, b) })
+        }
+
+        #[inline(always)]
+        fn minus(self, other: Self) -> Self {
+            self.each(other, |a, b| unsafe { _mm_sub_ps(a, b) })
+        }
+
+        #[inline(always)]
+        fn times(self, other: Self) -> Self {
+            self.each(other, |a, b| unsafe { _mm_mul_ps(a, b) })
+        }
+
+        #[inline(always)]
+        fn over(self, other: Self) -> Self {
+            self.each(other, |a, b| unsafe { _mm_div_ps(a, b) })
+        }
+
+        #[inline(always)]
+        fn size(self) -> Self {
+            Self::all(-0.0).each(self, |sign, a| unsafe { _mm_andnot_ps(sign, a) })
+        }
+
+        #[inline(always)]
+        fn root(self) -> Self {
+            unsafe { Halves(_mm_sqrt_ps(self.0), _mm_sqrt_ps(self.1)) }
+        }
+
+        #[inline(always)]
+        fn below(self, other: Self) -> Self {
+            self.each(other, |a, b| unsafe { _mm_and_ps(_mm_cmplt_ps(a, b), _mm_set1_ps(1.0)) })
+        }
+
+        #[inline(always)]
+        fn least(self, other: Self) -> Self {
+            self.each(other, |a, b| unsafe { _mm_min_ps(a, b) })
+        }
+
+        #[inline(always)]
+        fn most(self, other: Self) -> Self {
+            self.each(other, |a, b| unsafe { _mm_max_ps(a, b) })
         }
     }
 }
@@ -175,18 +343,33 @@ mod tests {
     use proptest::prelude::*;
 
     /// All that can be done with two eights.
-    fn everything<E: Eight>(a: &[f32; LANES], b: &[f32; LANES]) -> Vec<[f32; LANES]> {
-        let (a, b) = (E::load(a), E::load(b));
-        let results =
-            [a.plus(b), a.minus(b), a.times(b), a.over(b), a.size(), a.below(b), E::all(a.total())];
-        results
-            .into_iter()
-            .map(|result| {
-                let mut lanes = [0.0; LANES];
-                result.store(&mut lanes);
-                lanes
-            })
-            .collect()
+    struct Everything([[f32; LANES]; 2]);
+
+    impl Work for Everything {
+        type Out = Vec<[f32; LANES]>;
+
+        #[inline(always)]
+        fn with<E: Eight>(self) -> Self::Out {
+            let (a, b) = (E::load(&self.0[0]), E::load(&self.0[1]));
+            let (sum, product) = (a.plus(b), a.times(b));
+            let results = [
+                sum,
+                a.minus(b),
+                product,
+                a.over(b),
+                a.size(),
+                a.below(b),
+                a.least(b),
+                a.most(b),
+                b.root(),
+                E::all(a.total()),
+            ];
+            let mut all = vec![[0.0; LANES]; results.len()];
+            for (lanes, result) in all.iter_mut().zip(results) {
+                result.store(lanes);
+            }
+            all
+        }
     }
 
     proptest! {
@@ -194,18 +377,16 @@ mod tests {
         fn any_processor_gives_the_same(
             a in prop::array::uniform8(-9.0f32..9.0), b in prop::array::uniform8(1.0f32..9.0),
         ) {
-            let found = everything::<[f32; LANES]>(&a, &b);
+            let found = <[f32; LANES]>::apart(Everything([a, b]));
             for lane in 0..LANES {
                 let (x, y) = (a[lane], b[lane]);
                 let below = f32::from(u8::from(x < y));
-                let slow = [x + y, x - y, x * y, x / y, x.abs(), below];
+                let slow = [x + y, x - y, x * y, x / y, x.abs(), below, x.min(y), x.max(y), y.sqrt()];
                 prop_assert!(slow.iter().zip(&found).all(|(slow, found)| *slow == found[lane]));
             }
-            prop_assert!((found[6][0] - a.iter().sum::<f32>()).abs() < 1e-4);
-            #[cfg(target_arch = "x86_64")]
-            if is_x86_feature_detected!("avx2") {
-                prop_assert_eq!(everything::<Register>(&a, &b), found);
-            }
+            prop_assert!((found[9][0] - a.iter().sum::<f32>()).abs() < 1e-4);
+            prop_assert_eq!(&run(Everything([a, b])), &found);
+            prop_assert_eq!(&Any::apart(Everything([a, b])), &found);
         }
     }
 }

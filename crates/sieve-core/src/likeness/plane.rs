@@ -1,11 +1,9 @@
 //! A picture as planes of levels that can be looked up between their cells.
 
+use super::eight::{Eight, LANES, Work, run};
 use crate::affine::Affine;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
 use crate::region::Region;
-
-/// Points that are looked up side by side.
-const LANES: usize = 8;
 
 /// A square of levels whose whole is the square from -0.5 to 0.5 in `x` (right) and `y` (down).
 #[derive(Clone, Debug)]
@@ -81,13 +79,11 @@ impl Plane {
     /// The levels at a grid of `count` x `count` points, row by row, whose square `map` brings to
     /// this plane: between four cells their weighted mean; beyond the outermost centres the level of
     /// the nearest. `count` is a multiple of eight.
-    #[inline(always)]
     pub fn sample(&self, map: &Affine, count: usize, into: &mut Vec<f32>) {
-        self.look_up::<false>(map, count, into, &mut []);
+        run(LookUp::<false> { plane: self, map, count, into, inside: &mut [] });
     }
 
     /// The same, and 1 for each point that lies on the picture, 0 for others.
-    #[inline(always)]
     pub fn sample_inside(
         &self,
         map: &Affine,
@@ -101,31 +97,40 @@ impl Plane {
         if corners.iter().all(|(x, y)| x.abs() <= 0.5 && y.abs() <= 0.5) {
             inside.clear();
             inside.resize(count * count, 1.0);
-            self.look_up::<false>(map, count, into, inside);
+            run(LookUp::<false> { plane: self, map, count, into, inside });
         } else {
             inside.resize(count * count, 0.0);
-            self.look_up::<true>(map, count, into, inside);
+            run(LookUp::<true> { plane: self, map, count, into, inside });
         }
     }
+}
 
+/// Points of a plane that are looked up, see [`Plane::sample_inside`].
+struct LookUp<'a, const INSIDE: bool> {
+    plane: &'a Plane,
+    map: &'a Affine,
+    count: usize,
+    into: &'a mut Vec<f32>,
+    inside: &'a mut [f32],
+}
+
+impl<const INSIDE: bool> Work for LookUp<'_, INSIDE> {
+    type Out = ();
+
+    /// Plain loops over lanes, which the compiler makes registers of.
     #[inline(always)]
-    fn look_up<const INSIDE: bool>(
-        &self,
-        map: &Affine,
-        count: usize,
-        into: &mut Vec<f32>,
-        inside: &mut [f32],
-    ) {
+    fn with<E: Eight>(self) {
+        let LookUp { plane, map, count, into, inside } = self;
         into.resize(count * count, 0.0);
-        if !INSIDE && count == self.side && *map == Affine::IDENTITY {
-            for (value, cell) in into.iter_mut().zip(&self.cells) {
+        if !INSIDE && count == plane.side && *map == Affine::IDENTITY {
+            for (value, cell) in into.iter_mut().zip(&plane.cells) {
                 *value = (cell & 255) as i32 as f32;
             }
             return;
         }
-        let (last, side) = ((self.side - 1) as f32, self.side as i32);
+        let (last, side) = ((plane.side - 1) as f32, plane.side as i32);
         // The map in cells, so that points become places in one step.
-        let scale = self.side as f32;
+        let scale = plane.side as f32;
         let step = 1.0 / count as f32;
         let [a, b, c, d, e, f] = map.0;
         let (a, b, c, d, e, f) = (a as f32, b as f32, c as f32, d as f32, e as f32, f as f32);
@@ -158,7 +163,7 @@ impl Plane {
                     at[lane] = top[lane] * side + left[lane];
                 }
                 // SAFETY: rows and columns are below the side, and there are side x side cells.
-                let cells = at.map(|at| unsafe { *self.cells.get_unchecked(at as usize) });
+                let cells = at.map(|at| unsafe { *plane.cells.get_unchecked(at as usize) });
                 for lane in 0..LANES {
                     let cell: u32 = cells[lane];
                     let (a, b) = ((cell & 255) as i32 as f32, (cell >> 8 & 255) as i32 as f32);

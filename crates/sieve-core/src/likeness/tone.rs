@@ -1,5 +1,7 @@
 //! What light, exposure, gamma and a tint make of a picture, so that only the rest counts as a difference.
 
+use super::eight::{Eight, LANES, Work, add, eights, totals};
+
 /// Levels of residual from which a sample hardly counts in a fit.
 const APART_LEVELS: f32 = 12.0;
 /// How often samples are weighed again by how they fit.
@@ -14,10 +16,10 @@ pub struct Tone {
     pub terms: [f32; 3],
 }
 
-/// A level as a number around 0.
+/// Levels as numbers around 0.
 #[inline(always)]
-fn centred(level: f32) -> f32 {
-    (level - 128.0) / 128.0
+fn centred<E: Eight>(levels: E) -> E {
+    levels.minus(E::all(128.0)).times(E::all(1.0 / 128.0))
 }
 
 impl Tone {
@@ -26,68 +28,25 @@ impl Tone {
         Tone { terms: [128.0 * gain + offset, 128.0 * gain, 0.0] }
     }
 
-    /// The level that this makes of `level`.
+    /// The levels that this makes of `levels`.
     #[inline(always)]
-    pub fn of(&self, level: f32) -> f32 {
-        let x = centred(level);
-        self.terms[0] + x * (self.terms[1] + x * self.terms[2])
+    pub fn lit<E: Eight>(&self, levels: E) -> E {
+        let x = centred(levels);
+        let [level, slope, bend] = self.terms;
+        E::all(level).plus(x.times(E::all(slope).plus(x.times(E::all(bend)))))
     }
 
     /// The curve that brings `found` nearest to `wanted` where `inside` is not 0, and the mean distance that is left. What
     /// lies far off counts little: a mark is no light; and what is burnt out, or black, in both counts nothing. Begins at
     /// `start`, or where all that is neither white nor black in `wanted` says: on white ground a brighter copy seems to be
-    /// in the same light.
-    #[inline(always)]
-    pub fn fitted(
+    /// in the same light. The lists are equally long, a multiple of eight.
+    pub fn fitted<E: Eight>(
         start: Option<Tone>,
         wanted: &[f32],
         found: &[f32],
         inside: &[f32],
     ) -> (Self, f32) {
-        let mut tone = start;
-        for _ in 0..ROUNDS {
-            let mut sums = [0.0f64; 8];
-            for ((&wanted, &found), &inside) in wanted.iter().zip(found).zip(inside) {
-                let mut weight = inside;
-                match tone {
-                    None if !(BURNT[0]..BURNT[1]).contains(&wanted) => weight = 0.0,
-                    None => {}
-                    Some(tone) => {
-                        let lit = tone.of(found);
-                        let apart = (wanted - lit) / APART_LEVELS;
-                        let term = 1.0 / (1.0 + apart * apart);
-                        weight *= term * term;
-                        let is_burnt = wanted >= BURNT[1] && lit >= BURNT[1];
-                        if is_burnt || wanted < BURNT[0] && lit < BURNT[0] {
-                            weight = 0.0;
-                        }
-                    }
-                }
-                let weight = f64::from(weight);
-                let (x, y) = (f64::from(centred(found)), f64::from(wanted));
-                let square = x * x;
-                sums[0] += weight;
-                sums[1] += weight * x;
-                sums[2] += weight * square;
-                sums[3] += weight * square * x;
-                sums[4] += weight * square * square;
-                sums[5] += weight * y;
-                sums[6] += weight * y * x;
-                sums[7] += weight * y * square;
-            }
-            let next = solved(&sums).map(|terms| Tone { terms });
-            match next.filter(Tone::rises) {
-                Some(next) => tone = Some(next),
-                None => break,
-            }
-        }
-        let tone = tone.unwrap_or(Tone::line(1.0, 0.0));
-        let (mut apart, mut count) = (0.0f32, 0.0f32);
-        for ((&wanted, &found), &inside) in wanted.iter().zip(found).zip(inside) {
-            apart += inside * (wanted - tone.of(found).clamp(0.0, 255.0)).abs();
-            count += inside;
-        }
-        (tone, apart / count.max(1.0))
+        E::apart(Fitting { start, wanted, found, inside })
     }
 
     /// Whether lighter stays lighter, from black to white.
@@ -96,15 +55,108 @@ impl Tone {
         slope - 2.0 * bend.abs() > 0.0
     }
 
+    /// The logarithm of the gain between both pictures, its size.
+    pub fn gain(&self) -> f32 {
+        (self.terms[1] / 128.0).max(0.01).ln().abs()
+    }
+
     /// How far from a straight line, as a share of the slope.
     pub fn bend(&self) -> f32 {
         self.terms[2] / self.terms[1].max(1.0)
     }
 }
 
+/// A curve that is looked for, see [`Tone::fitted`].
+struct Fitting<'a> {
+    start: Option<Tone>,
+    wanted: &'a [f32],
+    found: &'a [f32],
+    inside: &'a [f32],
+}
+
+impl Work for Fitting<'_> {
+    type Out = (Tone, f32);
+
+    #[inline(always)]
+    fn with<E: Eight>(self) -> (Tone, f32) {
+        let mut tone = self.start;
+        for _ in 0..ROUNDS {
+            let sums = match tone {
+                Some(tone) => self.weighed_by::<E>(&tone),
+                None => self.between::<E>(),
+            };
+            let next = solved(&sums).map(|terms| Tone { terms });
+            match next.filter(Tone::rises) {
+                Some(next) => tone = Some(next),
+                None => break,
+            }
+        }
+        let tone = tone.unwrap_or(Tone::line(1.0, 0.0));
+        (tone, self.left::<E>(&tone))
+    }
+}
+
+impl Fitting<'_> {
+    /// The sums of all that `wanted` shows neither black nor white.
+    #[inline(always)]
+    fn between<E: Eight>(&self) -> [f32; 8] {
+        let (black, white) = (E::all(BURNT[0]), E::all(BURNT[1]));
+        self.sums::<E>(|wanted, _| wanted.below(white).minus(wanted.below(black)))
+    }
+
+    /// The sums of all, each sample weighed by how near `tone` brings it.
+    #[inline(always)]
+    fn weighed_by<E: Eight>(&self, tone: &Tone) -> [f32; 8] {
+        let (black, white, one) = (E::all(BURNT[0]), E::all(BURNT[1]), E::all(1.0));
+        let scale = E::all(1.0 / APART_LEVELS);
+        self.sums::<E>(|wanted, found| {
+            let lit = tone.lit(found);
+            let apart = wanted.minus(lit).times(scale);
+            let term = one.over(one.plus(apart.times(apart)));
+            // Black in both, or neither below white: nothing is known of how much so.
+            let dark = wanted.below(black).times(lit.below(black));
+            let bright = one.minus(wanted.below(white)).times(one.minus(lit.below(white)));
+            term.times(term).times(one.minus(dark).minus(bright))
+        })
+    }
+
+    /// Sums over all samples of 1, `x` to `x^4`, and of `wanted` times 1, `x` and `x^2`, each weighted.
+    #[inline(always)]
+    fn sums<E: Eight>(&self, weight: impl Fn(E, E) -> E) -> [f32; 8] {
+        let mut sums = [E::all(0.0); 8];
+        let lists = eights(self.wanted).iter().zip(eights(self.found)).zip(eights(self.inside));
+        for ((wanted, found), inside) in lists {
+            let (wanted, found) = (E::load(wanted), E::load(found));
+            let weight = E::load(inside).times(weight(wanted, found));
+            let x = centred(found);
+            let (wx, wy) = (weight.times(x), weight.times(wanted));
+            let (wxx, wxy) = (wx.times(x), wx.times(wanted));
+            let terms =
+                [weight, wx, wxx, wxx.times(x), wxx.times(x).times(x), wy, wxy, wxy.times(x)];
+            add(&mut sums, terms);
+        }
+        totals(sums)
+    }
+
+    /// The mean distance that `tone` leaves.
+    #[inline(always)]
+    fn left<E: Eight>(&self, tone: &Tone) -> f32 {
+        let (mut apart, mut count) = (E::all(0.0), E::all(0.0));
+        let (black, white) = (E::all(0.0), E::all(255.0));
+        let lists = eights(self.wanted).iter().zip(eights(self.found)).zip(eights(self.inside));
+        for ((wanted, found), inside) in lists {
+            let inside = E::load(inside);
+            let lit = tone.lit(E::load(found)).least(white).most(black);
+            apart = apart.plus(inside.times(E::load(wanted).minus(lit).size()));
+            count = count.plus(inside);
+        }
+        apart.total() / count.total().max(1.0)
+    }
+}
+
 /// Least squares of three terms; a little is added to the diagonal, as pictures of two levels settle no curve.
-fn solved(sums: &[f64; 8]) -> Option<[f32; 3]> {
-    let [n, x, xx, xxx, xxxx, y, xy, xxy] = *sums;
+fn solved(sums: &[f32; 8]) -> Option<[f32; 3]> {
+    let [n, x, xx, xxx, xxxx, y, xy, xxy] = sums.map(f64::from);
     let little = 1e-4 * n + 1e-9;
     let m = [[n + little, x, xx], [x, xx + little, xxx], [xx, xxx, xxxx + 10.0 * little]];
     let right = [y, xy, xxy];
@@ -143,64 +195,159 @@ pub struct Colours {
 const PART: usize = 4;
 
 impl Colours {
-    /// Of `side` x `side` samples of blue and red chroma of two pictures, `side` a multiple of four, where `inside`
+    /// Of `side` x `side` samples of blue and red chroma of two pictures, `side` a multiple of eight, where `inside`
     /// is not 0. Either may be a tinted and fainter copy of the other: the way that leaves less is taken.
     #[inline(always)]
-    pub fn of(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
-        let one = tinted(a, b, inside, side);
-        let other = tinted(b, a, inside, side);
+    pub fn of<E: Eight>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
+        let one = E::apart(Tinting { a, b, inside, side });
+        let other = E::apart(Tinting { a: b, b: a, inside, side });
         let better = if one.left <= other.left { one } else { other };
         Colours { strength: one.strength.min(other.strength), ..better }
     }
 }
 
 /// How far `a` is from `b` with the strength and the tint that bring it nearest.
-#[inline(always)]
-fn tinted(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32], side: usize) -> Colours {
-    let (mut strength, mut tint) = (1.0f32, [0.0f32; 2]);
-    let mut varies = 0.0;
-    for round in 0..ROUNDS {
-        let mut sums = [0.0f32; 8];
-        for at in 0..inside.len() {
-            let mut weight = inside[at];
-            if round > 0 {
-                let apart = |k: usize| a[k][at] - strength * b[k][at] - tint[k];
-                let far = apart(0).hypot(apart(1)) / APART_LEVELS;
-                weight /= (1.0 + far * far) * (1.0 + far * far);
+struct Tinting<'a> {
+    a: [&'a [f32]; 2],
+    b: [&'a [f32]; 2],
+    inside: &'a [f32],
+    side: usize,
+}
+
+impl Work for Tinting<'_> {
+    type Out = Colours;
+
+    #[inline(always)]
+    fn with<E: Eight>(self) -> Colours {
+        let (mut strength, mut tint) = (1.0f32, [0.0f32; 2]);
+        let mut varies = 0.0;
+        for round in 0..ROUNDS {
+            let [n, u, v, x, y, bb, ab, aa] =
+                self.sums::<E>((round > 0).then_some((strength, tint)));
+            let n = n.max(1.0);
+            let within = (bb - (u * u + v * v) / n) / n;
+            if round == 0 {
+                varies = ((aa - (x * x + y * y) / n) / n).max(0.0).sqrt();
             }
-            let (u, v, x, y) = (b[0][at], b[1][at], a[0][at], a[1][at]);
-            let terms = [1.0, u, v, x, y, u * u + v * v, u * x + v * y, x * x + y * y];
-            sums.iter_mut().zip(terms).for_each(|(sum, term)| *sum += weight * term);
+            let with = (ab - (u * x + v * y) / n) / n;
+            // A level of chance: grey pictures settle no strength.
+            strength = (with / (within + 1.0)).clamp(0.0, 4.0);
+            tint = [(x - strength * u) / n, (y - strength * v) / n];
         }
-        let [n, u, v, x, y, bb, ab, aa] = sums;
-        let n = n.max(1.0);
-        let within = (bb - (u * u + v * v) / n) / n;
-        if round == 0 {
-            varies = ((aa - (x * x + y * y) / n) / n).max(0.0).sqrt();
-        }
-        let with = (ab - (u * x + v * y) / n) / n;
-        // A level of chance: grey pictures settle no strength.
-        strength = (with / (within + 1.0)).clamp(0.0, 4.0);
-        tint = [(x - strength * u) / n, (y - strength * v) / n];
+        let ([left, worst], [apart, _]) =
+            (self.distances::<E>(strength, tint), self.distances::<E>(1.0, [0.0; 2]));
+        Colours { left, worst, apart, strength: varies }
     }
-    let (mut left, mut apart, mut count, mut worst) = (0.0f32, 0.0f32, 0.0f32, 0.0f32);
-    for part in 0..(side / PART) * (side / PART) {
-        let (top, first) = (part / (side / PART) * PART, part % (side / PART) * PART);
-        let (mut here, mut inner) = (0.0f32, 0.0f32);
-        for row in top..top + PART {
-            for at in row * side + first..row * side + first + PART {
-                let far = |k: usize| a[k][at] - strength * b[k][at] - tint[k];
-                let weight = inside[at];
-                here += weight * far(0).hypot(far(1));
-                apart += weight * (a[0][at] - b[0][at]).hypot(a[1][at] - b[1][at]);
-                inner += weight;
+}
+
+impl Tinting<'_> {
+    /// Eight samples of both chromas of both pictures, and what of them lies on both.
+    #[inline(always)]
+    fn eight<E: Eight>(&self, at: usize) -> ([E; 2], [E; 2], E) {
+        let load = |list: &[f32]| E::load(&eights(list)[at]);
+        let ([x, y], [u, v]) = (self.a, self.b);
+        ([load(x), load(y)], [load(u), load(v)], load(self.inside))
+    }
+
+    /// Sums over all samples of 1, the chromas of `b` and of `a`, and of the products of `b` with itself, of both and of
+    /// `a` with itself; each sample weighed by how near `light` brings it.
+    #[inline(always)]
+    fn sums<E: Eight>(&self, light: Option<(f32, [f32; 2])>) -> [f32; 8] {
+        let (one, scale) = (E::all(1.0), E::all(1.0 / (APART_LEVELS * APART_LEVELS)));
+        let mut sums = [E::all(0.0); 8];
+        for at in 0..eights(self.inside).len() {
+            let ([x, y], [u, v], mut weight) = self.eight::<E>(at);
+            if let Some((strength, [blue, red])) = light {
+                let strength = E::all(strength);
+                let apart = x.minus(strength.times(u)).minus(E::all(blue));
+                let aside = y.minus(strength.times(v)).minus(E::all(red));
+                let square = apart.times(apart).plus(aside.times(aside));
+                let far = one.plus(square.times(scale));
+                weight = weight.over(far.times(far));
+            }
+            let products = |a: E, b: E, c: E, d: E| weight.times(a.times(b).plus(c.times(d)));
+            let [wu, wv] = [weight.times(u), weight.times(v)];
+            let [wx, wy] = [weight.times(x), weight.times(y)];
+            let squares = [products(u, u, v, v), products(u, x, v, y), products(x, x, y, y)];
+            let [bb, ab, aa] = squares;
+            add(&mut sums, [weight, wu, wv, wx, wy, bb, ab, aa]);
+        }
+        totals(sums)
+    }
+
+    /// The mean distance in that light, and the greatest mean of a part.
+    #[inline(always)]
+    fn distances<E: Eight>(&self, strength: f32, [blue, red]: [f32; 2]) -> [f32; 2] {
+        let (strength, blue, red) = (E::all(strength), E::all(blue), E::all(red));
+        let mut far = vec![0.0; self.inside.len()];
+        for (at, into) in far.as_chunks_mut::<LANES>().0.iter_mut().enumerate() {
+            let ([x, y], [u, v], weight) = self.eight::<E>(at);
+            let apart = x.minus(strength.times(u)).minus(blue);
+            let aside = y.minus(strength.times(v)).minus(red);
+            weight.times(apart.times(apart).plus(aside.times(aside)).root()).store(into);
+        }
+        let side = self.side;
+        let (mut left, mut count, mut worst) = (0.0f32, 0.0f32, 0.0f32);
+        for part in 0..(side / PART) * (side / PART) {
+            let (top, first) = (part / (side / PART) * PART, part % (side / PART) * PART);
+            let (mut here, mut inner) = (0.0f32, 0.0f32);
+            for row in top..top + PART {
+                let line = row * side + first..row * side + first + PART;
+                here += far[line.clone()].iter().sum::<f32>();
+                inner += self.inside[line].iter().sum::<f32>();
+            }
+            (left, count) = (left + here, count + inner);
+            if inner >= (PART * PART / 2) as f32 {
+                worst = worst.max(here / inner);
             }
         }
-        (left, count) = (left + here, count + inner);
-        if inner >= (PART * PART / 2) as f32 {
-            worst = worst.max(here / inner);
+        [left / count.max(1.0), worst]
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use proptest::prelude::*;
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(48))]
+
+        #[test]
+        fn one_light_explains_a_brighter_and_a_duller_copy(
+            levels in prop::collection::vec(0u8..=255, 256), gain in 0.5f32..2.0, offset in -30.0f32..30.0,
+            ground in 0usize..160,
+        ) {
+            // On white ground, which stays white in both.
+            let mut picture: Vec<f32> = levels.into_iter().map(f32::from).collect();
+            picture[..ground].fill(255.0);
+            let lit: Vec<f32> =
+                picture.iter().map(|level| (level * gain + offset).clamp(0.0, 255.0)).collect();
+            let inside = [1.0; 256];
+            let start = Some(Tone::line(1.0, 0.0));
+            let left = [start, None].map(|start| Tone::fitted::<[f32; 8]>(start, &lit, &picture, &inside).1);
+            prop_assert!(left[0].min(left[1]) < 4.0, "{left:?}");
+        }
+
+        #[test]
+        fn one_tint_and_a_weaker_colour_are_no_other_colour(
+            blue in prop::collection::vec(-60.0f32..60.0, 64), red in prop::collection::vec(-60.0f32..60.0, 64),
+            strength in 0.3f32..1.0, tint in prop::array::uniform2(-20.0f32..20.0),
+        ) {
+            let changed = |plane: &[f32], by: f32| -> Vec<f32> {
+                plane.iter().map(|level| level * strength + by).collect()
+            };
+            let (u, v) = (changed(&blue, tint[0]), changed(&red, tint[1]));
+            let inside = [1.0; 64];
+            let same = Colours::of::<[f32; 8]>([&blue, &red], [&u, &v], &inside, 8);
+            prop_assert!(same.left < 0.5 && same.worst < 1.0, "{same:?}");
+            // Of another colour in one part only that part is left, and most of it.
+            let mut part = v.clone();
+            for at in (0..4).flat_map(|row| row * 8..row * 8 + 4) {
+                part[at] += 60.0;
+            }
+            let other = Colours::of::<[f32; 8]>([&blue, &red], [&u, &part], &inside, 8);
+            prop_assert!(other.worst > 20.0 && other.left < other.worst / 2.0, "{other:?}");
         }
     }
-    let count = count.max(1.0);
-    Colours { left: left / count, worst, apart: apart / count, strength: varies }
 }

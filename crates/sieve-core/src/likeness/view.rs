@@ -6,6 +6,7 @@
 use std::f32::consts::PI;
 use std::sync::{LazyLock, OnceLock};
 
+use super::eight::{Eight, Work, run};
 use super::plane::{Plane, Planes};
 use crate::affine::Affine;
 use crate::measuring::Thumbnail;
@@ -162,54 +163,7 @@ impl Look {
 
     /// Of the same `gain` times as bright, burnt out where that is more than can be shown.
     fn brighter(plane: &Plane, region: &Affine, gain: f32) -> Option<Self> {
-        #[cfg(target_arch = "x86_64")]
-        if is_x86_feature_detected!("avx2") {
-            // SAFETY: the processor has what the function was built for.
-            return unsafe { Self::of_wide(plane, region, gain) };
-        }
-        Self::of_anywhere(plane, region, gain)
-    }
-
-    /// The same sums in the same order, eight numbers at a time.
-    #[cfg(target_arch = "x86_64")]
-    #[target_feature(enable = "avx2")]
-    fn of_wide(plane: &Plane, region: &Affine, gain: f32) -> Option<Self> {
-        Self::of_anywhere(plane, region, gain)
-    }
-
-    #[inline(always)]
-    fn of_anywhere(plane: &Plane, region: &Affine, gain: f32) -> Option<Self> {
-        let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
-        let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
-        plane.sample(region, SAMPLES, &mut values);
-        if gain != 1.0 {
-            values.iter_mut().for_each(|value| *value = (*value * gain).min(255.0));
-        }
-        for (row, down) in values.chunks_exact(SAMPLES).zip(BASIS.iter()) {
-            let mut across = [0.0f32; HIGHEST + 1];
-            for (value, basis) in row.iter().zip(BASIS.iter()) {
-                for (sum, weight) in across.iter_mut().zip(basis) {
-                    *sum += value * weight;
-                }
-            }
-            for (low, weight) in low.iter_mut().zip(down) {
-                for (low, value) in low.iter_mut().zip(across) {
-                    *low += value * weight;
-                }
-            }
-        }
-        let frequencies = FREQUENCIES.iter();
-        let plain: f32 = frequencies.clone().map(|&(u, v)| low[v][u] * low[v][u]).sum();
-        if plain.sqrt() < LEAST_CONTRAST * SAMPLES as f32 {
-            return None;
-        }
-        // Pictures have less of the higher frequencies; each shall count about alike.
-        let weighted =
-            |&(u, v): &(usize, usize)| low[v][u] * ((u * u + v * v) as f32).sqrt().sqrt();
-        let mut numbers: Vec<f32> = frequencies.map(weighted).collect();
-        let length = numbers.iter().map(|value| value * value).sum::<f32>().sqrt();
-        numbers.iter_mut().for_each(|value| *value /= length);
-        Some(Look { numbers })
+        run(Looking { plane, region, gain })
     }
 
     fn number(&self, across: usize, down: usize) -> f32 {
@@ -246,6 +200,53 @@ impl Look {
             *number = (if is_negative { -value } else { value }).round() as i8;
         }
         Vector(vector)
+    }
+}
+
+/// A region that is looked at.
+struct Looking<'a> {
+    plane: &'a Plane,
+    region: &'a Affine,
+    gain: f32,
+}
+
+impl Work for Looking<'_> {
+    type Out = Option<Look>;
+
+    #[inline(always)]
+    fn with<E: Eight>(self) -> Option<Look> {
+        let Looking { plane, region, gain } = self;
+        let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
+        let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
+        plane.sample(region, SAMPLES, &mut values);
+        if gain != 1.0 {
+            values.iter_mut().for_each(|value| *value = (*value * gain).min(255.0));
+        }
+        for (row, down) in values.chunks_exact(SAMPLES).zip(BASIS.iter()) {
+            let mut across = [0.0f32; HIGHEST + 1];
+            for (value, basis) in row.iter().zip(BASIS.iter()) {
+                for (sum, weight) in across.iter_mut().zip(basis) {
+                    *sum += value * weight;
+                }
+            }
+            for (low, weight) in low.iter_mut().zip(down) {
+                for (low, value) in low.iter_mut().zip(across) {
+                    *low += value * weight;
+                }
+            }
+        }
+        let frequencies = FREQUENCIES.iter();
+        let plain: f32 = frequencies.clone().map(|&(u, v)| low[v][u] * low[v][u]).sum();
+        if plain.sqrt() < LEAST_CONTRAST * SAMPLES as f32 {
+            return None;
+        }
+        // Pictures have less of the higher frequencies; each shall count about alike.
+        let weighted =
+            |&(u, v): &(usize, usize)| low[v][u] * ((u * u + v * v) as f32).sqrt().sqrt();
+        let mut numbers: Vec<f32> = frequencies.map(weighted).collect();
+        let length = numbers.iter().map(|value| value * value).sum::<f32>().sqrt();
+        numbers.iter_mut().for_each(|value| *value /= length);
+        Some(Look { numbers })
     }
 }
 
@@ -302,6 +303,11 @@ impl Subject {
         let all = Planes::of(thumbnail);
         let (content, unbordered) = (Region::within_border(&all), OnceLock::new());
         Subject { all, content, aspect, plain, unbordered }
+    }
+
+    /// Where its content lies: all of it where there is no border.
+    pub fn content(&self) -> Region {
+        self.content.unwrap_or(Region::WHOLE)
     }
 
     /// The planes that a view shows.

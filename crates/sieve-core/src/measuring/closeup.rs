@@ -2,6 +2,7 @@
 //! seem to be the same.
 
 use super::grid::Averager;
+use super::thumbnail::LUMA;
 use crate::reading::{self, ReadLimits, Trouble};
 use crate::region::Region;
 
@@ -20,6 +21,8 @@ pub struct Closeup {
     pub region: Region,
     /// 96 x 96 values of red, green and blue each, row-major, 0 to 255.
     pub rgb: [Vec<u8>; 3],
+    /// The same number of values of luma.
+    pub luma: Vec<u8>,
     /// The pixels that the longer side of the part has, at most 96: there is no finer detail.
     pub finest_px: usize,
 }
@@ -43,8 +46,17 @@ impl Closeup {
         let rgb = grid.0.map(|plane| {
             part(&plane, side, &wanted).into_iter().map(|value| (value + 0.5) as u8).collect()
         });
-        Ok(Closeup { region: wanted, rgb, finest_px: (pixels as usize).min(CLOSEUP_PX) })
+        let luma = luma_of(&rgb);
+        Ok(Closeup { region: wanted, rgb, luma, finest_px: (pixels as usize).min(CLOSEUP_PX) })
     }
+}
+
+fn luma_of([red, green, blue]: &[Vec<u8>; 3]) -> Vec<u8> {
+    let pixels = red.iter().zip(green).zip(blue);
+    let luma = pixels.map(|((&red, &green), &blue)| {
+        f32::from(red) * LUMA[0] + f32::from(green) * LUMA[1] + f32::from(blue) * LUMA[2]
+    });
+    luma.map(|luma| (luma + 0.5) as u8).collect()
 }
 
 /// The part of a plane of `side` x `side` cells in [`CLOSEUP_PX`] rows and columns: between four cells their

@@ -204,7 +204,7 @@ fn ties(balance: &Balance, all: bool) -> String {
         for place in 0..shown {
             let mut row = if place == 0 {
                 vec![
-                    tie.fact.name().to_owned(),
+                    tie.fact.to_owned(),
                     format!("{:.2}", association.cramers_v_corrected),
                     strength(association.cramers_v_corrected).to_owned(),
                 ]

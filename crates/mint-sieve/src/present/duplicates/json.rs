@@ -93,7 +93,7 @@ pub fn json(answer: &Duplicates<'_>) -> String {
         score: group.score,
         label_conflict: group.label_conflict,
         across_splits: group.across_splits,
-        keep_because: group.kind.is_duplicate().then(|| reason(group.why)),
+        keep_because: group.why.map(reason),
         images: group
             .members
             .iter()
@@ -107,7 +107,7 @@ pub fn json(answer: &Duplicates<'_>) -> String {
                     width_px: picture.measured.facts.width_px,
                     height_px: picture.measured.facts.height_px,
                     size_bytes: picture.record.size_bytes,
-                    keep: member.keep || !group.kind.is_duplicate(),
+                    keep: member.keep,
                     kind: member.kind.map(sieve_core::duplicates::Kind::name),
                     score: member.score,
                 }

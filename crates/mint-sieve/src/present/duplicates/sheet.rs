@@ -56,8 +56,8 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
                 };
                 let places = [record.split(), record.class()].into_iter().flatten();
                 let place = places.collect::<Vec<_>>().join(" / ");
-                let is_duplicate = group.kind.is_duplicate();
-                let keep = if member.keep && is_duplicate { "keep" } else { "" };
+                let is_kept = group.why.is_some() && member.keep;
+                let keep = if is_kept { "keep" } else { "" };
                 let size = format!("{}x{}", facts.width_px, facts.height_px);
                 let words = [keep, &how, &size].into_iter().filter(|word| !word.is_empty());
                 Labelled {
@@ -68,7 +68,7 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
                         place,
                         words.collect::<Vec<_>>().join(", "),
                     ],
-                    is_marked: member.keep && is_duplicate,
+                    is_marked: is_kept,
                 }
             })
             .collect(),

@@ -25,7 +25,6 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
     ];
     let mut rows = Vec::new();
     for (number, group) in (1..).zip(&answer.found.groups) {
-        let is_duplicate = group.kind.is_duplicate();
         for member in &group.members {
             let (record, facts) =
                 (answer.record(member), &answer.picture(member.picture).measured.facts);
@@ -43,12 +42,8 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
                 facts.width_px.to_string(),
                 facts.height_px.to_string(),
                 record.size_bytes.to_string(),
-                (member.keep || !is_duplicate).to_string(),
-                if member.keep && is_duplicate {
-                    reason(group.why).to_owned()
-                } else {
-                    String::new()
-                },
+                member.keep.to_string(),
+                group.why.filter(|_| member.keep).map_or("", reason).to_owned(),
             ]);
         }
     }

@@ -145,10 +145,8 @@ fn row(
     if with_splits {
         row.push(record.split().unwrap_or("-").to_owned());
     }
-    let remark = match group.kind.is_duplicate() && member.keep {
-        true => format!("keep: {}", reason(group.why)),
-        false => String::new(),
-    };
+    let why = group.why.filter(|_| member.keep);
+    let remark = why.map_or(String::new(), |why| format!("keep: {}", reason(why)));
     row.extend([
         format!("{}x{}", facts.width_px, facts.height_px),
         humansize::format_size(record.size_bytes, humansize::DECIMAL),
