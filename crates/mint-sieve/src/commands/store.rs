@@ -16,7 +16,7 @@ use crate::present::warn;
 /// that was named must do.
 pub fn open(args: &CollectionArgs, kept: &CatalogArgs) -> Result<Option<Store>, Failure> {
     if kept.no_catalog {
-        return Ok(None);
+        return Ok(of_this_run());
     }
     if let Some(file) = &kept.catalog {
         collection::refuse_inside(args, file)?;
@@ -35,7 +35,7 @@ pub fn open(args: &CollectionArgs, kept: &CatalogArgs) -> Result<Option<Store>, 
     }
     let Some(file) = cache_file(args) else {
         tracing::debug!("no catalog: there is no cache folder, or it lies inside the collection");
-        return Ok(None);
+        return Ok(of_this_run());
     };
     match Store::open(&file) {
         Ok((store, damaged)) => {
@@ -47,9 +47,15 @@ pub fn open(args: &CollectionArgs, kept: &CatalogArgs) -> Result<Option<Store>, 
                 "what is measured cannot be kept in {}: {error}; the next run reads everything again",
                 file.parent().unwrap_or(&file).display()
             ));
-            Ok(None)
+            Ok(of_this_run())
         }
     }
+}
+
+/// Where it cannot be had either, thumbnails are made anew when they are asked for.
+fn of_this_run() -> Option<Store> {
+    let store = Store::of_this_run();
+    store.inspect_err(|error| tracing::debug!(%error, "nothing is kept within the run")).ok()
 }
 
 /// Says that a damaged catalog was renamed.

@@ -105,6 +105,17 @@ impl Store {
         }
     }
 
+    /// A catalog for this run alone, so that no file is decoded twice in it. The system keeps it in memory and, beyond a
+    /// few megabytes, in a file of its own that is gone with the run, however that ends.
+    ///
+    /// # Errors
+    ///
+    /// When the database cannot be begun.
+    pub fn of_this_run() -> Result<Self, StoreError> {
+        // A file without a name is a temporary one to SQLite.
+        Store::connect(Path::new("")).map_err(|error| unusable_by(&error))
+    }
+
     /// Several runs that make the same file at once: while one turns the write-ahead log on, the
     /// others are refused at once, whatever patience the database was told to have.
     fn connect_patiently(file: &Path) -> rusqlite::Result<Self> {
