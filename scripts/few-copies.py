@@ -6,7 +6,7 @@ folders 0, 1, ... of the same form, in each of which every base is there with CO
 picture has dozens of copies around it, what its surroundings say is not what they say of a picture that is there twice.
 Files are linked, not copied.
 """
-import csv, os, random, sys
+import csv, os, random, shutil, sys
 
 if len(sys.argv) < 5:
     sys.exit(__doc__)
@@ -26,6 +26,7 @@ for draw in range(draws):
         path = f'{out}/{draw}/images/{row["path"]}'
         os.makedirs(os.path.dirname(path), exist_ok=True)
         os.link(f'{bench}/images/{row["path"]}', path)
+    shutil.copy(f'{bench}/hard_negatives.csv', f'{out}/{draw}/')
     with open(f'{out}/{draw}/truth.csv', 'w', newline='') as file:
         writer = csv.DictWriter(file, rows[0].keys(), lineterminator='\n')
         writer.writeheader()

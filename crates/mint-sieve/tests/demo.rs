@@ -90,6 +90,9 @@ fn the_whole_job_runs_and_every_planted_fault_is_found() {
     for name in ["preview-gentle.png", "preview-harsh.png", "splits/split.csv"] {
         assert!(workspace.path(&format!("herb-shed-demo/{name}")).is_file(), "{name}");
     }
+    // What the search can see, the split that it built does not leak.
+    let leakage = workspace.json(&["leakage", "herb-shed-demo/splits"]);
+    assert_eq!(leakage["pairs"], serde_json::json!([]));
     // A second demo would write over the first.
     let before = workspace.files("herb-shed-demo");
     let again = workspace.run(&["demo"]);

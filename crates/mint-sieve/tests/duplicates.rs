@@ -164,6 +164,49 @@ fn calls_that_make_no_sense_are_refused_before_anything_is_read() {
 }
 
 #[test]
+fn what_is_known_of_a_search_never_changes_its_answer() {
+    let workspace = Workspace::new();
+    for tone in 0..12 {
+        workspace.write(&format!("herbs/sage/{tone}a.png"), &support::png(tone));
+        workspace.write(&format!("herbs/bay/{tone}b.jpg"), &support::jpeg(tone));
+    }
+    let herbs = |name: &str| workspace.path(&format!("herbs/{name}"));
+    let changes: [&dyn Fn(); 7] = [
+        &|| {},
+        &|| fs::remove_file(herbs("sage/3a.png")).unwrap(),
+        // The same bytes, under another class, then another name; then other bytes; then all as it was.
+        &|| fs::rename(herbs("bay/4b.jpg"), herbs("sage/4b.jpg")).unwrap(),
+        &|| fs::rename(herbs("sage/5a.png"), herbs("sage/a copy.png")).unwrap(),
+        &|| workspace.write("herbs/bay/6b.jpg", &support::jpeg(40)),
+        &|| workspace.write("herbs/bay/new.jpg", &support::jpeg(7)),
+        &|| fs::remove_file(herbs("bay/new.jpg")).unwrap(),
+    ];
+    let mut answers = Vec::new();
+    for (at, change) in changes.into_iter().enumerate() {
+        change();
+        for reach in ["near", "wide"] {
+            let call = ["duplicates", "herbs", "--reach", reach, "--format", "json"];
+            let told = |more: &[&str]| workspace.run(&[&call[..], more].concat());
+            let expected = told(&["--no-catalog"]);
+            let first = told(&["--catalog", "kept.sqlite", "--verbose"]);
+            let again = told(&["--catalog", "kept.sqlite", "--verbose"]);
+            assert_eq!(
+                (&first.stdout, &again.stdout),
+                (&expected.stdout, &expected.stdout),
+                "{at}"
+            );
+            let is_known = |answer: &str| answer.contains("the search was done before");
+            // The last change brings back what was searched before the one before it.
+            assert_eq!(is_known(&first.stderr), at == 6, "{at} {reach}");
+            assert!(is_known(&again.stderr) && !is_known(&expected.stderr), "{at} {reach}");
+            answers.push(expected.stdout);
+        }
+    }
+    answers.dedup();
+    assert!(answers.len() > 8, "the changes change the answer");
+}
+
+#[test]
 fn files_that_go_and_runs_that_are_killed_or_meet_change_no_answer() {
     let workspace = Workspace::new();
     for tone in 0..160 {

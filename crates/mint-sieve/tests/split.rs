@@ -126,7 +126,12 @@ fn different_pictures_of_one_group_are_no_label_conflict() {
     }
     workspace.write("table.csv", table.as_bytes());
     let said = workspace.says(&["split", "table.csv", "--pictures", "herbs"]);
-    assert!(said.contains("Kept together: 1 group of copies or of one name, 4 in all."), "{said}");
+    assert!(
+        said.contains(
+            "Kept together: 1 group of images that a table or name groups, 4 images in all."
+        ),
+        "{said}"
+    );
     assert!(!said.contains("Label conflict"), "{said}");
     let answer = workspace.json(&["split", "table.csv", "--pictures", "herbs"]);
     assert_eq!(answer["groups"][0]["label_conflict"], false);

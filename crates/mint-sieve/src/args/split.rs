@@ -5,14 +5,15 @@ use std::path::PathBuf;
 use clap::{Args, ValueEnum};
 use sieve_core::splitting::Parts;
 
-use super::{CatalogArgs, CollectionArgs, seed};
+use super::{CatalogArgs, CollectionArgs, Reach, seed};
 use crate::writing::Link;
 
 /// Build stratified train, validation and test splits
 ///
-/// Divides every class by the same shares, in an order that is drawn from the seed. Files with the
-/// same bytes stay in one split; files that cannot be trained on are left out. Without --to and --out
-/// nothing is written and the answer is what would be.
+/// Divides every class by the same shares, in an order that is drawn from the seed. Copies, frames of one
+/// moment and what a table puts into one group stay in one split, so that none holds what another was
+/// trained on; files that cannot be trained on are left out. Without --to and --out nothing is written
+/// and the answer is what would be.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -30,6 +31,9 @@ pub struct SplitArgs {
     /// What the shuffle is drawn from; the same seed gives the same splits
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
+    /// How far to look for copies, which stay together [default: wide up to 50,000 pictures, near above]
+    #[arg(long, value_enum)]
+    pub reach: Option<Reach>,
     /// Write the pictures to this new folder as split/class/picture, with split.csv
     #[arg(long, value_name = "FOLDER")]
     pub to: Option<PathBuf>,

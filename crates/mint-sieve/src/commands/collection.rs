@@ -110,18 +110,9 @@ pub fn refuse_inside(args: &CollectionArgs, output: &Path) -> Result<(), Failure
         .try_for_each(|root| writing::refuse_inside(root, output))
 }
 
-/// Lists, reads and measures the collection. What is known of it from an earlier run is not read
-/// again.
+/// Lists, reads and measures the collection, and hands the store back that keeps what was measured. What is known of
+/// the collection from an earlier run is not read again.
 pub fn measure(
-    args: &CollectionArgs,
-    kept: &CatalogArgs,
-    progress: &Progress,
-) -> Result<Catalog, Failure> {
-    measure_kept(args, kept, progress).map(|(catalog, _)| catalog)
-}
-
-/// The same, with the store that keeps what was measured.
-pub fn measure_kept(
     args: &CollectionArgs,
     kept: &CatalogArgs,
     progress: &Progress,
@@ -154,13 +145,24 @@ pub fn search<T>(
     progress: &Progress,
     answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
-    let (catalog, store) = measure_kept(args, kept, progress)?;
+    let measured = measure(args, kept, progress)?;
+    search_in(args, &measured, reach, progress, answer)
+}
+
+/// The same in a collection that is measured already.
+pub fn search_in<T>(
+    args: &CollectionArgs,
+    (catalog, store): &(Catalog, Option<Store>),
+    reach: Option<Reach>,
+    progress: &Progress,
+    answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
+) -> Result<T, Failure> {
     let limits = read_limits(args);
-    let side = [Side { catalog: &catalog, store: store.as_ref(), limits: &limits }];
+    let side = [Side { catalog, store: store.as_ref(), limits: &limits }];
     let request = duplicates::Request { reach: reach.map(Into::into), ..Default::default() };
     let found = duplicates::find(&side, &request, progress)?;
     progress.end();
-    answer(&catalog, &found)
+    answer(catalog, &found)
 }
 
 /// The failure of a collection that gives nothing to work on.

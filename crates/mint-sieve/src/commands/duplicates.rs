@@ -29,10 +29,10 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
     let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;
 
     let limits = collection::read_limits(&args.collection);
-    let mut measured = vec![collection::measure_kept(&args.collection, &args.catalog, progress)?];
+    let mut measured = vec![collection::measure(&args.collection, &args.catalog, progress)?];
     if let Some(other) = &other {
         let kept = CatalogArgs { catalog: None, ..args.catalog.clone() };
-        measured.push(collection::measure_kept(other, &kept, progress)?);
+        measured.push(collection::measure(other, &kept, progress)?);
     }
     for ((catalog, _), args) in measured.iter().zip([Some(&args.collection), other.as_ref()]) {
         if let (None, Some(args)) = (catalog.images().next(), args) {

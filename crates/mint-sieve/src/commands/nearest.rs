@@ -26,7 +26,7 @@ pub fn run(args: &NearestArgs, progress: &Progress) -> Result<Answer, Failure> {
     let image = measuring::measure(&bytes.bytes, &limits).map_err(refused)?;
     let closeup = |content| Closeup::of(&bytes.bytes, &limits, content).ok();
 
-    let (catalog, store) = collection::measure_kept(&from, &args.catalog, progress)?;
+    let (catalog, store) = collection::measure(&from, &args.catalog, progress)?;
     if catalog.images().next().is_none() {
         return Err(collection::without_pictures(&from, &catalog.collection));
     }

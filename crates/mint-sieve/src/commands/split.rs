@@ -1,6 +1,7 @@
 //! `split`: train, validation and test.
 
 use sieve_core::catalog::{Catalog, SPLIT_TABLE};
+use sieve_core::duplicates::Found;
 use sieve_core::splitting::{self, Assignment, Request};
 
 use super::{Answer, Output, collection};
@@ -20,19 +21,44 @@ pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
     let table = args.out.as_deref().map(NewFile::create).transpose()?;
     let tree = args.to.as_deref().map(NewFolder::create).transpose()?;
 
-    let catalog = collection::measure(&args.collection, &args.catalog, progress)?;
-    refuse_split(&catalog)?;
-    let assignment = splitting::assign(&catalog, &request);
-    if assignment.images.is_empty() {
-        return Err(collection::without_pictures(&args.collection, &catalog.collection));
-    }
-    refuse_empty_part(&catalog, &assignment, &request)?;
-    let rows = present::split::table(&catalog, &assignment, request.parts.names());
+    let measured = collection::measure(&args.collection, &args.catalog, progress)?;
+    // Before the search, which is the long part.
+    refuse_split(&measured.0)?;
+    let answer = |catalog: &Catalog, found: &Found<'_>| {
+        let assignment = splitting::assign(catalog, found, &request);
+        if assignment.images.is_empty() {
+            return Err(collection::without_pictures(&args.collection, &catalog.collection));
+        }
+        refuse_empty_part(catalog, &assignment, &request)?;
+        let rows = write(args, &request, catalog, &assignment, table, tree, progress)?;
+        let split = present::split::Split {
+            args,
+            request: &request,
+            catalog,
+            found,
+            assignment: &assignment,
+        };
+        Ok(Answer::done(shown(&split, rows)))
+    };
+    collection::search_in(&args.collection, &measured, args.reach, progress, answer)
+}
+
+/// Writes what was asked for; the rows of the split table are returned.
+fn write(
+    args: &SplitArgs,
+    request: &Request,
+    catalog: &Catalog,
+    assignment: &Assignment<'_>,
+    table: Option<NewFile>,
+    tree: Option<NewFolder>,
+    progress: &Progress,
+) -> Result<Vec<u8>, Failure> {
+    let rows = present::split::table(catalog, assignment, request.parts.names());
     if let Some(folder) = tree {
         let tree = Tree {
             collection: &catalog.collection,
             limits: collection::read_limits(&args.collection),
-            assignment: &assignment,
+            assignment,
             parts: request.parts.names(),
             link: args.link,
         };
@@ -43,20 +69,13 @@ pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
     if let Some(table) = table {
         table.write(&rows)?;
     }
-    Ok(Answer::done(answer(args, &request, &catalog, &assignment, rows)))
+    Ok(rows)
 }
 
-fn answer(
-    args: &SplitArgs,
-    request: &Request,
-    catalog: &Catalog,
-    assignment: &Assignment<'_>,
-    rows: Vec<u8>,
-) -> Output {
-    let split = present::split::Split { args, request, catalog, assignment };
-    match args.format {
-        SplitFormat::Text => Output::People(present::split::text(&split)),
-        SplitFormat::Json => Output::Json(present::split::json(&split)),
+fn shown(split: &present::split::Split<'_>, rows: Vec<u8>) -> Output {
+    match split.args.format {
+        SplitFormat::Text => Output::People(present::split::text(split)),
+        SplitFormat::Json => Output::Json(present::split::json(split)),
         SplitFormat::Csv => {
             Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
         }

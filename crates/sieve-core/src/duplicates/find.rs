@@ -3,10 +3,13 @@
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, HashMap, HashSet};
 
+use serde::{Deserialize, Serialize};
+
 use super::burst::by_time;
 use super::candidates::{Candidate, FEW, near, wide};
 use super::grouping::{Link, Links, Membership, families, group};
 use super::judging::{Judged, Judging, Verdicts};
+use super::kept::{self, Answer};
 use super::kind::Kind;
 use super::levels::{Crowd, Level};
 use super::pixels::same_pixels;
@@ -89,7 +92,7 @@ pub struct Request {
 }
 
 /// Two pictures that are there twice, or alike.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Pair {
     /// The number of the first in [`Found::pictures`]; the smaller one.
     pub a: u32,
@@ -124,7 +127,7 @@ pub struct Found<'a> {
 }
 
 /// Pictures that go together.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Group {
     /// The least sure kind in it.
     pub kind: Kind,
@@ -151,7 +154,7 @@ impl Group {
 }
 
 /// Why a picture is the one to keep.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub enum Why {
     /// It has the most pixels, borders left out.
     Pixels,
@@ -164,7 +167,7 @@ pub enum Why {
 }
 
 /// A picture of a group.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Member {
     /// Its number in [`Found::pictures`].
     pub picture: u32,
@@ -188,8 +191,40 @@ pub fn find<'a>(
 ) -> Result<Found<'a>, Error> {
     let mut subjects = Subjects::of(sides);
     let reach = request.reach.unwrap_or_else(|| Reach::usual(subjects.pictures.len()));
+    // What two collections have in common is the answer of neither.
+    let kept = match sides {
+        [Side { store: Some(store), .. }] => {
+            Some((*store, kept::key(&subjects.pictures, request, reach)))
+        }
+        _ => None,
+    };
+    let known = kept.and_then(|(store, key)| kept::recalled(store, key));
+    let answer = match known {
+        Some(answer) => answer,
+        None => {
+            let answer = searched(&mut subjects, request, reach, watch)?;
+            // Where a file went away meanwhile, another run may see more.
+            if let Some((store, key)) = kept.filter(|_| !subjects.lacks_files()) {
+                kept::keep(store, key, &answer);
+            }
+            answer
+        }
+    };
+    let small = subjects.pictures.iter().filter(|picture| picture.measured.is_small()).count();
+    let Answer { pairs, groups, by_name, level } = answer;
+    let pictures = subjects.pictures;
+    Ok(Found { groups, pairs, pictures, by_name, reach, level, small: small as u64 })
+}
+
+/// The search itself.
+fn searched(
+    subjects: &mut Subjects<'_>,
+    request: &Request,
+    reach: Reach,
+    watch: &dyn Watch,
+) -> Result<Answer, Error> {
     let copies = Copies::of(&subjects.pictures);
-    let twins = same_pixels(&mut subjects, &copies.leaders, watch)?;
+    let twins = same_pixels(subjects, &copies.leaders, watch)?;
     let is_small = |index: &u32| subjects.pictures[*index as usize].measured.is_small();
     let (small, leaders): (Vec<u32>, Vec<u32>) =
         copies.leaders.iter().partition(|&one| is_small(one));
@@ -197,13 +232,13 @@ pub fn find<'a>(
     let mut links = Links::new();
     let (mut judged, mut level) = (Vec::new(), None);
     if reach > Reach::Same {
-        let verdicts = looked_up(&mut subjects, leaders, reach, request, watch)?;
+        let verdicts = looked_up(subjects, leaders, reach, request, watch)?;
         level = (!leaders.is_empty()).then(|| verdicts.levels.summary());
         judged = verdicts.pairs;
     }
     if reach == Reach::Wide {
         let compares = |a: &Picture<'_>, b: &Picture<'_>| request.within.compares(a, b);
-        let (tiny, of_small) = nearly_equal(&mut subjects, &small, leaders, compares, watch)?;
+        let (tiny, of_small) = nearly_equal(subjects, &small, leaders, compares, watch)?;
         judged.extend(tiny);
         // What most pictures are is told.
         if small.len() > leaders.len() {
@@ -226,7 +261,7 @@ pub fn find<'a>(
     }
     let mut named = HashSet::new();
     if reach > Reach::Same {
-        for (pair, link) in by_time(&mut subjects, leaders, &same, watch)? {
+        for (pair, link) in by_time(subjects, leaders, &same, watch)? {
             links.insert(pair, link);
         }
     }
@@ -234,7 +269,7 @@ pub fn find<'a>(
         // Copies stay copies whatever the names of their files, and what is a burst already stays one.
         let is_told =
             |pair: &(u32, u32)| links.get(pair).is_some_and(|link| link.kind.is_dependent());
-        let mut frames = by_running_names(&subjects, leaders, watch)?;
+        let mut frames = by_running_names(subjects, leaders, watch)?;
         frames.retain(|(pair, _)| !is_told(pair));
         named.extend(frames.iter().map(|&(pair, _)| pair));
         links.extend(frames);
@@ -250,10 +285,8 @@ pub fn find<'a>(
         pair.kind == Kind::Burst && named.contains(&(a.min(b), a.max(b)))
     };
     let by_name = pairs.iter().filter(is_named).map(|pair| (pair.a, pair.b)).collect();
-    let groups = groups(&subjects, &pairs, &copies);
-    let small = subjects.pictures.iter().filter(|picture| picture.measured.is_small()).count();
-    let pictures = subjects.pictures;
-    Ok(Found { groups, pairs, pictures, by_name, reach, level, small: small as u64 })
+    let groups = groups(subjects, &pairs, &copies);
+    Ok(Answer { pairs, groups, by_name, level })
 }
 
 /// The records of two pictures, and the numbers that are weighed.

@@ -1,9 +1,11 @@
 //! In which way two pictures are the same.
 
+use serde::{Deserialize, Serialize};
+
 use crate::likeness::{Examined, Placing};
 
 /// In which way two pictures show the same, from the surest to the least sure.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub enum Kind {
     /// The files hold the same bytes.
     SameBytes,

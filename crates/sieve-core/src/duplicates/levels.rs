@@ -9,6 +9,7 @@
 use std::collections::{BTreeMap, HashSet};
 
 use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
 
 use crate::Error;
 use crate::affine::Affine;
@@ -62,7 +63,7 @@ impl Tail {
 }
 
 /// How alike different pictures of a collection get.
-#[derive(Clone, Copy, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Level {
     /// The correlation that less than one pair of different pictures is expected to reach, 0 to 1.
     pub correlation: f32,

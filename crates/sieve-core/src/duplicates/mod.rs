@@ -11,6 +11,8 @@
 //! 6. Pictures that go with one third are laid over each other, too.
 //! 7. What lies close together in time or name and looks alike is a burst.
 //! 8. Pairs make groups; chains are cut.
+//!
+//! The whole answer is kept in the catalog.
 
 mod alike;
 mod burst;
@@ -21,6 +23,7 @@ mod find;
 mod forest;
 mod grouping;
 mod judging;
+mod kept;
 mod kind;
 mod levels;
 mod meeting;

@@ -1,5 +1,7 @@
 //! The pictures that are compared, with what is needed of each.
 
+use std::sync::atomic::{AtomicBool, Ordering};
+
 use rayon::prelude::*;
 
 use crate::Error;
@@ -39,6 +41,8 @@ pub struct Subjects<'a> {
     pub sides: &'a [Side<'a>],
     pub pictures: Vec<Picture<'a>>,
     pub looks: Looks,
+    /// Whether a file that was measured could not be read again.
+    lacks: AtomicBool,
 }
 
 /// How the pictures look, as far as that is loaded.
@@ -55,7 +59,12 @@ impl<'a> Subjects<'a> {
             }));
         }
         let looks = Looks(vec![None; pictures.len()]);
-        Subjects { sides, pictures, looks }
+        Subjects { sides, pictures, looks, lacks: AtomicBool::new(false) }
+    }
+
+    /// Whether a file could not be read again, so that less is known than could be.
+    pub fn lacks_files(&self) -> bool {
+        self.lacks.load(Ordering::Relaxed)
     }
 
     /// Loads the thumbnails of `wanted`. One whose file has gone stays away.
@@ -75,6 +84,9 @@ impl<'a> Subjects<'a> {
             let records: Vec<usize> =
                 here.iter().map(|&index| self.pictures[index as usize].index).collect();
             let loaded = side.catalog.thumbnails(&records, side.store, side.limits, watch)?;
+            if loaded.iter().any(Option::is_none) {
+                self.lacks.store(true, Ordering::Relaxed);
+            }
             let pictures = &self.pictures;
             let ready = |(index, thumbnail): (&u32, Option<Thumbnail>)| -> Option<Subject> {
                 let measured = pictures[*index as usize].measured;
@@ -101,6 +113,7 @@ impl<'a> Subjects<'a> {
         watch: &dyn Watch,
         work: impl Fn(u32, &[u8], &ReadLimits) -> Option<T> + Sync,
     ) -> Result<Vec<Option<T>>, Error> {
+        let lacks = &self.lacks;
         let mut results: Vec<Option<T>> = wanted.iter().map(|_| None).collect();
         for (number, side) in self.sides.iter().enumerate() {
             let is_here = |at: &usize| self.pictures[wanted[*at] as usize].side == number;
@@ -109,6 +122,9 @@ impl<'a> Subjects<'a> {
             let located: Vec<Located<'_>> = here.iter().map(|at| record(at).located()).collect();
             let read = |at: usize, bytes: Result<FileBytes, Trouble>| {
                 watch.advance(1);
+                if bytes.is_err() {
+                    lacks.store(true, Ordering::Relaxed);
+                }
                 work(wanted[here[at]], &bytes.ok()?.bytes, side.limits)
             };
             let found = side.catalog.collection.visit(&located, side.limits, watch, read)?;

@@ -1,13 +1,14 @@
 //! Dealing the pictures out.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fmt;
 
 use super::Request;
-use super::groups::groups;
 use super::quota::{ClassNeed, lack, largest_remainder, most, quotas};
 use crate::catalog::{Catalog, Outcome, Record};
 use crate::collection::Label;
+use crate::duplicates::Found;
+use crate::independent::Units;
 use crate::measuring::Digest;
 
 /// The name of a group of pictures that stay together: the first 16 hexadecimal digits of the least
@@ -101,14 +102,15 @@ impl Draw {
     }
 }
 
-/// Assigns every picture that has a class to a part.
+/// Assigns every picture of `catalog` that has a class to a part. What `found` knows to be copies or frames of one moment,
+/// and what a table or name puts into one group, stays together.
 ///
 /// Groups of several pictures are dealt first, each to a random part that still has room for it in
 /// all of its classes, or to the one that lacks most. Then it is decided how many single pictures
 /// each class gives to each part, and these are dealt in random order. A class with as many groups
 /// as there are parts, or more, is in every part.
-pub fn assign<'a>(catalog: &'a Catalog, request: &Request) -> Assignment<'a> {
-    let (mut images, left_out) = partakers(catalog);
+pub fn assign<'a>(catalog: &'a Catalog, found: &Found<'_>, request: &Request) -> Assignment<'a> {
+    let (mut images, left_out) = partakers(catalog, found);
     let mut names: Vec<&str> = images.iter().map(|image| image.class).collect();
     names.sort_unstable();
     names.dedup();
@@ -157,25 +159,36 @@ fn class_of_single(unit: &Unit) -> usize {
     *unit.classes.keys().next().expect("a unit has a class")
 }
 
-fn partakers(catalog: &Catalog) -> (Vec<Assigned<'_>>, Vec<(&Record, LeftOut)>) {
+fn partakers<'a>(
+    catalog: &'a Catalog,
+    found: &Found<'_>,
+) -> (Vec<Assigned<'a>>, Vec<(&'a Record, LeftOut)>) {
     let (mut images, mut left_out) = (Vec::new(), Vec::new());
-    for record in &catalog.records {
+    let together = Units::with_groups(found);
+    let units: HashMap<usize, u32> = found
+        .pictures
+        .iter()
+        .enumerate()
+        .map(|(number, picture)| (picture.index, together.unit(number)))
+        .collect();
+    // A group is called by the least digest in it, so that its name depends on the content alone.
+    let mut names: HashMap<u32, Digest> = HashMap::new();
+    let mut of = Vec::new();
+    for (index, record) in catalog.records.iter().enumerate() {
         match (&record.outcome, &record.place.label) {
             (Outcome::SetAside(_), _) => left_out.push((record, LeftOut::SetAside)),
-            (Outcome::Image(measured), Label::Class(class)) => images.push(Assigned {
-                record,
-                class,
-                digest: measured.digest,
-                group: GroupId(measured.digest),
-                part: 0,
-            }),
+            (Outcome::Image(measured), Label::Class(class)) => {
+                let digest = measured.digest;
+                let name = names.entry(units[&index]).or_insert(digest);
+                *name = digest.min(*name);
+                of.push(units[&index]);
+                images.push(Assigned { record, class, digest, group: GroupId(digest), part: 0 });
+            }
             (Outcome::Image(_), _) => left_out.push((record, LeftOut::NoClass)),
         }
     }
-    let told: Vec<(Digest, Option<&str>)> =
-        images.iter().map(|image| (image.digest, image.record.place.group())).collect();
-    for (image, group) in images.iter_mut().zip(groups(&told)) {
-        image.group = group;
+    for (image, unit) in images.iter_mut().zip(of) {
+        image.group = GroupId(names[&unit]);
     }
     (images, left_out)
 }

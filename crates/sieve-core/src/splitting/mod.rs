@@ -1,11 +1,10 @@
 //! SPLITTING: which picture goes to which part.
 //!
-//! Splits are stratified: every class is divided by the same shares. Copies of one file stay
-//! together, and so do pictures that a table puts into one group. The order that decides is drawn from the seed and the content of the pictures alone,
-//! so neither names nor machines nor threads change it.
+//! Splits are stratified: every class is divided by the same shares. Copies, in whatever way, stay together, and so do
+//! frames of one moment and pictures that a table puts into one group. The order that decides is drawn from the seed and
+//! the content of the pictures alone, so neither names nor machines nor threads change it.
 
 mod assign;
-mod groups;
 mod parts;
 mod quota;
 

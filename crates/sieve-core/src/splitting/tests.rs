@@ -5,12 +5,57 @@ use std::collections::{BTreeMap, BTreeSet};
 use proptest::prelude::*;
 
 use super::quota::{ClassNeed, largest_remainder, quotas};
-use super::{Assignment, Request, assign};
-use crate::catalog::Record;
-use crate::tests::{catalog, classes, image, stray};
+use super::{Assignment, Request};
+use crate::catalog::{Catalog, Record};
+use crate::collection::Carried;
+use crate::duplicates::Kind;
+use crate::measuring::Digest;
+use crate::tests::{catalog, classes, found, image, stray};
 
 fn request(parts: &str, seed: u64) -> Request {
     Request { parts: parts.parse().unwrap(), seed }
+}
+
+/// The split of a collection in which nothing goes together but files of the same bytes.
+fn assign<'a>(catalog: &'a Catalog, request: &Request) -> Assignment<'a> {
+    let mut by_digest: BTreeMap<Digest, Vec<&str>> = BTreeMap::new();
+    for record in &catalog.records {
+        if let Some(measured) = record.image() {
+            by_digest.entry(measured.digest).or_default().push(record.path.as_str());
+        }
+    }
+    let same = by_digest.values().map(|paths| (Kind::SameBytes, paths.as_slice()));
+    super::assign(catalog, &found(catalog, &same.collect::<Vec<_>>()), request)
+}
+
+#[test]
+fn what_goes_together_is_in_one_part_in_whatever_way() {
+    let mut records = classes(&[("bay", 60)]);
+    for at in [5, 6] {
+        let carried = Carried { group: Some("rack 3".into()), values: Vec::new() };
+        records[at].place.carried = Some(Box::new(carried));
+    }
+    let catalog = catalog(records, &[]);
+    let path = |at: usize| catalog.records[at].path.as_str();
+    let groups: [(Kind, &[&str]); 4] = [
+        (Kind::Framed, &[path(1), path(2)]),
+        (Kind::Burst, &[path(2), path(3)]),
+        (Kind::Turned, &[path(3), path(5)]),
+        (Kind::Variant, &[path(10), path(11)]),
+    ];
+    let found = found(&catalog, &groups);
+    let mut are_variants_apart = false;
+    for seed in 0..40 {
+        let assignment = super::assign(&catalog, &found, &request(USUAL, seed));
+        let group = |at: usize| assignment.images[at].group;
+        let part = |at: usize| assignment.images[at].part;
+        assert!([2, 3, 5, 6].iter().all(|&at| (group(at), part(at)) == (group(1), part(1))));
+        let least = [1, 2, 3, 5, 6].map(|at| assignment.images[at].digest).into_iter().min();
+        assert_eq!(Some(group(1).0), least);
+        assert!(group(10) != group(11));
+        are_variants_apart |= part(10) != part(11);
+    }
+    assert!(are_variants_apart);
 }
 
 const USUAL: &str = "train=70,validation=15,test=15";

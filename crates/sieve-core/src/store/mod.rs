@@ -20,15 +20,17 @@ use rusqlite::{Connection, ErrorCode, TransactionBehavior};
 use crate::catalog::Outcome;
 use crate::collection::{Entry, EntryKind, Listings, RelPath, Stamp};
 use crate::io_reason;
-use crate::measuring::{MEASURING_VERSION, Thumbnail};
+use crate::measuring::{Digest, MEASURING_VERSION, Thumbnail};
 use crate::reading::{self, Content, ReadLimits};
 
 /// Marks our files among all SQLite files: "MntS".
 const APPLICATION_ID: u32 = u32::from_be_bytes(*b"MntS");
 /// The version of the tables. What is measured has a version of its own.
-const TABLES_VERSION: u32 = 2;
+const TABLES_VERSION: u32 = 3;
 /// Bytes of a page of the file.
 const PAGE_BYTES: u32 = 32_768;
+/// Answers that are kept of one collection: as it is, at a reach or two, and as it was before a change or two.
+const ANSWERS: u32 = 6;
 /// How long another run's commit is waited for.
 const PATIENCE: Duration = Duration::from_secs(20);
 
@@ -51,6 +53,7 @@ CREATE TABLE listings (
   entries BLOB NOT NULL
 );
 CREATE TABLE thumbnails (path PRIMARY KEY NOT NULL, planes BLOB NOT NULL);
+CREATE TABLE answers (number INTEGER PRIMARY KEY, key BLOB NOT NULL UNIQUE, digest BLOB NOT NULL, answer BLOB NOT NULL);
 ";
 
 /// The catalog of one collection on disk.
@@ -150,7 +153,7 @@ impl Store {
         let found: u32 = change.query_row("PRAGMA user_version", [], |row| row.get(0))?;
         if found != version {
             change
-                .execute_batch("DROP TABLE IF EXISTS images; DROP TABLE IF EXISTS listings; DROP TABLE IF EXISTS thumbnails;")?;
+                .execute_batch("DROP TABLE IF EXISTS images; DROP TABLE IF EXISTS listings; DROP TABLE IF EXISTS thumbnails; DROP TABLE IF EXISTS answers;")?;
             change.execute_batch(TABLES)?;
             change.pragma_update(None, "user_version", version)?;
         }
@@ -233,6 +236,33 @@ impl Store {
             tracing::debug!(%error, "thumbnails cannot be read");
         }
         thumbnails
+    }
+
+    /// The answer that is kept by `key`, as it was given.
+    pub(crate) fn answer(&self, key: Digest) -> Option<Vec<u8>> {
+        let query = "SELECT digest, answer FROM answers WHERE key = ?";
+        let of_row = |row: &rusqlite::Row<'_>| Ok((row.get(0)?, row.get(1)?));
+        let (digest, answer): (Vec<u8>, Vec<u8>) =
+            self.connection.query_row(query, [key.0], of_row).ok()?;
+        // What a power cut tore is no answer.
+        (digest == Digest::of(&answer).0).then_some(answer)
+    }
+
+    /// Keeps an answer by `key`, and of those before it the last few. What cannot be kept is not.
+    pub(crate) fn keep_answer(&self, key: Digest, answer: &[u8]) {
+        let kept = || -> rusqlite::Result<()> {
+            let change = self.connection.unchecked_transaction()?;
+            change.execute("DELETE FROM answers WHERE key = ?", [key.0])?;
+            let row = (key.0, Digest::of(answer).0, answer);
+            change.execute("INSERT INTO answers (key, digest, answer) VALUES (?, ?, ?)", row)?;
+            let old = "DELETE FROM answers WHERE number NOT IN \
+                       (SELECT number FROM answers ORDER BY number DESC LIMIT ?)";
+            change.execute(old, [ANSWERS])?;
+            change.commit()
+        };
+        if let Err(error) = kept() {
+            tracing::debug!(%error, "an answer cannot be kept");
+        }
     }
 
     fn fill_thumbnails(

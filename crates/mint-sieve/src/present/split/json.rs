@@ -1,10 +1,12 @@
 //! `split --format json`. The fields are a contract: see docs/formats.md.
 
+use std::collections::BTreeSet;
+
 use serde::Serialize;
 use sieve_core::collection::shown_name;
-use sieve_core::splitting::LeftOut;
+use sieve_core::splitting::{GroupId, LeftOut};
 
-use super::{Split, conflicts};
+use super::Split;
 use crate::present::{ReadingSettings, envelope};
 
 #[derive(Serialize)]
@@ -13,6 +15,7 @@ struct Settings {
     reading: ReadingSettings,
     parts: Vec<PartShare>,
     seed: u64,
+    reach: &'static str,
     link: Option<String>,
 }
 
@@ -95,6 +98,7 @@ pub fn json(split: &Split<'_>) -> String {
             .map(|(name, &share)| PartShare { split: name.clone(), share })
             .collect(),
         seed: split.request.seed,
+        reach: split.found.reach.name(),
         link: args.to.as_ref().map(|_| format!("{:?}", args.link).to_lowercase()),
     };
     let totals = names.iter().zip(split.totals()).zip(&assignment.target);
@@ -114,6 +118,7 @@ pub fn json(split: &Split<'_>) -> String {
             .collect(),
     };
     let shown = |path: &std::path::PathBuf| shown_name(path.as_os_str());
+    let conflicts: BTreeSet<GroupId> = split.conflicts().into_iter().map(|(id, _)| id).collect();
     let body = Body {
         collection: Collection {
             root: split.catalog.collection.name(),
@@ -131,7 +136,7 @@ pub fn json(split: &Split<'_>) -> String {
             .map(|group| Group {
                 group: group[0].group.to_string(),
                 split: names[group[0].part].clone(),
-                label_conflict: !conflicts(group).is_empty(),
+                label_conflict: conflicts.contains(&group[0].group),
                 images: group.iter().map(|image| image.record.path.to_string()).collect(),
             })
             .collect(),

@@ -8,10 +8,10 @@ pub use json::json;
 pub use table::table;
 pub use text::text;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use sieve_core::catalog::Catalog;
-use sieve_core::measuring::Digest;
+use sieve_core::duplicates::{Found, Group};
 use sieve_core::splitting::{Assigned, Assignment, GroupId, LeftOut, Request};
 
 use crate::args::SplitArgs;
@@ -24,6 +24,8 @@ pub struct Split<'a> {
     pub request: &'a Request,
     /// The collection.
     pub catalog: &'a Catalog,
+    /// What goes together in it.
+    pub found: &'a Found<'a>,
     /// What came of it.
     pub assignment: &'a Assignment<'a>,
 }
@@ -52,13 +54,30 @@ impl Split<'_> {
         let of = |part: usize| self.assignment.classes.iter().map(|class| class.got[part]).sum();
         (0..parts).map(of).collect()
     }
-}
 
-/// The files of a group that hold the same bytes under more than one class. Different pictures that a table or a
-/// name puts together may well be of several classes.
-fn conflicts<'a>(group: &[&'a Assigned<'a>]) -> Vec<Vec<&'a Assigned<'a>>> {
-    let mut by_digest: BTreeMap<Digest, Vec<&Assigned<'_>>> = BTreeMap::new();
-    group.iter().for_each(|image| by_digest.entry(image.digest).or_default().push(image));
-    let differ = |same: &Vec<&Assigned<'_>>| same.iter().any(|image| image.class != same[0].class);
-    by_digest.into_values().filter(differ).collect()
+    /// The groups of copies that are under more than one class, each with the group of the split that it is in.
+    /// Different pictures that belong together otherwise may well be of several classes.
+    fn conflicts(&self) -> Vec<(GroupId, Vec<&Assigned<'_>>)> {
+        let assigned: HashMap<&str, &Assigned<'_>> = self
+            .assignment
+            .images
+            .iter()
+            .map(|image| (image.record.path.as_str(), image))
+            .collect();
+        let those = |group: &Group| -> Option<(GroupId, Vec<&Assigned<'_>>)> {
+            let records =
+                group.members.iter().map(|one| self.found.pictures[one.picture as usize].record);
+            let mut images: Vec<&Assigned<'_>> =
+                records.filter_map(|record| assigned.get(record.path.as_str()).copied()).collect();
+            images.sort_by_key(|image| &image.record.path);
+            Some((images.first()?.group, images))
+        };
+        let told = self.found.groups.iter();
+        let mut conflicts: Vec<_> = told
+            .filter(|group| group.kind.is_duplicate() && group.label_conflict)
+            .filter_map(those)
+            .collect();
+        conflicts.sort_by_key(|(_, images)| &images[0].record.path);
+        conflicts
+    }
 }

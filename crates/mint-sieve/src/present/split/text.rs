@@ -4,9 +4,10 @@ use std::ffi::OsStr;
 use std::fmt::Write;
 
 use sieve_core::collection::shown_name;
-use sieve_core::splitting::LeftOut;
+use sieve_core::duplicates::Kind;
+use sieve_core::splitting::{Assigned, LeftOut};
 
-use super::{Split, conflicts};
+use super::Split;
 use crate::present::style::{ERROR, FAINT};
 use crate::present::table::{Align, MOST_ROWS, aligned, percent, shortened, visible};
 use crate::present::{command_on, counted, heading, next_step, safe, splits_folder};
@@ -22,12 +23,13 @@ pub fn text(split: &Split<'_>) -> String {
         .map(|(name, share)| format!("{name} {}", percent(share)))
         .collect();
     let mut text = format!(
-        "{}\n{} in {}: {}; seed {}\n\n",
+        "{}\n{} in {}: {}; seed {}; reach {}\n\n",
         heading(&safe(&name)),
         counted(split.assignment.images.len() as u64, "image", "images"),
         counted(split.assignment.classes.len() as u64, "class", "classes"),
         safe(&asked.join(", ")),
         split.request.seed,
+        split.found.reach.name(),
     );
     text.push_str(&class_table(split));
     text.push('\n');
@@ -87,13 +89,13 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     if !clumps.is_empty() {
         let groups = counted(clumps.len() as u64, "group", "groups");
         let pictures = clumps.iter().map(Vec::len).sum::<usize>();
-        let are_named = clumps.iter().flatten().any(|image| image.record.place.group().is_some());
-        let what = if are_named { "copies or of one name" } else { "files with the same bytes" };
-        lines.push(format!("Kept together: {groups} of {what}, {pictures} in all."));
+        lines.push(format!(
+            "Kept together: {groups} of {}, {} in all.",
+            why_together(split, &clumps),
+            counted(pictures as u64, "image", "images")
+        ));
     }
-    let mut conflicts: Vec<_> = clumps.iter().flat_map(|group| conflicts(group)).collect();
-    conflicts.sort_by_key(|same| &same[0].record.path);
-    for same in conflicts {
+    for (_, same) in split.conflicts() {
         let paths: Vec<&str> = same.iter().map(|image| image.record.path.as_str()).collect();
         let paths = safe(&paths.join(" = "));
         lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one picture, two answers."));
@@ -131,6 +133,24 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     lines
 }
 
+/// What the groups of a split are of, in words.
+fn why_together(split: &Split<'_>, clumps: &[Vec<&Assigned<'_>>]) -> String {
+    let is_there = |of: fn(Kind) -> bool| split.found.pairs.iter().any(|pair| of(pair.kind));
+    let is_burst = |kind| kind == Kind::Burst;
+    let has_name = |image: &&Assigned<'_>| image.record.place.group().is_some();
+    let why = [
+        (is_there(Kind::is_duplicate), "copies"),
+        (is_there(is_burst), "frames of one moment"),
+        (clumps.iter().flatten().any(has_name), "images that a table or name groups"),
+    ];
+    let why: Vec<&str> =
+        why.into_iter().filter_map(|(is_so, what)| is_so.then_some(what)).collect();
+    match why.split_last() {
+        Some((last, others)) if !others.is_empty() => format!("{} or {last}", others.join(", ")),
+        _ => why.join(""),
+    }
+}
+
 fn written(split: &Split<'_>) -> String {
     let args = split.args;
     let mut text = String::new();
@@ -164,7 +184,12 @@ fn written(split: &Split<'_>) -> String {
         .map(|(name, share)| format!("{name}={}", (share * 1e8).round() / 1e6))
         .collect();
     let parts = parts.join(",");
-    let options: [&dyn AsRef<OsStr>; 6] = [&"--parts", &parts, &"--seed", &seed, &"--to", &to];
+    let mut options: Vec<&dyn AsRef<OsStr>> = vec![&"--parts", &parts, &"--seed", &seed];
+    let reach = split.found.reach.name();
+    if args.reach.is_some() {
+        options.extend([&"--reach" as &dyn AsRef<OsStr>, &reach]);
+    }
+    options.extend([&"--to" as &dyn AsRef<OsStr>, &to]);
     let words = command_on(&args.collection, "split", &options);
     text + &format!("\n{}", next_step("build the folders:", &words))
 }
