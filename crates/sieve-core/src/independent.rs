@@ -1,6 +1,6 @@
 //! INDEPENDENT PICTURES: copies and frames of one moment count once.
 
-use std::collections::{BTreeSet, HashMap};
+use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
@@ -21,11 +21,8 @@ impl Units {
     /// The same, and what a table or name puts into one group is one too.
     pub fn with_groups(found: &Found<'_>) -> Self {
         let mut sets = joined(found);
-        let mut by_name: HashMap<&str, u32> = HashMap::new();
-        for (number, picture) in (0u32..).zip(&found.pictures) {
-            if let Some(name) = picture.record.place.group() {
-                sets.join(*by_name.entry(name).or_insert(number), number);
-            }
+        for members in declared(found).values() {
+            members.iter().for_each(|&member| sets.join(members[0], member));
         }
         Self::from_sets(sets)
     }
@@ -77,6 +74,17 @@ impl Independent {
             frames_by_name: timed - images,
         }
     }
+}
+
+/// The groups that a table or name declares: the numbers of their pictures, in order, by their names.
+pub fn declared<'a>(found: &'a Found<'_>) -> BTreeMap<&'a str, Vec<u32>> {
+    let mut groups: BTreeMap<&str, Vec<u32>> = BTreeMap::new();
+    for (number, picture) in (0u32..).zip(&found.pictures) {
+        if let Some(group) = picture.record.place.group() {
+            groups.entry(group).or_default().push(number);
+        }
+    }
+    groups
 }
 
 /// What pairs of some kinds join.

@@ -1,11 +1,13 @@
 //! What makes a score untrue that is measured on a held-out split?
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
 use super::copies::about;
 use super::{counted, percent};
+use crate::catalog::Record;
 use crate::duplicates::{Found, Kind};
 use crate::finding::{Code, Finding};
+use crate::independent;
 use crate::leakage::{Drift, IndexMismatch, Leakage, MissingClass, Order, Quantity};
 use crate::statistics::strength;
 
@@ -42,13 +44,9 @@ fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
 
 /// Groups that a table or a name declares, and that span splits.
 fn declared(found: &Found<'_>) -> Vec<Finding> {
-    let mut groups: BTreeMap<&str, Vec<_>> = BTreeMap::new();
-    for picture in &found.pictures {
-        if let Some(group) = picture.record.place.group() {
-            groups.entry(group).or_default().push(picture.record);
-        }
-    }
-    let told = groups.into_iter().filter_map(|(group, records)| {
+    let told = independent::declared(found).into_iter().filter_map(|(group, members)| {
+        let record = |member: &u32| found.pictures[*member as usize].record;
+        let records: Vec<&Record> = members.iter().map(record).collect();
         let splits: BTreeSet<&str> = records.iter().filter_map(|record| record.split()).collect();
         if splits.len() < 2 {
             return None;

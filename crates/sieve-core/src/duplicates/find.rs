@@ -12,6 +12,7 @@ use super::judging::{Judged, Judging, Verdicts};
 use super::kept::{self, Answer};
 use super::kind::Kind;
 use super::levels::{Crowd, Level};
+use super::naming::{Naming, Plainness};
 use super::pixels::same_pixels;
 use super::runs::by_running_names;
 use super::subjects::{Picture, Side, Subjects};
@@ -160,7 +161,7 @@ pub enum Why {
     Pixels,
     /// Of those with as many pixels it has the most bytes.
     Bytes,
-    /// Its file name is the shortest: copies are named like what they were copied from, and more.
+    /// Its file name is the plainest: like others of its folder but for the number, or else the shortest.
     Name,
     /// It comes first by its path; nothing else tells them apart.
     Path,
@@ -443,7 +444,8 @@ fn candidates(
 
 /// The groups that `pairs` make: duplicates, then bursts, then look-alikes.
 fn groups(subjects: &Subjects<'_>, pairs: &[Pair], copies: &Copies) -> Vec<Group> {
-    let worth = |index: u32| worth(subjects, copies, index);
+    let naming = Naming::of(subjects.pictures.iter().map(|picture| &picture.record.path));
+    let worth = |index: u32| worth(subjects, copies, &naming, index);
     let rank = |index: u32| Reverse(worth(index));
     let of = |is_wanted: &dyn Fn(Kind) -> bool| -> Links {
         let wanted = pairs.iter().filter(|pair| is_wanted(pair.kind));
@@ -470,19 +472,19 @@ fn groups(subjects: &Subjects<'_>, pairs: &[Pair], copies: &Copies) -> Vec<Group
         .collect()
 }
 
-/// Pixels, bytes, and how short the name is; the greatest is kept.
-type Worth = (u64, u64, Reverse<usize>);
+/// Pixels, bytes, and how plain the name is; the greatest is kept.
+type Worth = (u64, u64, Plainness);
 
-/// What decides which picture is kept: its pixels within the border, to a hundredth, its bytes, and how
-/// short its file name is: who copies a file adds to the name.
-fn worth(subjects: &Subjects<'_>, copies: &Copies, index: u32) -> Worth {
+/// What decides which picture is kept: its pixels within the border, to a hundredth, its bytes, and how plain its file
+/// name is.
+fn worth(subjects: &Subjects<'_>, copies: &Copies, naming: &Naming, index: u32) -> Worth {
     let Picture { record, measured, .. } = subjects.pictures[index as usize];
     // Of files with the same bytes only one was looked at.
     let content = subjects.looks.content(copies.leader[index as usize] as usize);
     let share = content.map_or(1.0, |region| f64::from(region.width() * region.height()));
     let pixels = f64::from(measured.facts.width_px) * f64::from(measured.facts.height_px) * share;
-    let name = record.path.file_name().chars().count();
-    ((pixels.max(1.0).ln() * 100.0) as u64, record.size_bytes, Reverse(name))
+    let name = naming.plainness(&record.path);
+    ((pixels.max(1.0).ln() * 100.0) as u64, record.size_bytes, name)
 }
 
 /// Whether not all names are the same.

@@ -27,6 +27,7 @@ mod kept;
 mod kind;
 mod levels;
 mod meeting;
+mod naming;
 mod odds;
 mod pixels;
 mod runs;

@@ -1,8 +1,9 @@
 //! Pictures of one split that are in another one too.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{HashMap, HashSet};
 
 use crate::duplicates::{Found, Kind};
+use crate::independent::declared;
 
 /// What ties two pictures together.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -60,18 +61,12 @@ pub(super) fn twins(found: &Found<'_>) -> Vec<Twin> {
             put(&mut known, Twin { a: pair.a, b: pair.b, bond, score, is_direct: true });
         }
     }
-    let mut declared: BTreeMap<&str, Vec<u32>> = BTreeMap::new();
-    for (number, picture) in (0u32..).zip(&found.pictures) {
-        if let Some(group) = picture.record.place.group() {
-            declared.entry(group).or_default().push(number);
-        }
-    }
     let alike = found.groups.iter().filter(|group| group.kind.is_dependent());
     let alike = alike.map(|group| {
         let members = group.members.iter().map(|member| member.picture).collect::<Vec<_>>();
         (members, Bond::Alike(group.kind), group.score)
     });
-    let declared = declared.into_values().map(|members| (members, Bond::Group, 1.0));
+    let declared = declared(found).into_values().map(|members| (members, Bond::Group, 1.0));
     for (mut members, bond, score) in alike.chain(declared) {
         members.sort_unstable();
         let mut firsts: HashMap<&str, u32> = HashMap::new();

@@ -102,7 +102,7 @@ fn reason(why: Why) -> &'static str {
     match why {
         Why::Pixels => "most pixels",
         Why::Bytes => "most bytes",
-        Why::Name => "shortest name",
+        Why::Name => "plainest name",
         Why::Path => "first by path",
     }
 }
