@@ -164,6 +164,40 @@ fn calls_that_make_no_sense_are_refused_before_anything_is_read() {
 }
 
 #[test]
+fn names_and_folders_do_not_change_what_is_found_by_looks() {
+    let workspace = Workspace::new();
+    workspace.says(&["demo"]);
+    // The same pictures in one folder, in the reverse order, so that of each two the other one comes first.
+    let mut renamed = 0;
+    for (path, bytes) in workspace.files("herb-shed-demo/collection") {
+        let ending = path.rsplit('.').next().unwrap();
+        if ["jpg", "png", "webp"].contains(&ending) {
+            let digest = blake3::hash(&bytes).to_hex();
+            let name = format!("{:03}{}", 999 - renamed, &digest.as_str()[..12]);
+            workspace.write(&format!("other/a/{name}.{ending}"), &bytes);
+            renamed += 1;
+        }
+    }
+    assert!(renamed > 380);
+    let told = |folder: &str| {
+        let kinds = "same-bytes,same-pixels,near,turned,framed,part,marked,burst,look-alike";
+        let call = ["duplicates", folder, "--class-depth", "innermost", "--no-catalog"];
+        workspace.says(&[&call[..], &["--kinds", kinds, "--pairs", "pairs.csv"]].concat());
+        let pairs = fs::read_to_string(workspace.path("pairs.csv")).unwrap();
+        fs::remove_file(workspace.path("pairs.csv")).unwrap();
+        let mut told: Vec<String> = pairs
+            .lines()
+            .map(|line| line.rsplitn(3, ',').take(2).collect::<Vec<_>>().join(" "))
+            .collect();
+        told.sort_unstable();
+        told
+    };
+    let found = told("herb-shed-demo/collection");
+    assert!(found.len() > 15, "{found:?}");
+    assert_eq!(told("other"), found);
+}
+
+#[test]
 fn what_is_known_of_a_search_never_changes_its_answer() {
     let workspace = Workspace::new();
     for tone in 0..12 {

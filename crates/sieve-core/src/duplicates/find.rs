@@ -224,6 +224,7 @@ fn searched(
     reach: Reach,
     watch: &dyn Watch,
 ) -> Result<Answer, Error> {
+    let was = subjects.order_by_content();
     let copies = Copies::of(&subjects.pictures);
     let twins = same_pixels(subjects, &copies.leaders, watch)?;
     let is_small = |index: &u32| subjects.pictures[*index as usize].measured.is_small();
@@ -260,7 +261,7 @@ fn searched(
             same.insert((a, b), twin);
         });
     }
-    let mut named = HashSet::new();
+    let mut named: HashSet<(u32, u32)> = HashSet::new();
     if reach > Reach::Same {
         for (pair, link) in by_time(subjects, leaders, &same, watch)? {
             links.insert(pair, link);
@@ -275,6 +276,15 @@ fn searched(
         named.extend(frames.iter().map(|&(pair, _)| pair));
         links.extend(frames);
     }
+    // From here on as the catalog has them.
+    subjects.restore(&was);
+    let copies = Copies::of(&subjects.pictures);
+    let back = |(a, b): (u32, u32)| {
+        let (a, b) = (was[a as usize], was[b as usize]);
+        (a.min(b), a.max(b))
+    };
+    let links: Links = links.into_iter().map(|(pair, link)| (back(pair), link)).collect();
+    let named: HashSet<(u32, u32)> = named.into_iter().map(back).collect();
     let allows = |a: u32, b: u32| {
         let picture = |index: u32| &subjects.pictures[index as usize];
         request.within.allows(picture(a), picture(b))
@@ -301,6 +311,7 @@ pub type Weighed = ([usize; 2], Vec<f32>);
 /// When `watch` asks to stop.
 pub fn weighed(side: &Side<'_>, watch: &dyn Watch) -> Result<Vec<Weighed>, Error> {
     let mut subjects = Subjects::of(std::slice::from_ref(side));
+    subjects.order_by_content();
     let leaders: Vec<u32> = Copies::of(&subjects.pictures).leaders;
     let is_small = |index: u32| subjects.pictures[index as usize].measured.is_small();
     let leaders: Vec<u32> = leaders.into_iter().filter(|&index| !is_small(index)).collect();

@@ -62,6 +62,25 @@ impl<'a> Subjects<'a> {
         Subjects { sides, pictures, looks, lacks: AtomicBool::new(false) }
     }
 
+    /// Brings the pictures into an order that their bytes alone decide, but for files of the same bytes: which of two is
+    /// laid over the other, and in what order a forest grows, must not depend on their names. Returned is for each the
+    /// place where it was; [`Subjects::restore`] brings all back.
+    pub fn order_by_content(&mut self) -> Vec<u32> {
+        let mut was: Vec<u32> = (0..self.pictures.len() as u32).collect();
+        was.sort_by_key(|&place| self.pictures[place as usize].measured.digest);
+        self.pictures = was.iter().map(|&place| self.pictures[place as usize]).collect();
+        self.looks.0 = was.iter().map(|&place| self.looks.0[place as usize].take()).collect();
+        was
+    }
+
+    /// Brings the pictures back to where they were.
+    pub fn restore(&mut self, was: &[u32]) {
+        let mut places: Vec<u32> = (0..was.len() as u32).collect();
+        places.sort_unstable_by_key(|&place| was[place as usize]);
+        self.pictures = places.iter().map(|&place| self.pictures[place as usize]).collect();
+        self.looks.0 = places.iter().map(|&place| self.looks.0[place as usize].take()).collect();
+    }
+
     /// Whether a file could not be read again, so that less is known than could be.
     pub fn lacks_files(&self) -> bool {
         self.lacks.load(Ordering::Relaxed)

@@ -95,10 +95,15 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
             counted(pictures as u64, "image", "images")
         ));
     }
-    for (_, same) in split.conflicts() {
+    let conflicts = split.conflicts();
+    let told = if split.args.all { conflicts.len() } else { MOST_CONFLICTS };
+    for (_, same) in conflicts.iter().take(told) {
         let paths: Vec<&str> = same.iter().map(|image| image.record.path.as_str()).collect();
         let paths = safe(&paths.join(" = "));
         lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one picture, two answers."));
+    }
+    if conflicts.len() > told {
+        lines.push(format!("... {} more label conflicts (--all)", conflicts.len() - told));
     }
     let missing: Vec<String> = split
         .assignment
@@ -132,6 +137,9 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     }
     lines
 }
+
+/// Label conflicts that are told one by one.
+const MOST_CONFLICTS: usize = 5;
 
 /// What the groups of a split are of, in words.
 fn why_together(split: &Split<'_>, clumps: &[Vec<&Assigned<'_>>]) -> String {
