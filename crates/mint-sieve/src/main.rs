@@ -2,6 +2,8 @@
 
 mod args;
 mod commands;
+mod config;
+mod console;
 mod failure;
 mod logging;
 mod machine;
@@ -22,7 +24,7 @@ fn main() -> ExitCode {
     logging::start(cli.verbose);
     quiet_decoders();
     let progress = Progress::stopping_on_interrupt();
-    let outcome = start_threads(cli.threads).and_then(|()| commands::run(cli.command, &progress));
+    let outcome = start_threads(cli.threads).and_then(|()| commands::run(&cli.command, &progress));
     progress.end();
     match outcome {
         Ok(answer) => match print(&answer.output) {
@@ -35,7 +37,7 @@ fn main() -> ExitCode {
 
 /// Says what went wrong; the status to exit with.
 fn told(failure: &Failure) -> ExitCode {
-    let _ = anstream::stderr().write_all(present::failure(failure).as_bytes());
+    let _ = anstream::stderr().write_all(console::failure(failure).as_bytes());
     failure.exit.into()
 }
 
@@ -46,7 +48,7 @@ fn print(output: &Output) -> Result<(), Failure> {
     let written = match output {
         Output::People(text) => anstream::AutoStream::auto(&mut out).write_all(text.as_bytes()),
         Output::Csv(text) if out.is_terminal() => {
-            out.write_all(present::safe_lines(text).as_bytes())
+            out.write_all(console::safe_lines(text).as_bytes())
         }
         Output::Csv(text) | Output::Json(text) => out.write_all(text.as_bytes()),
     };

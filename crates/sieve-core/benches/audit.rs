@@ -7,13 +7,15 @@ use std::time::Instant;
 use rand::{Rng, RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use sieve_core::audit::audit;
-use sieve_core::catalog::{Catalog, Memory, Outcome, Record};
-use sieve_core::collection::{Collection, Label, Locator, Place, RelPath};
+use sieve_core::catalog::{Catalog, Memory};
+use sieve_core::collection::{Collection, Label, Locator, Place};
 use sieve_core::duplicates::{self, Reach, Side};
+use sieve_core::files::RelPath;
 use sieve_core::limits::FindingLimits;
 use sieve_core::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
 use sieve_core::progress::Silent;
 use sieve_core::reading::{ColourMode, Facts, Format};
+use sieve_core::record::{Outcome, Record};
 
 fn main() {
     let count = std::env::args().skip(1).find_map(|word| word.parse::<usize>().ok());

@@ -12,7 +12,7 @@
 use std::borrow::Cow;
 use std::path::PathBuf;
 
-use crate::collection::{RelPath, native_of_bytes};
+use crate::files::{RelPath, native_of_bytes};
 
 /// What an apostrophe is put before.
 fn would_run(text: &str) -> bool {

@@ -27,6 +27,18 @@ pub enum Error {
         /// What is wrong with it, and where.
         reason: String,
     },
+    /// The root is a table without a column that is needed.
+    #[error("the table {} cannot be used: it has no column {column:?}; it has {}", .path.display(), .there.join(", "))]
+    NoColumn {
+        /// The path as it was given.
+        path: PathBuf,
+        /// The column that is not there.
+        column: String,
+        /// The columns that are there.
+        there: Vec<String>,
+        /// What is needed beside paths: `class` or `split`.
+        needed: &'static str,
+    },
     /// A folder that was named as a split is not there.
     #[error("there is no folder {name:?} to be a split; the folders are {}", .there.join(", "))]
     NoSplitFolder {

@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use crate::catalog::Record;
 use crate::collection::{composed, split_of_name};
 use crate::measuring::Measured;
+use crate::record::Record;
 
 /// Something about a picture that has one of several values.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]

@@ -46,8 +46,8 @@ pub mod checks;
 pub mod collection;
 pub mod duplicates;
 mod error;
-pub mod excuse;
 pub mod facts;
+pub mod files;
 pub mod finding;
 pub mod independent;
 pub mod input;
@@ -59,12 +59,14 @@ pub mod measuring;
 pub mod nearest;
 pub mod progress;
 pub mod reading;
+pub mod record;
 mod region;
 pub mod sampling;
 pub mod sets;
 pub mod splitting;
 pub mod statistics;
 pub mod store;
+pub mod suppression;
 
 #[cfg(test)]
 mod tests;

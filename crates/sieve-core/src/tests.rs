@@ -1,10 +1,12 @@
 //! What the tests of several modules share: catalogs made up without a file.
 
-use crate::catalog::{Catalog, Memory, Outcome, Reason, Record};
-use crate::collection::{Collection, Label, Locator, Place, RelPath, split_rank};
+use crate::catalog::{Catalog, Memory};
+use crate::collection::{Collection, Label, Locator, Place, split_rank};
 use crate::duplicates::{Found, Group, Kind, Member, Pair, Picture, Reach, Why};
+use crate::files::RelPath;
 use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
 use crate::reading::{ColourMode, Facts, Format};
+use crate::record::{Outcome, Reason, Record};
 
 /// A picture at `path` whose bytes are told by `content`. `train/sage/a.jpg` lies in a split,
 /// `sage/a.jpg` in none, `a.jpg` in no class.

@@ -8,7 +8,7 @@ use std::path::Path;
 
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{
-    self, ClassDepth, Columns, Pattern, Request, Root, SplitFolders, Wish,
+    self, ClassDepth, Columns, Pattern, Remark, Request, Root, SplitFolders, Wish,
 };
 use sieve_core::duplicates::{self, Side};
 use sieve_core::finding::{Code, Finding};
@@ -31,7 +31,7 @@ fn findings(catalog: &Catalog) -> Vec<Finding> {
 
 /// `path split class`, a line a file.
 fn places(catalog: &Catalog) -> Vec<String> {
-    let tell = |record: &catalog::Record| {
+    let tell = |record: &sieve_core::record::Record| {
         let (split, class) = (record.split().unwrap_or("-"), record.class().unwrap_or("-"));
         format!("{} {split} {class}", record.path)
     };
@@ -315,8 +315,12 @@ fn labels_come_from_names_and_tables() {
         "sage_2.jpg - sage",
     ];
     assert_eq!(places(&named), expected);
-    let says = &named.collection.remarks[0].says;
-    assert_eq!(says, "{class}_{n}.jpg matched 3 of 4 names; the first that it did not: other.jpg");
+    let Remark::NamesMatched { matched: 3, all: 4, first_not: Some(first_not), .. } =
+        &named.collection.remarks[0]
+    else {
+        panic!("{:?}", named.collection.remarks)
+    };
+    assert_eq!(first_not.as_str(), "other.jpg");
 
     let csv = "path,class,split,group,rack\n\
                in/sage_1.jpg,sage,val,g,7\nin/sage_2.jpg,sage,train,g,8\nin/bay_leaf_1.jpg,,,,\n\
@@ -396,14 +400,13 @@ fn a_split_table_is_laid_over_folders() {
     );
     laid.split_by_table(&root.path().join("split.csv"), &columns).unwrap();
     assert_eq!(laid.splits, ["train", "validation"]);
-    let says: Vec<&str> = laid.remarks.iter().map(|remark| remark.says.as_str()).collect();
     let expected = [
-        "1 file in a class is not in the split table, and in no split",
-        "1 row of the split table names no file of the collection",
-        "1 row of the split table puts a file into a second split; the first counts",
-        "1 row of the split table names another class than the folder; the folder counts",
+        Remark::NotInSplitTable(1),
+        Remark::SplitRowsUnused(1),
+        Remark::SplitRowsContradicted(1),
+        Remark::SplitRowsRelabelled(1),
     ];
-    assert_eq!(says, expected);
+    assert_eq!(laid.remarks, expected);
     let catalog = catalog::measure(laid, &Options::default(), None, &Silent).unwrap();
     let expected = [
         "bay/1.jpg train bay",

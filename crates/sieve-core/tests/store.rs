@@ -213,10 +213,10 @@ fn a_packed_archive_is_unpacked_once() {
     assert_eq!((second.memory.recalled, second.memory.read), (32, 0));
     assert_eq!(format!("{:?}", second.records), format!("{:?}", first.records));
     let (store, _) = Store::open(&shed.path("herbs.sqlite")).unwrap();
-    let stamp = collection::Stamp::of(&fs::metadata(&archive).unwrap());
+    let stamp = sieve_core::files::Stamp::of(&fs::metadata(&archive).unwrap());
     assert!(collection::Listings::recall(&store, &archive, stamp).is_some());
     fs::write(&archive, vec![0x1f; size as usize]).unwrap();
-    let stamp = collection::Stamp::of(&fs::metadata(&archive).unwrap());
+    let stamp = sieve_core::files::Stamp::of(&fs::metadata(&archive).unwrap());
     assert!(collection::Listings::recall(&store, &archive, stamp).is_none(), "it changed");
 }
 

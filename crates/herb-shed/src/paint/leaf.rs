@@ -6,8 +6,8 @@ use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use tiny_skia::{Color, FillRule, LineCap, Paint, Path, PathBuilder, Pixmap, Stroke, Transform};
 
+use super::layer::Layer;
 use super::noise::{box_blur, fractal, grain};
-use super::subject::Layer;
 use super::{Colour, Herb, mix, rgb};
 
 /// One leaf as it lies on a tray.

@@ -5,6 +5,7 @@
 //! veins lit from the lamp's side, then what a camera adds: vignette, soft focus and noise.
 
 mod camera;
+mod layer;
 mod leaf;
 mod noise;
 mod subject;
@@ -149,7 +150,7 @@ impl Shot {
     }
 
     /// How much of the lamp's light is kept from each point of the tray, 0 to 1.
-    fn shadow(&self, layer: &subject::Layer) -> Vec<f32> {
+    fn shadow(&self, layer: &layer::Layer) -> Vec<f32> {
         let (width, height) = self.size;
         let reach = layer.lift * (1.0 - self.lamp.height) * 2.2;
         let (dx, dy) = (-reach * self.lamp.angle.cos(), -reach * self.lamp.angle.sin());

@@ -4,9 +4,10 @@ use std::path::PathBuf;
 
 use clap::Args;
 use clap::builder::{OsStringValueParser, TypedValueParser};
-use sieve_core::collection::{ClassDepth, Columns, Pattern, Root, SplitFolders, split_of_name};
+use sieve_core::collection::{ClassDepth, Columns, Pattern, Root, SplitFolders};
+use sieve_core::reading::READ_LIMITS;
 
-use crate::settings::Settings;
+use crate::settings::split_folders;
 
 /// What every command that reads a collection takes.
 #[derive(Debug, Args)]
@@ -28,12 +29,6 @@ pub struct CollectionInArgs {
     pub roots: Vec<Root>,
     #[command(flatten)]
     pub reading: ReadingArgs,
-}
-
-impl From<&CollectionInArgs> for CollectionArgs {
-    fn from(args: &CollectionInArgs) -> Self {
-        CollectionArgs { roots: args.roots.clone(), reading: args.reading.clone() }
-    }
 }
 
 /// How a collection is read.
@@ -87,9 +82,6 @@ pub struct ReadingArgs {
     /// Take settings from this file [default: mint-sieve.toml, found upward from the collection]
     #[arg(long, display_order = 73, value_name = "FILE", help_heading = READING)]
     pub config: Option<PathBuf>,
-    /// What that file says; filled in before the command runs.
-    #[arg(skip)]
-    pub settings: Settings,
 }
 
 /// Where what was measured is kept.
@@ -107,68 +99,12 @@ pub struct CatalogArgs {
     pub recheck: bool,
 }
 
-/// A limit on what is read; pictures beyond it are `over-limit`.
-pub struct ReadLimit {
-    /// The option that sets it.
-    pub option: &'static str,
-    /// Its default.
-    pub default: u64,
-    /// What is counted.
-    pub unit: &'static str,
-    /// Why the default is what it is.
-    pub why: &'static str,
-}
-
-/// What one picture may cost.
-pub const READ_LIMITS: [ReadLimit; 4] = [
-    ReadLimit {
-        option: "max-megapixels",
-        default: 200,
-        unit: "megapixels",
-        why: "larger pictures are refused from their header: twice what the largest common cameras make",
-    },
-    ReadLimit {
-        option: "max-decoded",
-        default: 1024,
-        unit: "MiB",
-        why: "pictures that take more memory once decoded are refused from their header: what a \
-              laptop can spare for each of a few threads",
-    },
-    ReadLimit {
-        option: "max-file",
-        default: 1024,
-        unit: "MiB",
-        why: "larger files are not opened: no picture to train on is as large",
-    },
-    ReadLimit {
-        option: "max-work",
-        default: 4000,
-        unit: "megapixels",
-        why: "pixels times scans of a JPEG, refused before it is decoded: 20 passes over the largest picture; \
-              progressive files have about ten scans, hostile ones any number",
-    },
-];
-
 /// The heading of what concerns reading in `--help`.
 const READING: &str = "Reading the collection";
 
 /// Reads roots from words that need not be UTF-8.
 pub(super) fn root() -> impl TypedValueParser<Value = Root> {
     OsStringValueParser::new().map(|word| Root::of_word(&word))
-}
-
-pub fn split_folders(text: &str) -> Result<SplitFolders, String> {
-    if text == "none" {
-        return Ok(SplitFolders::None);
-    }
-    let folder = |word: &str| match word.split_once('=').unwrap_or((word, word)) {
-        ("", _) | (_, "") => Err("expected NAME or SPLIT=NAME, or none".to_owned()),
-        (split, folder) => {
-            let split = split_of_name(split).unwrap_or(split);
-            Ok((split.to_owned(), folder.to_owned()))
-        }
-    };
-    Ok(SplitFolders::ByName(text.split(',').map(folder).collect::<Result<_, _>>()?))
 }
 
 fn mebibytes(text: &str) -> Result<u64, String> {

@@ -14,9 +14,7 @@ mod split;
 
 pub use audit::{AuditArgs, AuditFormat};
 pub use balance::BalanceArgs;
-pub use collection::{
-    CatalogArgs, CollectionArgs, CollectionInArgs, READ_LIMITS, ReadingArgs, split_folders,
-};
+pub use collection::{CatalogArgs, CollectionArgs, CollectionInArgs, ReadingArgs};
 pub use demo::DemoArgs;
 pub use duplicates::{DuplicatesArgs, Reach, Within};
 pub use judging::JudgingArgs;
@@ -30,7 +28,6 @@ use std::ffi::OsString;
 
 use clap::error::{ContextKind, ErrorKind};
 use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
-use sieve_core::collection::Root;
 
 /// Find out what is wrong with an image collection before a model is trained on it.
 ///
@@ -118,23 +115,4 @@ pub enum TableFormat {
     Json,
     /// A line a picture
     Csv,
-}
-
-impl Command {
-    /// The roots of the collection that the command reads, and how it reads them.
-    pub fn reading(&mut self) -> Option<(&[Root], &mut ReadingArgs)> {
-        let collection = match self {
-            Command::Audit(args) => &mut args.collection,
-            Command::Duplicates(args) => &mut args.collection,
-            Command::Nearest(args) => {
-                return Some((&args.collection.roots, &mut args.collection.reading));
-            }
-            Command::Balance(args) => &mut args.collection,
-            Command::Leakage(args) => &mut args.collection,
-            Command::Split(args) => &mut args.collection,
-            Command::Preview(args) => &mut args.collection,
-            Command::Limits(_) | Command::Demo(_) => return None,
-        };
-        Some((&collection.roots, &mut collection.reading))
-    }
 }

@@ -5,19 +5,28 @@ use sieve_core::audit;
 use super::judging::Judge;
 use super::{Answer, Output, collection};
 use crate::args::{AuditArgs, AuditFormat};
+use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::audit::{self as present, Audited};
 use crate::progress::Progress;
 
 /// Answers `audit`.
 pub fn run(args: &AuditArgs, progress: &Progress) -> Result<Answer, Failure> {
-    let judge = Judge::of(&args.judging, &args.collection)?;
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    let judge = Judge::of(&args.judging, &config)?;
     let reach = args.judging.reach;
-    collection::search(&args.collection, &args.catalog, reach, progress, |catalog, found| {
+    collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
         let mut audit = audit::audit(catalog, found, &judge.limits.values, &[]);
-        let excused = judge.sift(&mut audit.findings);
+        let suppressed = judge.suppress(&mut audit.findings);
         let exit = judge.exit(&audit.findings);
-        let answer = Audited { args, catalog, found, audit: &audit, excused: &excused };
+        let answer = Audited {
+            args,
+            config: &config,
+            catalog,
+            found,
+            audit: &audit,
+            suppressed: &suppressed,
+        };
         let output = match args.format {
             AuditFormat::Text => Output::People(present::text(&answer)),
             AuditFormat::Json => Output::Json(present::json(&answer, judge.settings(found.reach))),

@@ -8,18 +8,20 @@ use sieve_core::inventory::inventory;
 use super::judging::Judge;
 use super::{Answer, Output, collection};
 use crate::args::{BalanceArgs, TableFormat};
+use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::balance::{self as present, Balanced};
 use crate::progress::Progress;
 
 /// Answers `balance`.
 pub fn run(args: &BalanceArgs, progress: &Progress) -> Result<Answer, Failure> {
-    let judge = Judge::of(&args.judging, &args.collection)?;
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    let judge = Judge::of(&args.judging, &config)?;
     let reach = args.judging.reach;
-    collection::search(&args.collection, &args.catalog, reach, progress, |catalog, found| {
+    collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
         let inventory = inventory(catalog);
         if inventory.images == inventory.unclassed() {
-            return Err(collection::without_pictures(&args.collection, &catalog.collection));
+            return Err(collection::without_pictures(&config, &catalog.collection));
         }
         let settings = Settings { batch: args.batch, beta: args.beta };
         let limits = &judge.limits.values;
@@ -28,14 +30,15 @@ pub fn run(args: &BalanceArgs, progress: &Progress) -> Result<Answer, Failure> {
         let mut findings = checks::classes(&catalog.collection, &inventory, limits);
         findings.extend(checks::balance(&balance, limits));
         worst_first(&mut findings);
-        let excused = judge.sift(&mut findings);
+        let suppressed = judge.suppress(&mut findings);
         let answer = Balanced {
             args,
+            config: &config,
             catalog,
             found,
             balance: &balance,
             findings: &findings,
-            excused: &excused,
+            suppressed: &suppressed,
         };
         let output = match args.format {
             TableFormat::Text => Output::People(present::text(&answer)),

@@ -1,70 +1,38 @@
 //! Opening and measuring the collection that a command names.
 
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
 
 use sieve_core::catalog::{self, Catalog, Options};
-use sieve_core::collection::{
-    self, Collection, Forgetful, Listings, Request, Root, Wish, shown_name,
-};
+use sieve_core::collection::{self, Collection, Forgetful, Listings, Root};
 use sieve_core::duplicates::{self, Found, Side};
-use sieve_core::reading::{Memory, ReadLimits};
+use sieve_core::files::shown_name;
 use sieve_core::store::Store;
 use sieve_core::{Error, nearest};
 
 use super::store;
-use crate::args::{CatalogArgs, CollectionArgs, Reach};
+use crate::args::{CatalogArgs, Reach};
+use crate::config::CollectionConfig;
+use crate::console::warn;
 use crate::failure::Failure;
-use crate::machine;
-use crate::present::{command_line, command_on, warn};
-use crate::progress::{self, Progress};
-use crate::writing;
-
-/// The limits that the arguments set.
-pub fn read_limits(args: &CollectionArgs) -> ReadLimits {
-    ReadLimits {
-        pixels: args.reading.max_megapixels.saturating_mul(1_000_000),
-        decoded_bytes: args.reading.max_decoded.saturating_mul(1 << 20),
-        file_bytes: args.reading.max_file.saturating_mul(1 << 20),
-        work_pixels: args.reading.max_work.saturating_mul(1_000_000),
-        memory: memory_of_the_run(args),
-        stopped: progress::is_stopped,
-    }
-}
-
-/// One for all collections of a run: they are read by the same threads.
-fn memory_of_the_run(args: &CollectionArgs) -> Memory {
-    static MEMORY: OnceLock<Memory> = OnceLock::new();
-    let most_mib = args.reading.max_memory.unwrap_or_else(machine::picture_memory_mib);
-    MEMORY.get_or_init(|| Memory::of(most_mib.saturating_mul(1 << 20))).clone()
-}
+use crate::present::{command_line, command_on};
+use crate::progress::Progress;
 
 /// Lists the collection. What `listings` knows of an archive is not read again.
 pub fn open(
-    args: &CollectionArgs,
+    config: &CollectionConfig,
     listings: &dyn Listings,
     progress: &Progress,
 ) -> Result<Collection, Failure> {
-    let unnamed = args.roots.iter().filter(|root| root.split.is_none()).count();
-    if args.roots.len() > 1 && unnamed > 0 {
+    let unnamed = config.roots.iter().filter(|root| root.split.is_none()).count();
+    if config.roots.len() > 1 && unnamed > 0 {
         let message = "several collections at once must each be a split".to_owned();
         return Err(Failure::call(message).hint("For example: train=FOLDER test=FOLDER"));
     }
-    refuse_repeated(&args.roots)?;
-    refuse_columns_of_folders(args)?;
-    let request = Request {
-        roots: args.roots.clone(),
-        follow_links: args.reading.follow_links,
-        wish: Wish {
-            splits: args.reading.splits.clone().unwrap_or_default(),
-            class_depth: args.reading.class_depth,
-            label_from: args.reading.label_from.clone(),
-            columns: args.reading.columns.clone().unwrap_or_default(),
-            pictures: args.reading.pictures.clone(),
-        },
-    };
+    refuse_repeated(&config.roots)?;
+    refuse_columns_of_folders(config)?;
+    let request = config.request();
     let mut collection = collection::open(&request, listings, progress).map_err(explained)?;
-    if let Some(table) = &args.reading.splits_from {
+    if let Some(table) = &config.splits_from {
         collection.split_by_table(table, &request.wish.columns)?;
     }
     Ok(collection)
@@ -86,14 +54,13 @@ fn refuse_repeated(roots: &[Root]) -> Result<(), Failure> {
 }
 
 /// Refuses names of columns where there is no table they could be of.
-fn refuse_columns_of_folders(args: &CollectionArgs) -> Result<(), Failure> {
+fn refuse_columns_of_folders(config: &CollectionConfig) -> Result<(), Failure> {
     let is_folder = |root: &Root| root.path.is_dir();
-    let reading = &args.reading;
-    if reading.columns.is_none() || reading.splits_from.is_some() {
+    if config.columns.is_none() || config.splits_from.is_some() {
         return Ok(());
     }
-    match args.roots.iter().find(|root| is_folder(root)) {
-        Some(root) if args.roots.iter().all(is_folder) => Err(Failure::call(format!(
+    match config.roots.iter().find(|root| is_folder(root)) {
+        Some(root) if config.roots.iter().all(is_folder) => Err(Failure::call(format!(
             "--columns names the columns of a table, but {} is a folder",
             root.path.display()
         ))
@@ -102,28 +69,20 @@ fn refuse_columns_of_folders(args: &CollectionArgs) -> Result<(), Failure> {
     }
 }
 
-/// Refuses an output inside of the collection: it is only read.
-pub fn refuse_inside(args: &CollectionArgs, output: &Path) -> Result<(), Failure> {
-    let roots = args.roots.iter().map(|root| root.path.as_path());
-    roots
-        .chain(args.reading.pictures.as_deref())
-        .try_for_each(|root| writing::refuse_inside(root, output))
-}
-
 /// Lists, reads and measures the collection, and hands the store back that keeps what was measured. What is known of
 /// the collection from an earlier run is not read again.
 pub fn measure(
-    args: &CollectionArgs,
+    config: &CollectionConfig,
     kept: &CatalogArgs,
     progress: &Progress,
 ) -> Result<(Catalog, Option<Store>), Failure> {
-    let mut store = store::open(args, kept)?;
+    let mut store = store::open(config, kept)?;
     let listings: &dyn Listings = match &store {
         Some(store) if !kept.recheck => store,
         _ => &Forgetful,
     };
-    let collection = open(args, listings, progress)?;
-    let options = Options { limits: read_limits(args), recheck: kept.recheck };
+    let collection = open(config, listings, progress)?;
+    let options = Options { limits: config.read_limits(), recheck: kept.recheck };
     let catalog = catalog::measure(collection, &options, store.as_mut(), progress)?;
     progress.end();
     if let Some(file) = &catalog.memory.set_aside {
@@ -139,25 +98,25 @@ pub fn measure(
 
 /// Measures the collection, looks for copies in it, and hands both on.
 pub fn search<T>(
-    args: &CollectionArgs,
+    config: &CollectionConfig,
     kept: &CatalogArgs,
     reach: Option<Reach>,
     progress: &Progress,
     answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
-    let measured = measure(args, kept, progress)?;
-    search_in(args, &measured, reach, progress, answer)
+    let measured = measure(config, kept, progress)?;
+    search_in(config, &measured, reach, progress, answer)
 }
 
 /// The same in a collection that is measured already.
 pub fn search_in<T>(
-    args: &CollectionArgs,
+    config: &CollectionConfig,
     (catalog, store): &(Catalog, Option<Store>),
     reach: Option<Reach>,
     progress: &Progress,
     answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
-    let limits = read_limits(args);
+    let limits = config.read_limits();
     let side = [Side { catalog, store: store.as_ref(), limits: &limits }];
     let request = duplicates::Request { reach: reach.map(Into::into), ..Default::default() };
     let found = duplicates::find(&side, &request, progress)?;
@@ -166,8 +125,8 @@ pub fn search_in<T>(
 }
 
 /// The failure of a collection that gives nothing to work on.
-pub fn without_pictures(args: &CollectionArgs, collection: &Collection) -> Failure {
-    let words = command_on(args, "audit", &[]);
+pub fn without_pictures(config: &CollectionConfig, collection: &Collection) -> Failure {
+    let words = command_on(config, "audit", &[]);
     Failure::input(format!("{} holds no readable picture in a class folder", collection.name()))
         .hint(format!("See what each file is taken for: {}", command_line(&words)))
 }
@@ -194,6 +153,9 @@ fn hint(error: &Error) -> Option<String> {
             let near = parent.map_or(near.into(), |parent| parent.join(near));
             Some(format!("Did you mean {}?", near.display()))
         }
+        Error::NoColumn { needed, .. } => Some(format!(
+            "If others hold the paths and {needed} names: --columns path=NAME,{needed}=NAME"
+        )),
         Error::NoSplitFolder { name, there } => {
             let near = nearest::word(name, there.iter().map(String::as_str))?;
             Some(format!("Did you mean {near}?"))

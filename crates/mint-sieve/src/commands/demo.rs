@@ -11,8 +11,9 @@ use sieve_core::progress::Watch;
 
 use super::{Answer, Output, preview};
 use crate::args::{Cli, DemoArgs};
+use crate::console::heading;
 use crate::failure::Failure;
-use crate::present::{command_line, heading};
+use crate::present::command_line;
 use crate::progress::Progress;
 use crate::writing::NewFolder;
 
@@ -89,7 +90,7 @@ fn run_step(words: &[&str], progress: &Progress) -> Result<(), Failure> {
     let words: Vec<&str> = std::iter::once("mint-sieve").chain(words.iter().copied()).collect();
     say(&format!("\n{}\n\n", heading(&format!("$ {}", command_line(&words)))));
     let cli = Cli::of_words(&words).expect("the demo types its commands right");
-    let answer = super::run(cli.command, progress)?;
+    let answer = super::run(&cli.command, progress)?;
     progress.end();
     if let Output::People(text) = answer.output {
         say(&text);

@@ -1,10 +1,10 @@
 //! `duplicates`: what is there more than once.
 
-use sieve_core::collection::Root;
 use sieve_core::duplicates::{self, Request, Side};
 
 use super::{Answer, Output, collection, pictures};
-use crate::args::{CatalogArgs, CollectionArgs, DuplicatesArgs, TableFormat, Within};
+use crate::args::{CatalogArgs, DuplicatesArgs, TableFormat, Within};
+use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::{self, duplicates::Duplicates, sheet};
 use crate::progress::Progress;
@@ -12,10 +12,14 @@ use crate::writing::NewFile;
 
 /// Answers `duplicates`.
 pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure> {
-    let other = args.against.as_ref().map(|root| other(args, root));
+    let reading = &args.collection.reading;
+    let config = CollectionConfig::resolve(&args.collection.roots, reading)?;
+    // The other collection is read by what its own settings file says, unless one was named.
+    let against = args.against.as_ref().map(std::slice::from_ref);
+    let other = against.map(|root| CollectionConfig::resolve(root, reading)).transpose()?;
     for output in [&args.pairs, &args.sheet].into_iter().flatten() {
-        for collection in [Some(&args.collection), other.as_ref()].into_iter().flatten() {
-            collection::refuse_inside(collection, output)?;
+        for config in [Some(&config), other.as_ref()].into_iter().flatten() {
+            config.refuse_inside(output)?;
         }
     }
     if let (Some(pairs), Some(sheet)) = (&args.pairs, &args.sheet)
@@ -28,15 +32,15 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
     let table = args.pairs.as_deref().map(NewFile::create).transpose()?;
     let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;
 
-    let limits = collection::read_limits(&args.collection);
-    let mut measured = vec![collection::measure(&args.collection, &args.catalog, progress)?];
+    let limits = config.read_limits();
+    let mut measured = vec![collection::measure(&config, &args.catalog, progress)?];
     if let Some(other) = &other {
         let kept = CatalogArgs { catalog: None, ..args.catalog.clone() };
         measured.push(collection::measure(other, &kept, progress)?);
     }
-    for ((catalog, _), args) in measured.iter().zip([Some(&args.collection), other.as_ref()]) {
-        if let (None, Some(args)) = (catalog.images().next(), args) {
-            return Err(collection::without_pictures(args, &catalog.collection));
+    for ((catalog, _), config) in measured.iter().zip([Some(&config), other.as_ref()]) {
+        if let (None, Some(config)) = (catalog.images().next(), config) {
+            return Err(collection::without_pictures(config, &catalog.collection));
         }
     }
     let sides: Vec<Side<'_>> = measured
@@ -55,7 +59,7 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
     };
     let found = duplicates::find(&sides, &request, progress)?;
     progress.end();
-    let answer = Duplicates { args, sides: &sides, found: &found };
+    let answer = Duplicates { args, config: &config, sides: &sides, found: &found };
     if let Some(sheet) = sheet {
         let rows = present::duplicates::rows(&answer);
         let rows = pictures::fill(rows, &sides, progress)?;
@@ -70,9 +74,4 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
         TableFormat::Json => Output::Json(present::duplicates::json(&answer)),
         TableFormat::Csv => Output::Csv(present::duplicates::csv(&answer)),
     }))
-}
-
-/// The collection that the first one is compared with, read in the same way.
-fn other(args: &DuplicatesArgs, root: &Root) -> CollectionArgs {
-    CollectionArgs { roots: vec![root.clone()], reading: args.collection.reading.clone() }
 }

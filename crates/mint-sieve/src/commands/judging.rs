@@ -1,30 +1,16 @@
-//! What becomes of findings before they are told: some are excused, some were not asked for.
+//! What becomes of findings before they are told: which are suppressed, and what status the others exit with.
 
 use std::collections::BTreeMap;
 
 use serde::Serialize;
-use sieve_core::excuse::{Excuse, excuse};
 use sieve_core::finding::{Code, Finding, Severity};
+use sieve_core::suppression::{Selection, Suppressed};
 
-use crate::args::{CollectionArgs, JudgingArgs};
+use crate::args::JudgingArgs;
+use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
 use crate::present::ReadingSettings;
 use crate::settings::SetLimits;
-
-/// Findings that `mint-sieve.toml` excuses.
-#[derive(Serialize)]
-pub struct Excused {
-    /// Of this code, or of any.
-    pub code: Option<&'static str>,
-    /// About this class, or about any.
-    pub class: Option<String>,
-    /// About files below these paths, or about any.
-    pub path: Option<String>,
-    /// Why.
-    pub reason: String,
-    /// How many; 0 when the excuse is of no use any more.
-    pub findings: usize,
-}
 
 /// What decided which findings are told.
 #[derive(Serialize)]
@@ -40,34 +26,27 @@ pub struct JudgingSettings {
 /// How a command judges its findings.
 pub struct Judge<'a> {
     args: &'a JudgingArgs,
-    collection: &'a CollectionArgs,
+    config: &'a CollectionConfig,
+    selection: Selection,
     /// The limits in force.
     pub limits: SetLimits,
 }
 
 impl<'a> Judge<'a> {
     /// The judge that the arguments ask for; fails when a limit is wrong.
-    pub fn of(args: &'a JudgingArgs, collection: &'a CollectionArgs) -> Result<Self, Failure> {
-        let limits = SetLimits::of(&collection.reading.settings, &args.limits)?;
-        Ok(Judge { args, collection, limits })
+    pub fn of(args: &'a JudgingArgs, config: &'a CollectionConfig) -> Result<Self, Failure> {
+        let limits = SetLimits::of(&config.settings, &args.limits)?;
+        let selection = Selection {
+            only: args.only.clone(),
+            ignore: args.ignore.clone(),
+            suppressions: config.settings.suppressions.clone(),
+        };
+        Ok(Judge { args, config, selection, limits })
     }
 
-    /// Takes out the findings that are not told, and says what was excused.
-    pub fn sift(&self, findings: &mut Vec<Finding>) -> Vec<Excused> {
-        let JudgingArgs { only, ignore, .. } = self.args;
-        findings.retain(|finding| {
-            (only.is_empty() || only.contains(&finding.code)) && !ignore.contains(&finding.code)
-        });
-        let excuses = &self.collection.reading.settings.excuses;
-        let taken = excuse(findings, excuses);
-        let excused = |(excuse, findings): (&Excuse, usize)| Excused {
-            code: excuse.code.map(Code::as_str),
-            class: excuse.class.clone(),
-            path: excuse.paths.as_ref().map(|paths| paths.pattern.clone()),
-            reason: excuse.reason.clone(),
-            findings,
-        };
-        excuses.iter().zip(taken).map(excused).collect()
+    /// Takes out the findings that are not told, and says what was suppressed.
+    pub fn suppress(&self, findings: &mut Vec<Finding>) -> Vec<Suppressed> {
+        self.selection.apply(findings)
     }
 
     /// The status to exit with after these findings were told.
@@ -80,7 +59,7 @@ impl<'a> Judge<'a> {
     /// What decided, for an answer that looked so far for copies.
     pub fn settings(&self, reach: sieve_core::duplicates::Reach) -> JudgingSettings {
         JudgingSettings {
-            reading: ReadingSettings::of(self.collection),
+            reading: ReadingSettings::of(self.config),
             limits: self.limits.values.values().into_iter().collect(),
             only: self.args.only.clone(),
             ignore: self.args.ignore.clone(),

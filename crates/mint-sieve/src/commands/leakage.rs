@@ -9,6 +9,7 @@ use sieve_core::{checks, leakage, nearest};
 use super::judging::Judge;
 use super::{Answer, Output, collection};
 use crate::args::{LeakageArgs, TableFormat};
+use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::leakage::{self as present, Leaks};
 use crate::progress::Progress;
@@ -16,16 +17,17 @@ use crate::writing::NewFile;
 
 /// Answers `leakage`.
 pub fn run(args: &LeakageArgs, progress: &Progress) -> Result<Answer, Failure> {
-    let judge = Judge::of(&args.judging, &args.collection)?;
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    let judge = Judge::of(&args.judging, &config)?;
     if let Some(output) = &args.removals {
-        collection::refuse_inside(&args.collection, output)?;
+        config.refuse_inside(output)?;
     }
     // A place that cannot be written fails before the long work, not after it.
     let removals = args.removals.as_deref().map(NewFile::create).transpose()?;
     let reach = args.judging.reach;
-    collection::search(&args.collection, &args.catalog, reach, progress, |catalog, found| {
+    collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
         if found.pictures.is_empty() {
-            return Err(collection::without_pictures(&args.collection, &catalog.collection));
+            return Err(collection::without_pictures(&config, &catalog.collection));
         }
         let protect = protected(args, catalog)?;
         let limits = &judge.limits.values;
@@ -33,15 +35,16 @@ pub fn run(args: &LeakageArgs, progress: &Progress) -> Result<Answer, Failure> {
         let mut findings = checks::leakage(&leakage, found);
         findings.extend(checks::names(&catalog.collection, &inventory(catalog)));
         worst_first(&mut findings);
-        let excused = judge.sift(&mut findings);
+        let suppressed = judge.suppress(&mut findings);
         let answer = Leaks {
             args,
+            config: &config,
             catalog,
             found,
             protect: &protect,
             leakage: &leakage,
             findings: &findings,
-            excused: &excused,
+            suppressed: &suppressed,
         };
         if let Some(file) = removals {
             file.write(&present::removals(&answer))?;

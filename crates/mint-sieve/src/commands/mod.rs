@@ -14,12 +14,9 @@ mod preview;
 mod split;
 mod store;
 
-pub use judging::Excused;
-
 use crate::args::Command;
 use crate::failure::{Exit, Failure};
 use crate::progress::Progress;
-use crate::settings::Settings;
 
 /// What a command says, by who reads it.
 pub enum Output {
@@ -46,13 +43,9 @@ impl Answer {
     }
 }
 
-/// Runs one command, under the settings that hold for its collection.
-pub fn run(mut command: Command, progress: &Progress) -> Result<Answer, Failure> {
-    if let Some((roots, reading)) = command.reading() {
-        reading.settings = Settings::of(roots, reading.config.as_deref())?;
-        reading.splits = reading.splits.take().or_else(|| reading.settings.splits.clone());
-    }
-    match &command {
+/// Runs one command.
+pub fn run(command: &Command, progress: &Progress) -> Result<Answer, Failure> {
+    match command {
         Command::Audit(args) => audit::run(args, progress),
         Command::Duplicates(args) => duplicates::run(args, progress),
         Command::Nearest(args) => nearest::run(args, progress),

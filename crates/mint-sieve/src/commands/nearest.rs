@@ -5,7 +5,8 @@ use sieve_core::measuring::{self, Closeup};
 use sieve_core::reading::{self, Trouble};
 
 use super::{Answer, Output, collection, pictures};
-use crate::args::{CollectionArgs, NearestArgs, TableFormat};
+use crate::args::{NearestArgs, TableFormat};
+use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::{self, nearest::Nearest, sheet};
 use crate::progress::Progress;
@@ -13,12 +14,12 @@ use crate::writing::NewFile;
 
 /// Answers `nearest`.
 pub fn run(args: &NearestArgs, progress: &Progress) -> Result<Answer, Failure> {
-    let from = CollectionArgs::from(&args.collection);
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     if let Some(output) = &args.sheet {
-        collection::refuse_inside(&from, output)?;
+        config.refuse_inside(output)?;
     }
     let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;
-    let limits = collection::read_limits(&from);
+    let limits = config.read_limits();
     let shown = args.image.display();
     let refused =
         |why: Trouble| Failure::input(format!("{shown} cannot be compared: {}", in_words(&why)));
@@ -26,14 +27,15 @@ pub fn run(args: &NearestArgs, progress: &Progress) -> Result<Answer, Failure> {
     let image = measuring::measure(&bytes.bytes, &limits).map_err(refused)?;
     let closeup = |content| Closeup::of(&bytes.bytes, &limits, content).ok();
 
-    let (catalog, store) = collection::measure(&from, &args.catalog, progress)?;
+    let (catalog, store) = collection::measure(&config, &args.catalog, progress)?;
     if catalog.images().next().is_none() {
-        return Err(collection::without_pictures(&from, &catalog.collection));
+        return Err(collection::without_pictures(&config, &catalog.collection));
     }
     let side = Side { catalog: &catalog, store: store.as_ref(), limits: &limits };
     let found = duplicates::nearest(&side, &image, &closeup, args.count as usize, progress)?;
     progress.end();
-    let answer = Nearest { args, from: &from, catalog: &catalog, image: &image.0, found: &found };
+    let answer =
+        Nearest { args, config: &config, catalog: &catalog, image: &image.0, found: &found };
     if let Some(sheet) = sheet {
         let mut rows = present::nearest::rows(&answer);
         let asked = reading::decode(&bytes.bytes, &limits).map_err(refused)?;

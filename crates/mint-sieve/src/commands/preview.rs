@@ -11,6 +11,7 @@ use sieve_core::{input, nearest, sampling};
 
 use super::{Answer, Output, collection as opening};
 use crate::args::{PreviewArgs, PreviewFormat};
+use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::preview::{self, Preview};
 use crate::present::sheet::{self, Layout, Room, Row, Sheet, Tile};
@@ -29,10 +30,11 @@ const MOST_TILES: u64 = 5000;
 /// Answers `preview`.
 pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     refuse_other_formats(&args.out)?;
-    opening::refuse_inside(&args.collection, &args.out)?;
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    config.refuse_inside(&args.out)?;
     let (policy_name, policy) = read_policy(&args.policy)?;
     let file = NewFile::create(&args.out)?;
-    let collection = opening::open(&args.collection, &Forgetful, progress)?;
+    let collection = opening::open(&config, &Forgetful, progress)?;
 
     // Only training pictures are augmented.
     let split = collection.splits.iter().any(|split| split == "train").then_some("train");
@@ -60,7 +62,7 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
         None => sampling::spread(layout.rows as usize, classes.len()),
     };
     progress.begin("drawing", Some(counts.iter().sum::<usize>() as u64));
-    let limits = opening::read_limits(&args.collection);
+    let limits = config.read_limits();
     let (seed, draws) = (args.seed, layout.draws);
     let job = Job { seed, collection: &collection, limits, policy: &policy, draws, progress };
     let mut wanted: Vec<Wanted<'_>> = classes
@@ -71,7 +73,7 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     let passed_over = job.show(&mut wanted)?;
     let rows: Vec<Row> = wanted.into_iter().flat_map(|class| class.rows).collect();
     if rows.is_empty() {
-        return Err(opening::without_pictures(&args.collection, &collection));
+        return Err(opening::without_pictures(&config, &collection));
     }
     layout.rows = rows.len() as u32;
 
@@ -85,6 +87,7 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     file.write(&sheet::png(&sheet::paint(&sheet)))?;
     let preview = Preview {
         args,
+        config: &config,
         policy_name: &policy_name,
         policy: &policy,
         split,

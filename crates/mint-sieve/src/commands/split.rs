@@ -1,11 +1,13 @@
 //! `split`: train, validation and test.
 
-use sieve_core::catalog::{Catalog, SPLIT_TABLE};
+use sieve_core::catalog::Catalog;
+use sieve_core::collection::SPLIT_TABLE;
 use sieve_core::duplicates::Found;
 use sieve_core::splitting::{self, Assignment, Request};
 
 use super::{Answer, Output, collection};
 use crate::args::{SplitArgs, SplitFormat};
+use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present;
 use crate::progress::Progress;
@@ -13,54 +15,54 @@ use crate::writing::{NewFile, NewFolder, Tree};
 
 /// Answers `split`.
 pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let request = Request { parts: args.parts.clone(), seed: args.seed };
     for output in [&args.out, &args.to].into_iter().flatten() {
-        collection::refuse_inside(&args.collection, output)?;
+        config.refuse_inside(output)?;
     }
     // A place that cannot be written fails before the long work, not after it.
     let table = args.out.as_deref().map(NewFile::create).transpose()?;
     let tree = args.to.as_deref().map(NewFolder::create).transpose()?;
 
-    let measured = collection::measure(&args.collection, &args.catalog, progress)?;
+    let measured = collection::measure(&config, &args.catalog, progress)?;
     // Before the search, which is the long part.
     refuse_split(&measured.0)?;
     let answer = |catalog: &Catalog, found: &Found<'_>| {
         let assignment = splitting::assign(catalog, found, &request);
         if assignment.images.is_empty() {
-            return Err(collection::without_pictures(&args.collection, &catalog.collection));
+            return Err(collection::without_pictures(&config, &catalog.collection));
         }
         refuse_empty_part(catalog, &assignment, &request)?;
-        let rows = write(args, &request, catalog, &assignment, table, tree, progress)?;
         let split = present::split::Split {
             args,
+            config: &config,
             request: &request,
             catalog,
             found,
             assignment: &assignment,
         };
+        let rows = write(&split, table, tree, progress)?;
         Ok(Answer::done(shown(&split, rows)))
     };
-    collection::search_in(&args.collection, &measured, args.reach, progress, answer)
+    collection::search_in(&config, &measured, args.reach, progress, answer)
 }
 
 /// Writes what was asked for; the rows of the split table are returned.
 fn write(
-    args: &SplitArgs,
-    request: &Request,
-    catalog: &Catalog,
-    assignment: &Assignment<'_>,
+    split: &present::split::Split<'_>,
     table: Option<NewFile>,
     tree: Option<NewFolder>,
     progress: &Progress,
 ) -> Result<Vec<u8>, Failure> {
-    let rows = present::split::table(catalog, assignment, request.parts.names());
+    let parts = split.request.parts.names();
+    let rows = present::split::table(split.catalog, split.assignment, parts);
     if let Some(folder) = tree {
         let tree = Tree {
-            collection: &catalog.collection,
-            limits: collection::read_limits(&args.collection),
-            assignment,
-            parts: request.parts.names(),
-            link: args.link,
+            collection: &split.catalog.collection,
+            limits: split.config.read_limits(),
+            assignment: split.assignment,
+            parts,
+            link: split.args.link,
         };
         tree.write(&folder.path(), progress)?;
         NewFile::create(&folder.path().join(SPLIT_TABLE))?.write(&rows)?;

@@ -7,19 +7,19 @@ use etcetera::base_strategy::Xdg;
 use sieve_core::measuring::Digest;
 use sieve_core::store::{Store, StoreError};
 
-use super::collection;
-use crate::args::{CatalogArgs, CollectionArgs};
+use crate::args::CatalogArgs;
+use crate::config::CollectionConfig;
+use crate::console::warn;
 use crate::failure::Failure;
-use crate::present::warn;
 
 /// Opens the catalog. Where it cannot be kept in the cache folder the work goes on without; a place
 /// that was named must do.
-pub fn open(args: &CollectionArgs, kept: &CatalogArgs) -> Result<Option<Store>, Failure> {
+pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Store>, Failure> {
     if kept.no_catalog {
         return Ok(of_this_run());
     }
     if let Some(file) = &kept.catalog {
-        collection::refuse_inside(args, file)?;
+        config.refuse_inside(file)?;
         return match Store::open(file) {
             Ok((store, damaged)) => {
                 damaged.iter().for_each(|file| tell_damaged(file));
@@ -33,7 +33,7 @@ pub fn open(args: &CollectionArgs, kept: &CatalogArgs) -> Result<Option<Store>, 
             ))),
         };
     }
-    let Some(file) = cache_file(args) else {
+    let Some(file) = cache_file(config) else {
         tracing::debug!("no catalog: there is no cache folder, or it lies inside the collection");
         return Ok(of_this_run());
     };
@@ -68,15 +68,15 @@ pub fn tell_damaged(moved_to: &Path) {
 
 /// The file for a collection in the user's cache folder (XDG Base Directory Specification): its name
 /// and a digest of where it lies. None when that would be inside of the collection.
-fn cache_file(args: &CollectionArgs) -> Option<PathBuf> {
+fn cache_file(config: &CollectionConfig) -> Option<PathBuf> {
     let folder = Xdg::new().ok()?.cache_dir().join("mint-sieve");
     let roots: Vec<PathBuf> =
-        args.roots.iter().filter_map(|root| root.path.canonicalize().ok()).collect();
+        config.roots.iter().filter_map(|root| root.path.canonicalize().ok()).collect();
     let name = roots.first()?.file_name().map(|name| name.to_string_lossy().into_owned());
     let safe = |c: char| if c.is_alphanumeric() || "-_.".contains(c) { c } else { '_' };
     let name: String = name.unwrap_or_default().chars().take(40).map(safe).collect();
     let mut key = Vec::new();
-    for (root, path) in args.roots.iter().zip(&roots) {
+    for (root, path) in config.roots.iter().zip(&roots) {
         key.extend(root.split.as_deref().unwrap_or_default().as_bytes());
         key.push(0);
         key.extend(path.as_os_str().as_encoded_bytes());
@@ -84,5 +84,5 @@ fn cache_file(args: &CollectionArgs) -> Option<PathBuf> {
     }
     let digest = Digest::of(&key).to_string();
     let file = folder.join(format!("{name}-{}.sqlite", &digest[..16]));
-    collection::refuse_inside(args, &file).is_ok().then_some(file)
+    config.refuse_inside(&file).is_ok().then_some(file)
 }

@@ -3,10 +3,11 @@
 use std::fmt::Write;
 
 use sieve_core::finding::{Code, Finding, Severity};
+use sieve_core::suppression::Suppressed;
 
-use super::style::{FAINT, HEADING, of_severity};
-use super::{counted, heading, safe};
-use crate::commands::Excused;
+use super::counted;
+use crate::console::{FAINT, HEADING, of_severity};
+use crate::console::{heading, safe};
 
 /// What stands before the lines under a severity.
 const INDENT: &str = "         ";
@@ -123,10 +124,10 @@ fn names_itself(finding: &Finding, all: bool) -> bool {
 }
 
 /// What `mint-sieve.toml` took out, and what of it is of no use.
-pub fn excused(excused: &[Excused], file: Option<&std::path::Path>) -> String {
+pub fn suppressed(suppressed: &[Suppressed], file: Option<&std::path::Path>) -> String {
     let mut text = String::new();
     let Some(file) = file else { return text };
-    for one in excused {
+    for one in suppressed {
         let parts = [one.code, one.class.as_deref(), one.path.as_deref()];
         let what: Vec<&str> = parts.into_iter().flatten().collect();
         let _ = writeln!(

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-use super::names::is_unseen;
+use crate::console::is_unseen;
 
 #[derive(Serialize)]
 struct Envelope<'a, S: Serialize, B: Serialize> {

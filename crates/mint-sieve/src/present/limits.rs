@@ -1,13 +1,16 @@
 //! The answer of `limits`.
 
 use serde::Serialize;
-use sieve_core::collection::{SETTINGS_FILE, shown_name};
+use sieve_core::collection::SETTINGS_FILE;
+use sieve_core::files::shown_name;
 use sieve_core::limits::LIMITS;
+use sieve_core::reading::READ_LIMITS;
 
-use super::style::FAINT;
 use super::table::written;
-use super::{envelope, heading, next_step, safe};
-use crate::args::READ_LIMITS;
+use super::{envelope, next_step};
+
+use crate::console::FAINT;
+use crate::console::{heading, safe};
 use crate::settings::{Origin, SetLimits, Settings};
 
 #[derive(Serialize)]
@@ -50,7 +53,7 @@ fn limits(settings: &Settings, set: &SetLimits) -> Vec<Limit> {
         why: limit.why,
     };
     let reading = READ_LIMITS.iter().map(|limit| Limit {
-        name: limit.option,
+        name: limit.name,
         value: limit.default as f64,
         unit: limit.unit,
         default: limit.default as f64,
@@ -88,7 +91,7 @@ pub fn text(settings: &Settings, set: &SetLimits) -> String {
         text.push_str(&format!("    {FAINT}{}{FAINT:#}\n", line.trim_start()));
     }
     let options: Vec<String> =
-        READ_LIMITS.iter().map(|limit| format!("--{}", limit.option)).collect();
+        READ_LIMITS.iter().map(|limit| format!("--{}", limit.name)).collect();
     text.push_str(&format!(
         "\nThe last {} have options of their own: {}. The others are\nset by --limit NAME=VALUE or in {SETTINGS_FILE}.\n\n",
         options.len(),

@@ -3,8 +3,8 @@
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
-use super::names::quoted;
-use super::style::heading;
+use crate::console::heading;
+use crate::console::quoted;
 
 /// Words as a person would type them at a shell.
 pub fn command_line(words: &[impl AsRef<OsStr>]) -> String {

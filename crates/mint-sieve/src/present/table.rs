@@ -4,7 +4,7 @@ use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
 
 use sieve_core::cell::guarded;
 
-use super::names::safe;
+use crate::console::safe;
 
 /// How the cells of a column stand.
 #[derive(Clone, Copy, PartialEq, Eq)]

@@ -5,11 +5,11 @@ use std::path::{Path, PathBuf};
 
 use serde::Deserialize;
 use sieve_core::collection::{Root, SETTINGS_FILE, SplitFolders};
-use sieve_core::excuse::{Excuse, Paths};
 use sieve_core::finding::Code;
+use sieve_core::suppression::{Paths, Suppression};
 use sieve_core::{input, nearest};
 
-use crate::args::split_folders;
+use super::words::split_folders;
 use crate::failure::Failure;
 
 /// What is set for a collection beside the command line.
@@ -22,7 +22,7 @@ pub struct Settings {
     /// Limits of findings by name; not checked yet.
     pub limits: BTreeMap<String, f64>,
     /// Findings that are accepted.
-    pub excuses: Vec<Excuse>,
+    pub suppressions: Vec<Suppression>,
 }
 
 #[derive(Default, Deserialize)]
@@ -83,20 +83,20 @@ impl Settings {
         };
         let wrong = |what: &str, why: String| Failure::call(format!("{shown}: {what}: {why}"));
         let splits = splits.map(|words| split_folders(&words)).transpose();
-        let excuses = written.ignore.into_iter().zip(1..);
-        let excuses = excuses.map(|(ignored, number)| {
-            excuse(ignored).map_err(|why| wrong(&format!("[[ignore]] number {number}"), why))
+        let suppressions = written.ignore.into_iter().zip(1..);
+        let suppressions = suppressions.map(|(ignored, number)| {
+            suppression(ignored).map_err(|why| wrong(&format!("[[ignore]] number {number}"), why))
         });
         Ok(Settings {
             file: Some(file.to_path_buf()),
             splits: splits.map_err(|why| wrong("splits", why))?,
             limits: written.limits,
-            excuses: excuses.collect::<Result<_, _>>()?,
+            suppressions: suppressions.collect::<Result<_, _>>()?,
         })
     }
 }
 
-fn excuse(ignored: Ignored) -> Result<Excuse, String> {
+fn suppression(ignored: Ignored) -> Result<Suppression, String> {
     let Ignored { code, class, path, reason } = ignored;
     if code.is_none() && class.is_none() && path.is_none() {
         return Err("expected a code, a class or a path".to_owned());
@@ -113,7 +113,7 @@ fn excuse(ignored: Ignored) -> Result<Excuse, String> {
     let paths = path.map(|pattern| {
         Paths::like(&pattern).map_err(|why| format!("{pattern:?} is no pattern of paths: {why}"))
     });
-    Ok(Excuse { code: code.transpose()?, class, paths: paths.transpose()?, reason })
+    Ok(Suppression { code: code.transpose()?, class, paths: paths.transpose()?, reason })
 }
 
 /// The nearest file of the usual name at or above `root`.

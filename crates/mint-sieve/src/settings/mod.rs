@@ -2,6 +2,8 @@
 
 mod file;
 mod limits;
+mod words;
 
 pub use file::Settings;
 pub use limits::{Origin, SetLimits};
+pub use words::split_folders;

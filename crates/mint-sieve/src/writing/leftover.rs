@@ -7,7 +7,7 @@ use std::fs::{self, File};
 use std::io;
 use std::path::Path;
 
-use crate::present::warn;
+use crate::console::warn;
 
 /// How temporary names begin; six letters or digits follow.
 pub const PREFIX: &str = ".mint-sieve-";

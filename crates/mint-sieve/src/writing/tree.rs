@@ -7,7 +7,8 @@ use std::io::{Error, ErrorKind};
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Mutex, MutexGuard};
 
-use sieve_core::collection::{Collection, Located, composed, shown_name};
+use sieve_core::collection::{Collection, Located, composed};
+use sieve_core::files::shown_name;
 use sieve_core::io_reason;
 use sieve_core::measuring::Digest;
 use sieve_core::progress::Watch;

@@ -1,10 +1,11 @@
 //! A collection that is ready to be searched for copies.
 
 use rayon::prelude::*;
-use sieve_core::catalog::{self, Catalog, Options, Record};
+use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, Request};
 use sieve_core::likeness::Subject;
 use sieve_core::progress::Silent;
+use sieve_core::record::Record;
 
 /// The pictures of a collection.
 pub struct Prepared {

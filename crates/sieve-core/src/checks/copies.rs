@@ -1,8 +1,8 @@
 //! Is every picture there once, and under one class?
 
-use crate::catalog::Record;
 use crate::duplicates::{Found, Group, Kind};
 use crate::finding::{Code, Finding, Severity};
+use crate::record::Record;
 
 /// For each group of copies that lies in one split a finding: a label conflict or merely a copy; for
 /// each burst in one split a note. Conflicts are told wherever the pictures lie; what spans splits is

@@ -1,9 +1,10 @@
 //! Is every file a sound picture with the right name?
 
-use crate::catalog::{Catalog, Outcome, Reason, Record};
+use crate::catalog::Catalog;
 use crate::collection::SETTINGS_FILE;
 use crate::finding::{Code, Finding, Severity};
 use crate::reading::{Doubt, Facts, Format, Trouble};
+use crate::record::{Outcome, Reason, Record};
 
 /// One finding for each file that was set aside, each doubt, and each wrong name; one for each
 /// folder that could not be listed and each path that a table repeats.

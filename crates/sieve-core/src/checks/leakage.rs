@@ -4,11 +4,11 @@ use std::collections::BTreeSet;
 
 use super::copies::about;
 use super::{counted, percent};
-use crate::catalog::Record;
 use crate::duplicates::{Found, Kind};
 use crate::finding::{Code, Finding};
 use crate::independent;
 use crate::leakage::{Drift, IndexMismatch, Leakage, MissingClass, Order, Quantity};
+use crate::record::Record;
 use crate::statistics::strength;
 
 /// Pictures of one split in another, classes that not all splits have or number alike, and splits

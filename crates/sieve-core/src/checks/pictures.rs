@@ -6,11 +6,12 @@
 use std::collections::BTreeMap;
 
 use super::{counted, percent};
-use crate::catalog::{Catalog, Record};
+use crate::catalog::Catalog;
 use crate::finding::{Code, Finding, Severity};
 use crate::limits::FindingLimits;
 use crate::measuring::Measured;
 use crate::reading::ColourMode;
+use crate::record::Record;
 use crate::statistics::{Scale, median};
 
 /// Findings about single pictures, and about what is mixed.

@@ -2,9 +2,10 @@
 
 use std::collections::BTreeMap;
 
-use crate::catalog::{Catalog, Record};
+use crate::catalog::Catalog;
 use crate::collection::Label;
 use crate::finding::{Code, Finding};
+use crate::record::Record;
 
 /// One finding for each folder that holds pictures beside the class folders.
 pub fn placement(catalog: &Catalog) -> Vec<Finding> {

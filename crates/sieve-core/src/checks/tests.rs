@@ -5,14 +5,15 @@ use super::{
     classes as class_findings, copies, integrity, leakage as leak_findings, pictures, placement,
 };
 use crate::audit::audit;
-use crate::catalog::{Catalog, Outcome, Reason, Record};
-use crate::collection::RelPath;
+use crate::catalog::Catalog;
 use crate::duplicates::Kind;
+use crate::files::RelPath;
 use crate::finding::{Code, Evidence, Finding, Severity};
 use crate::inventory::inventory;
 use crate::limits::FindingLimits;
 use crate::measuring::{Look, Measured};
 use crate::reading::{ColourMode, Doubt, Format, Trouble};
+use crate::record::{Outcome, Reason, Record};
 use crate::tests::{catalog, change, classes, found, image, stray};
 
 fn codes(findings: &[Finding]) -> Vec<&'static str> {

@@ -5,15 +5,17 @@ use std::fs::{self, Metadata};
 use std::path::Path;
 
 use super::labels::{LabelTable, table_among};
-use super::layout::{Reading, Remark, Spot};
+use super::layout::{Reading, Spot};
 use super::listing::{Found, Listing};
 use super::names::{composed, is_left_behind, may_be_picture, split_of_name};
 use super::open::Opening;
 use super::pattern::Pattern;
+use super::remark::Remark;
 use super::source::Source;
 use super::table::{self, Needed, Row, Table};
 use super::walk::link_kind;
-use super::{Carried, EntryKind, Label, Place, RelPath, Root, Stamp};
+use super::{Carried, EntryKind, Label, Place, Root};
+use crate::files::{RelPath, Stamp};
 use crate::{Error, input};
 
 /// Bytes of a file that are looked at to tell whether it is a table of labels.
@@ -49,11 +51,8 @@ impl Opening<'_> {
             let values = values.map(|name| part(name).unwrap_or_default().to_owned()).collect();
             opening.labelled(root, part("class"), part("split"), part("group"), values)
         });
-        let mut says = format!("{pattern} matched {matched} of {all} names");
-        if let Some(path) = first_not {
-            says.push_str(&format!("; the first that it did not: {path}"));
-        }
-        self.remark(Remark::new(says, None));
+        let (first_not, named) = (first_not, pattern.to_string());
+        self.remark(Remark::NamesMatched { pattern: named, matched, all, first_not });
         self.set_layout(format!("names like {pattern}"));
     }
 
@@ -75,9 +74,7 @@ impl Opening<'_> {
             && !listing.files.is_empty()
             && listing.files.iter().all(is_missing)
         {
-            let says = "none of the table's files is there; for paths that begin elsewhere there is \
-                        --pictures FOLDER";
-            self.remark(Remark::new(says, None));
+            self.remark(Remark::NoFileOfTable);
         }
         let is_split = root.split.is_some();
         let source = Source::Folder { root: pictures.to_path_buf(), is_split };
@@ -118,13 +115,10 @@ impl Opening<'_> {
         source: Source,
         labels: &LabelTable,
     ) -> Result<(), Error> {
-        let failed = |reason: String| Error::TableUnreadable {
-            path: root.path.join(labels.file.native()),
-            reason,
-        };
+        let failed = |wrong: table::Wrong| wrong.in_file(root.path.join(labels.file.native()));
         let file = listing.files.iter().find(|found| found.path == labels.file);
         let bytes = file.and_then(|found| source.head_of(found, input::MOST_TABLE_BYTES));
-        let bytes = bytes.ok_or_else(|| failed("it cannot be read".to_owned()))?;
+        let bytes = bytes.ok_or_else(|| failed("it cannot be read".to_owned().into()))?;
         let table = table::parse(&bytes, &labels.columns, Needed::Class).map_err(failed)?;
         let known: HashSet<&Path> = listing.files.iter().map(|found| found.path.native()).collect();
         // Only what is not in the archive is added to what it holds.
@@ -141,8 +135,7 @@ impl Opening<'_> {
         let missing: Vec<Found> =
             named.into_iter().filter(|found| !known.contains(found.path.native())).collect();
         listing.files.extend(missing);
-        let says = format!("labels were taken from the table {} in the archive", labels.file);
-        self.remark(Remark::new(says, Some("--class-depth 1")));
+        self.remark(Remark::TableInArchive { file: labels.file.clone() });
         self.place_all(root, listing.sorted(), source, |opening, found| {
             let Some(row) = rows.get(&found.path).map(|&row| &table.rows[row]) else {
                 return Place::of(None, Label::Outside);

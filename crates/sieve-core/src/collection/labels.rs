@@ -3,11 +3,12 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
 
+use super::EntryKind;
 use super::listing::{Found, Listing};
 use super::names::{is_left_behind, may_be_picture};
 use super::pattern::Pattern;
 use super::table::{self, Columns};
-use super::{EntryKind, RelPath};
+use crate::files::RelPath;
 
 /// A table of labels among the pictures, and how it is to be read.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -166,8 +167,8 @@ pub(super) fn pattern_of_names<'a>(names: impl Iterator<Item = &'a str>) -> Opti
 
 #[cfg(test)]
 mod tests {
-    use super::super::Stamp;
     use super::*;
+    use crate::files::Stamp;
 
     fn found(files: &[&str], table: &str) -> Option<(String, String, String)> {
         let mut listing = Listing::default();

@@ -2,39 +2,12 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::labels::{LabelTable, pattern_of_names};
+use super::labels::pattern_of_names;
 use super::listing::Listing;
 use super::names::{is_left_behind, may_be_picture, split_of_name};
-use super::path::RelPath;
+use super::remark::{DepthReason, Remark};
 use super::request::{ClassDepth, SplitFolders, Wish};
-use super::table::Columns;
-
-/// One thing that was decided about a collection, and how to decide it otherwise.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Remark {
-    /// What was decided, and why.
-    pub says: String,
-    /// The option that takes the other reading, where there is one.
-    pub other: Option<String>,
-    /// The table that it could be read by instead, where there is one.
-    pub table: Option<LabelTable>,
-}
-
-impl Remark {
-    pub(super) fn new(says: impl Into<String>, other: Option<&str>) -> Self {
-        Remark { says: says.into(), other: other.map(str::to_owned), table: None }
-    }
-
-    /// Labels lie in a table among the pictures.
-    pub(super) fn of_table(table: LabelTable) -> Self {
-        let Columns { path, class, .. } = &table.columns;
-        let says = format!(
-            "{} is a table of these pictures with the columns {path} and {class}",
-            table.file
-        );
-        Remark { table: Some(table), ..Remark::new(says, None) }
-    }
-}
+use crate::files::RelPath;
 
 /// Where a file stands, by the names of its folders.
 #[derive(Debug, PartialEq, Eq)]
@@ -113,8 +86,7 @@ impl Reading {
                 return;
             }
             self.wrapper.push(only.to_owned());
-            let says = format!("{inner:?} is the only folder: the folders in it are what is read");
-            self.remarks = vec![Remark::new(says, Some("--class-depth 1"))];
+            self.remarks = vec![Remark::OnlyFolder { folder: inner }];
         }
     }
 
@@ -138,26 +110,14 @@ impl Reading {
             tops.iter().partition(|name| split_of(name).is_some());
         let is_split = !wish.splits.named().is_empty()
             || known.iter().any(|name| has_folders(name)) && (named.len() > 1 || others.is_empty());
-        let quoted = |names: &[&str]| {
-            let names: Vec<String> = names.iter().map(|name| format!("{name:?}")).collect();
-            names.join(", ")
-        };
+        let owned = |names: &[&str]| names.iter().map(|name| (*name).to_owned()).collect();
         if !is_split {
-            let taken = match known[..] {
-                [_] => "was taken as a class, not as a split",
-                _ => "were taken as classes, not as splits",
-            };
-            let says = format!("{} {taken}", quoted(&known));
-            let splits = format!("--splits {}", known.join(","));
             // Without a folder in any of them, splits would be without classes; names may tell these.
             let is_flat = !tops.iter().any(|name| has_folders(name));
             let names = tops.iter().flat_map(|name| tree.names_in(&path(name)));
             let pattern = if is_flat { pattern_of_names(names) } else { None };
-            let other = pattern.map_or(splits, |pattern| {
-                format!("--label-from '{}'", path(&format!("{{split}}/{pattern}")))
-            });
-            let also = if pattern.is_some() { "; the files are named by class" } else { "" };
-            self.remarks.push(Remark::new(format!("{says}{also}"), Some(&other)));
+            let pattern = pattern.map(|pattern| path(&format!("{{split}}/{pattern}")));
+            self.remarks.push(Remark::SplitNamesAreClasses { folders: owned(&known), pattern });
             return Ok(());
         }
         let holds_pictures = |name: &&&str| tree.holds_pictures(&path(name));
@@ -165,18 +125,11 @@ impl Reading {
         let with_classes: Vec<&str> =
             also.iter().copied().filter(|name| has_folders(name)).collect();
         if !with_classes.is_empty() {
-            let taken = match with_classes[..] {
-                [_] => "was taken as a split of its own",
-                _ => "were taken as splits of their own",
-            };
-            let says = format!("{} {taken}", quoted(&with_classes));
-            self.remarks.push(Remark::new(says, Some("--splits none")));
+            self.remarks.push(Remark::OtherSplits { folders: owned(&with_classes) });
         }
         let without: Vec<&str> = also.iter().copied().filter(|name| !has_folders(name)).collect();
         if !without.is_empty() {
-            let have = if without.len() == 1 { "has" } else { "have" };
-            let says = format!("{} {have} no class folders: kept as unlabelled", quoted(&without));
-            self.remarks.push(Remark::new(says, None));
+            self.remarks.push(Remark::Unlabelled { folders: owned(&without) });
         }
         let top = |name: &&str| {
             let split = split_of(name).unwrap_or_else(|| (*name).to_owned());
@@ -218,21 +171,20 @@ impl Reading {
         let has_letters = |name: &str| name.chars().any(char::is_alphabetic);
         let repeats = inner.values().any(|outer| outer.len() > 1);
         let (innermost, why) = if !inner.keys().any(|name| has_letters(name)) {
-            (false, "the inner ones have no letters in their names")
+            (false, DepthReason::InnerWithoutLetters)
         } else if !outer.iter().any(|name| has_letters(name)) {
-            (true, "the outer ones have no letters in their names")
+            (true, DepthReason::OuterWithoutLetters)
         } else if repeats {
-            (false, "inner names come again in several of them")
+            (false, DepthReason::InnerRepeated)
         } else {
-            (true, "each has its own name")
+            (true, DepthReason::InnerUnique)
         };
-        let (says, other) = if innermost {
+        self.remarks.push(if innermost {
             self.depth = Depth::Innermost;
-            (format!("the innermost folders were taken as classes: {why}"), "--class-depth 1")
+            Remark::InnermostClasses(why)
         } else {
-            (format!("the outer folders were taken as classes: {why}"), "--class-depth innermost")
-        };
-        self.remarks.push(Remark::new(says, Some(other)));
+            Remark::OuterClasses(why)
+        });
     }
 
     /// True when the outermost folders are splits.
@@ -407,9 +359,10 @@ fn join(base: &str, name: &str) -> String {
 
 #[cfg(test)]
 mod tests {
-    use super::super::Stamp;
     use super::super::listing::Found;
+    use super::super::remark::Alternative;
     use super::*;
+    use crate::files::Stamp;
 
     /// The listing of these files and, ending in `/`, folders.
     fn listing(names: &[&str]) -> Listing {
@@ -430,11 +383,18 @@ mod tests {
         Reading::of(&listing(names), wish).unwrap()
     }
 
-    /// How the files of a tree are read: the layout, and the option that reads it otherwise.
+    /// How the files of a tree are read: the layout, and the other way to read it.
     fn read_as(names: &[&str]) -> (String, String) {
         let reading = reading(names, &Wish::default());
-        let others = reading.remarks.iter().filter_map(|remark| remark.other.as_deref());
-        (reading.describe(), others.collect::<Vec<_>>().join(" "))
+        let others = reading.remarks.iter().filter_map(Remark::alternative);
+        let word = |other| match other {
+            Alternative::ClassDepth(depth) => format!("{depth:?}"),
+            Alternative::Splits(SplitFolders::ByName(named)) => {
+                named.into_iter().map(|(split, _)| split).collect::<Vec<_>>().join(",")
+            }
+            other => format!("{other:?}"),
+        };
+        (reading.describe(), others.map(word).collect::<Vec<_>>().join(" "))
     }
 
     #[test]
@@ -445,25 +405,21 @@ mod tests {
             (&["train/sage/a.jpg", "Valid/sage/b.jpg"], "split/class/picture", ""),
             (&["train/sage/a.jpg"], "split/class/picture", ""),
             (&["train/sage/a.jpg", "test/"], "split/class/picture", ""),
-            (&["train/a.jpg", "test/b.jpg", "plane/c.jpg"], "class/picture", "--splits test,train"),
-            (&["train/steam/a.jpg", "plane/b.jpg"], "class/picture", "--splits train"),
-            (&["train/.cache/a.jpg", "b.jpg"], "class/picture", "--splits train"),
+            (&["train/a.jpg", "test/b.jpg", "plane/c.jpg"], "class/picture", "test,train"),
+            (&["train/steam/a.jpg", "plane/b.jpg"], "class/picture", "train"),
+            (&["train/.cache/a.jpg", "b.jpg"], "class/picture", "train"),
             (
                 &["train/sage/a.jpg", "test/sage/b.jpg", "old/sage/c.jpg"],
                 "split/class/picture",
-                "--splits none",
+                "Splits(None)",
             ),
             (&[], "class/picture", ""),
-            (&["herbs/sage/a.jpg", "herbs/dill/b.jpg"], "class/picture", "--class-depth 1"),
-            (
-                &["x/train/sage/a.jpg", "x/test/sage/b.jpg"],
-                "split/class/picture",
-                "--class-depth 1",
-            ),
-            (&["woody/bay/a.jpg", "soft/dill/b.jpg"], ".../class/picture", "--class-depth 1"),
-            (&["2019/bay/a.jpg", "2020/bay/b.jpg"], ".../class/picture", "--class-depth 1"),
-            (&["bay/day 1/a.jpg", "dill/day 1/b.jpg"], "class/picture", "--class-depth innermost"),
-            (&["bay/1/a.jpg", "dill/2/b.jpg"], "class/picture", "--class-depth innermost"),
+            (&["herbs/sage/a.jpg", "herbs/dill/b.jpg"], "class/picture", "Folders(1)"),
+            (&["x/train/sage/a.jpg", "x/test/sage/b.jpg"], "split/class/picture", "Folders(1)"),
+            (&["woody/bay/a.jpg", "soft/dill/b.jpg"], ".../class/picture", "Folders(1)"),
+            (&["2019/bay/a.jpg", "2020/bay/b.jpg"], ".../class/picture", "Folders(1)"),
+            (&["bay/day 1/a.jpg", "dill/day 1/b.jpg"], "class/picture", "Innermost"),
+            (&["bay/1/a.jpg", "dill/2/b.jpg"], "class/picture", "Innermost"),
             (&["bay/a.jpg", "dill/old/b.jpg"], "class/picture", ""),
         ];
         for (names, layout, other) in table {

@@ -5,8 +5,9 @@ use std::path::Path;
 
 use serde::{Deserialize, Serialize};
 
-use super::path::RelPath;
-use super::{EntryKind, Stamp};
+use super::EntryKind;
+use crate::files::RelPath;
+use crate::files::Stamp;
 
 /// Remembers what packed archives hold: to list one, all of it must be unpacked.
 pub trait Listings {

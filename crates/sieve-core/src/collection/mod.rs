@@ -10,26 +10,22 @@ mod layout;
 mod listing;
 mod names;
 mod open;
-mod path;
 mod pattern;
+mod remark;
 mod request;
 mod resplit;
 mod source;
-mod stamp;
 mod table;
 mod walk;
 
 pub use labels::LabelTable;
-pub use layout::Remark;
 pub use listing::{Forgetful, Listings};
 pub use names::{composed, is_left_behind, split_of_name, split_rank};
 pub use open::open;
-pub(crate) use path::native_of_bytes;
-pub use path::{RelPath, shown_name};
 pub use pattern::Pattern;
+pub use remark::{Alternative, DepthReason, Remark};
 pub use request::{ClassDepth, Request, Root, SplitFolders, Wish};
 pub use source::{Located, Locator};
-pub use stamp::Stamp;
 pub use table::Columns;
 
 use std::borrow::Cow;
@@ -38,8 +34,14 @@ use std::sync::Arc;
 
 use serde::{Deserialize, Serialize};
 
+use crate::files::{RelPath, Stamp};
+
 /// The name of a file that says how a collection is to be judged; it may lie in its root.
 pub const SETTINGS_FILE: &str = "mint-sieve.toml";
+/// The file beside the parts of a split that says which picture is in which.
+pub const SPLIT_TABLE: &str = "split.csv";
+/// The first line of a split table.
+pub const SPLIT_TABLE_HEADER: &str = "path,class,split,group,digest";
 
 /// The files of one collection, in the order of their paths.
 #[derive(Debug, Default)]
@@ -48,7 +50,7 @@ pub struct Collection {
     pub roots: Vec<Root>,
     /// How it was read, as a path with words for its parts.
     pub layout: String,
-    /// What was decided about it, and how to decide otherwise.
+    /// What was decided about how it is read.
     pub remarks: Vec<Remark>,
     /// Everything that is not a folder, sorted by path.
     pub entries: Vec<Entry>,

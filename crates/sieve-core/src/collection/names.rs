@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 
-use super::path::RelPath;
+use crate::files::RelPath;
 use crate::reading::is_picture_name;
 
 /// The split that a folder's name stands for: `train`, `validation` or `test`.

@@ -8,13 +8,15 @@ use std::sync::Arc;
 
 use super::archive::{self, Kind, Tar, Zip};
 use super::labels::pattern_of_names;
-use super::layout::{Reading, Remark, Spot};
+use super::layout::{Reading, Spot};
 use super::listing::{Found, Listing, Listings};
 use super::names::{Interned, composed, may_be_picture, split_rank};
+use super::remark::Remark;
 use super::source::Source;
 use super::table::is_table_name;
 use super::walk::walk;
-use super::{Collection, Entry, EntryKind, Label, Locator, Place, RelPath, Request, Root, Stamp};
+use super::{Collection, Entry, EntryKind, Label, Locator, Place, Request, Root};
+use crate::files::{RelPath, Stamp};
 use crate::progress::Watch;
 use crate::{Error, io_reason};
 
@@ -211,9 +213,8 @@ impl Opening<'_> {
         });
         if !is_classed && has_pictures && !is_unlabelled && !reading.has_splits() && table.is_none()
         {
-            let says = "there are no class folders; for classes in the names of files there is";
-            let pattern = pattern_of_flat.unwrap_or("{class}_{n}.jpg");
-            self.remark(Remark::new(format!("{says} --label-from '{pattern}'"), None));
+            let pattern = pattern_of_flat.unwrap_or("{class}_{n}.jpg").to_owned();
+            self.remark(Remark::NoClassFolders { pattern });
         }
         let has_splits = reading.has_splits();
         self.set_layout(if self.collection.class_folders.is_empty() {
@@ -224,7 +225,7 @@ impl Opening<'_> {
             reading.describe()
         });
         reading.remarks.into_iter().for_each(|remark| self.remark(remark));
-        table.into_iter().for_each(|table| self.remark(Remark::of_table(table)));
+        table.into_iter().for_each(|table| self.remark(Remark::TableAmongPictures(table)));
         Ok(())
     }
 
@@ -265,14 +266,11 @@ impl Opening<'_> {
     fn say_linked(&mut self, linked: &[(RelPath, RelPath)]) {
         const MOST: usize = 3;
         for (link, target) in linked.iter().take(MOST) {
-            let target = if target.as_str().is_empty() { "." } else { target.as_str() };
-            let says = format!("{link} is a link to {target}: what it leads to is there twice");
-            self.remark(Remark::new(says, None));
+            let (link, target) = (link.clone(), target.clone());
+            self.remark(Remark::LinkInside { link, target });
         }
         if linked.len() > MOST {
-            let more = linked.len() - MOST;
-            let says = format!("{more} more links lead to what is in the collection itself");
-            self.remark(Remark::new(says, None));
+            self.remark(Remark::MoreLinksInside((linked.len() - MOST) as u64));
         }
     }
 

@@ -5,9 +5,9 @@ use std::fmt;
 use std::path::{Path, PathBuf};
 
 use super::names::split_of_name;
-use super::path::{native_of_bytes, shown_name};
 use super::pattern::Pattern;
 use super::table::Columns;
+use crate::files::{native_of_bytes, shown_name};
 
 /// A collection as it is asked for.
 #[derive(Clone, Debug, Default)]

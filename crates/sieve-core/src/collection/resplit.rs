@@ -4,8 +4,8 @@ use std::collections::{BTreeSet, HashMap, HashSet, hash_map};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use super::layout::Remark;
 use super::names::{Interned, composed, may_be_picture, split_of_name, split_rank};
+use super::remark::Remark;
 use super::table::{self, Needed, Row};
 use super::{Carried, Collection, Columns, Label};
 use crate::Error;
@@ -85,32 +85,14 @@ impl Collection {
 
         let unused = rows.values().filter(|(_, is_used)| !is_used).count();
         self.layout.push_str(", splits by table");
-        let mut remark = |number: u64, one: &str, many: &str| {
-            if number > 0 {
-                let says = format!("{number} {}", if number == 1 { one } else { many });
-                self.remarks.push(Remark::new(says, None));
-            }
-        };
-        remark(
-            left_out,
-            "file in a class is not in the split table, and in no split",
-            "files in a class are not in the split table, and in no split",
-        );
-        remark(
-            unused as u64,
-            "row of the split table names no file of the collection",
-            "rows of the split table name no file of the collection",
-        );
-        remark(
-            contradicted,
-            "row of the split table puts a file into a second split; the first counts",
-            "rows of the split table put files into a second split; the first counts",
-        );
-        remark(
-            relabelled,
-            "row of the split table names another class than the folder; the folder counts",
-            "rows of the split table name another class than the folder; the folder counts",
-        );
+        let counts = [
+            (Remark::NotInSplitTable as fn(u64) -> Remark, left_out),
+            (Remark::SplitRowsUnused, unused as u64),
+            (Remark::SplitRowsContradicted, contradicted),
+            (Remark::SplitRowsRelabelled, relabelled),
+        ];
+        let told = counts.into_iter().filter(|&(_, count)| count > 0);
+        self.remarks.extend(told.map(|(remark, count)| remark(count)));
         Ok(())
     }
 }

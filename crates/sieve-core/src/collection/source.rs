@@ -10,8 +10,9 @@ use rayon::prelude::*;
 
 use super::archive::{TakesEntries, Tar, Zip};
 use super::listing::Found;
-use super::path::RelPath;
-use super::{Collection, EntryKind, Stamp};
+use super::{Collection, EntryKind};
+use crate::files::RelPath;
+use crate::files::Stamp;
 use crate::progress::Watch;
 use crate::reading::{self, FileBytes, Held, Memory, ReadLimits, Trouble};
 use crate::{Error, input};

@@ -87,12 +87,40 @@ pub(super) fn is_table_name(path: &Path) -> bool {
 /// Reads the table in `file`.
 pub(super) fn read(file: &Path, columns: &Columns, needed: Needed) -> Result<Table, Error> {
     input::read(file, input::MOST_TABLE_BYTES)
+        .map_err(Wrong::from)
         .and_then(|bytes| parse(&bytes, columns, needed))
-        .map_err(|reason| Error::TableUnreadable { path: file.to_path_buf(), reason })
+        .map_err(|wrong| wrong.in_file(file.to_path_buf()))
+}
+
+/// What is wrong with a table.
+#[derive(Debug, PartialEq, Eq)]
+pub(super) enum Wrong {
+    /// This, and where.
+    Content(String),
+    /// It has no such column.
+    NoColumn { column: String, there: Vec<String>, needed: &'static str },
+}
+
+impl From<String> for Wrong {
+    fn from(reason: String) -> Self {
+        Wrong::Content(reason)
+    }
+}
+
+impl Wrong {
+    /// As the error of a file.
+    pub fn in_file(self, path: PathBuf) -> Error {
+        match self {
+            Wrong::Content(reason) => Error::TableUnreadable { path, reason },
+            Wrong::NoColumn { column, there, needed } => {
+                Error::NoColumn { path, column, there, needed }
+            }
+        }
+    }
 }
 
 /// The table in `bytes`, which is JSON Lines when its first letter is a `{`; `Err` says what is wrong with it.
-pub(super) fn parse(bytes: &[u8], columns: &Columns, needed: Needed) -> Result<Table, String> {
+pub(super) fn parse(bytes: &[u8], columns: &Columns, needed: Needed) -> Result<Table, Wrong> {
     let text = std::str::from_utf8(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes))
         .map_err(|error| format!("byte {} is not UTF-8", error.valid_up_to()))?;
     if text.trim_start().starts_with('{') {
@@ -142,19 +170,16 @@ struct Places {
 }
 
 impl Places {
-    fn of(names: &[String], columns: &Columns, needed: Needed) -> Result<Self, String> {
+    fn of(names: &[String], columns: &Columns, needed: Needed) -> Result<Self, Wrong> {
         let place = |wanted: &str| names.iter().position(|name| name == wanted);
-        let (other, kind, option) = match needed {
-            Needed::Class => (&columns.class, "classes", "class"),
-            Needed::Split => (&columns.split, "splits", "split"),
+        let (other, needed) = match needed {
+            Needed::Class => (&columns.class, "class"),
+            Needed::Split => (&columns.split, "split"),
         };
         let (Some(path), Some(_)) = (place(&columns.path), place(other)) else {
             let missing = if place(&columns.path).is_none() { &columns.path } else { other };
-            return Err(format!(
-                "it has no column {missing:?}; it has {}. If others hold the paths and {kind}: \
-                 --columns path=NAME,{option}=NAME",
-                names.join(", ")
-            ));
+            let (column, there) = (missing.clone(), names.to_vec());
+            return Err(Wrong::NoColumn { column, there, needed });
         };
         let (class, split) = (place(&columns.class), place(&columns.split));
         let group = place(&columns.group);
@@ -202,7 +227,7 @@ fn separator(text: &str) -> u8 {
     [b'\t', b';', b','].into_iter().max_by_key(often).unwrap_or(b',')
 }
 
-fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, String> {
+fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wrong> {
     let mut reader =
         csv::ReaderBuilder::new().delimiter(separator(text)).from_reader(text.as_bytes());
     let names = reader.headers().map_err(|error| error.to_string())?;
@@ -230,7 +255,7 @@ fn in_words(error: &csv::Error) -> String {
     }
 }
 
-fn json_lines(text: &str, columns: &Columns, needed: Needed) -> Result<Table, String> {
+fn json_lines(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wrong> {
     let mut objects: Vec<(usize, Map<String, Value>)> = Vec::new();
     for (line, text) in (1..).zip(text.lines()).filter(|(_, text)| !text.trim().is_empty()) {
         let object = serde_json::from_str(text).map_err(|error| {
@@ -325,21 +350,22 @@ mod tests {
         let other = Columns { path: "file".into(), class: "label".into(), ..Columns::default() };
         let table = separated("label\tfile\nbay\ta.jpg\n", &other, Needed::Class).unwrap();
         assert_eq!(table.rows, [row("a.jpg", "bay", "", "", &[])]);
-        assert!(
-            separated("file,label\n", &columns, Needed::Class).unwrap_err().contains("file, label")
-        );
+        let wrong = |text: &str| match separated(text, &columns, Needed::Class) {
+            Err(Wrong::Content(reason)) => reason,
+            other => panic!("{other:?}"),
+        };
+        let no_column = separated("file,label\n", &columns, Needed::Class).unwrap_err();
+        let there = vec!["file".to_owned(), "label".to_owned()];
         assert_eq!(
-            separated("path,class\n,bay\n", &columns, Needed::Class).unwrap_err(),
-            "line 2 has no path"
+            no_column,
+            Wrong::NoColumn { column: "path".to_owned(), there, needed: "class" }
         );
-        assert_eq!(
-            separated("path,class\na.jpg,bay\nb.jpg\n", &columns, Needed::Class).unwrap_err(),
-            "line 3 has 1 cells; the head has 2"
-        );
+        assert_eq!(wrong("path,class\n,bay\n"), "line 2 has no path");
+        assert_eq!(wrong("path,class\na.jpg,bay\nb.jpg\n"), "line 3 has 1 cells; the head has 2");
         let broken = "{\"path\":\"a.jpg\",\"class\":\"bay\"}\n{\"path\":\"b.jpg\",}\n";
         assert_eq!(
             json_lines(broken, &columns, Needed::Class).unwrap_err(),
-            "line 2, column 17: trailing comma"
+            Wrong::Content("line 2, column 17: trailing comma".to_owned())
         );
     }
 

@@ -5,9 +5,10 @@ use std::path::Path;
 
 use walkdir::{DirEntry, WalkDir};
 
+use super::EntryKind;
 use super::listing::{Found, Listing};
-use super::path::RelPath;
-use super::{EntryKind, Stamp};
+use crate::files::RelPath;
+use crate::files::Stamp;
 use crate::progress::Watch;
 use crate::{Error, io_reason};
 

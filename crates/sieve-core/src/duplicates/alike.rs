@@ -6,7 +6,7 @@ use rayon::prelude::*;
 
 use super::candidates::Candidate;
 use super::close_looks::of_pair;
-use super::judging::{Judged, raw};
+use super::judged::{Judged, raw};
 use super::kind::Kind;
 use super::levels::{Crowd, Levels};
 use super::odds::Odds;

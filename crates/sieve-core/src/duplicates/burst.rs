@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::grouping::Link;
-use super::judging::Judged;
+use super::judged::Judged;
 use super::kind::Kind;
 use super::subjects::Subjects;
 use crate::Error;

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::candidates::Candidate;
-use super::judging::Judged;
+use super::judged::Judged;
 use crate::affine::Affine;
 use crate::likeness::Start;
 

@@ -5,68 +5,14 @@ use std::collections::HashSet;
 use super::candidates::Candidate;
 use super::close_looks;
 use super::closing::by_way_of_a_third;
-use super::kind::Kind;
+use super::judged::{Judged, raw};
 use super::levels::{Crowd, Levels};
 use super::odds::{Odds, Raw};
 use super::subjects::Subjects;
 use super::verify::{Seeming, verify};
 use crate::Error;
-use crate::affine::Affine;
-use crate::likeness::{Examined, Subject};
+use crate::likeness::Examined;
 use crate::progress::Watch;
-
-/// Two pictures and what is said of them.
-#[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Judged {
-    /// The first picture, the smaller number.
-    pub a: u32,
-    /// The second.
-    pub b: u32,
-    /// In which way they go together.
-    pub kind: Kind,
-    /// Log odds that they are copies of one.
-    pub log_odds: f32,
-    /// From the first to the second.
-    pub map: Affine,
-    /// Whether nothing has moved and nearly every detail is the same: not another frame.
-    pub is_still: bool,
-}
-
-impl Judged {
-    /// Two pictures with the same pixels.
-    pub fn twins(a: u32, b: u32) -> Self {
-        let (kind, log_odds) = (Kind::SamePixels, f32::INFINITY);
-        Judged { a, b, kind, log_odds, map: Affine::IDENTITY, is_still: true }
-    }
-
-    /// The chance that they are copies of one, 0 to 1.
-    pub fn score(&self) -> f32 {
-        1.0 / (1.0 + (-self.log_odds).exp())
-    }
-
-    /// What all that is known of a pair says; none where they are not even alike.
-    pub fn of(
-        pair: &Seeming,
-        examined: &Examined,
-        odds: &Odds,
-        [first, second]: [&Subject; 2],
-    ) -> Option<Self> {
-        let Seeming { a, b, map, is_still, .. } = *pair;
-        let log_odds = odds.log_odds(&raw(pair, examined));
-        let kind = Kind::of(log_odds, examined, &pair.placing(first, second))?;
-        Some(Judged { a, b, kind, log_odds, map, is_still })
-    }
-}
-
-/// What is judged of a pair before it is known what others there are.
-pub fn raw(pair: &Seeming, examined: &Examined) -> Raw {
-    Raw {
-        pair: [pair.a, pair.b],
-        log_odds: examined.log_odds(),
-        is_plain: examined.is_plain(),
-        is_turned: examined.is_turned(),
-    }
-}
 
 /// Candidates, looked at.
 pub struct Judging<'s, 'a> {

@@ -5,8 +5,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::find::{Group, Pair, Reach, Request};
+use super::found::{Group, Pair};
 use super::levels::Level;
+use super::request::{Reach, Request};
 use super::subjects::Picture;
 use crate::measuring::{Digest, MEASURING_VERSION};
 use crate::store::Store;

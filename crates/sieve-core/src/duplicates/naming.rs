@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 use std::collections::HashMap;
 
-use crate::collection::RelPath;
+use crate::files::RelPath;
 
 /// Files of one folder that are named alike but for their numbers, from which on such a name is how files are named there.
 const LEAST: u32 = 3;

@@ -5,12 +5,13 @@ use std::sync::atomic::{AtomicBool, Ordering};
 use rayon::prelude::*;
 
 use crate::Error;
-use crate::catalog::{Catalog, Record};
+use crate::catalog::Catalog;
 use crate::collection::Located;
 use crate::likeness::{Region, Subject};
 use crate::measuring::{Measured, Thumbnail};
 use crate::progress::Watch;
 use crate::reading::{FileBytes, ReadLimits, Trouble};
+use crate::record::Record;
 use crate::store::Store;
 
 /// One of the collections that are compared.

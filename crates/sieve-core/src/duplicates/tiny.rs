@@ -8,7 +8,7 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 
-use super::judging::Judged;
+use super::judged::Judged;
 use super::kind::{CERTAIN, Kind};
 use super::levels::{Crowd, Level, Levels};
 use super::subjects::{Picture, Subjects};

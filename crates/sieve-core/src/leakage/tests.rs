@@ -8,7 +8,7 @@ use crate::duplicates::Kind;
 use crate::tests::{catalog, change, found, image};
 
 /// Pictures of both classes in three splits: 60, 20 and 20 of each.
-fn split() -> Vec<crate::catalog::Record> {
+fn split() -> Vec<crate::record::Record> {
     let mut records = Vec::new();
     for (split, number) in [("train", 60), ("validation", 20), ("test", 20)] {
         for class in ["bay", "sage"] {

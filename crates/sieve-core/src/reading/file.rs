@@ -7,7 +7,7 @@ use std::time::SystemTime;
 
 use super::memory::room;
 use super::{Held, ReadLimits, Trouble};
-use crate::collection::Stamp;
+use crate::files::Stamp;
 use crate::io_reason;
 
 /// The whole content of one file.

@@ -1,6 +1,6 @@
 //! The format of a file, from its first bytes.
 
-use crate::collection::RelPath;
+use crate::files::RelPath;
 
 /// A picture format that is read here.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]

@@ -39,18 +39,16 @@ use serde::{Deserialize, Serialize};
 /// What a picture may cost. Pictures beyond are refused from their header.
 #[derive(Clone, Debug)]
 pub struct ReadLimits {
-    /// Greatest width times height, in pixels. Default 200 million: above the largest cameras sold,
-    /// and 600 MB as RGB, which a laptop still has.
+    /// Greatest width times height, in pixels.
     pub pixels: u64,
     /// Greatest size once decoded, in bytes: width times height times channels times bytes a
-    /// channel as they are stored. Default 1 GiB: 8 bits a channel reach the limit on pixels first;
-    /// this one is for pictures of 16 and 32 bits.
+    /// channel as they are stored. 8 bits a channel reach the limit on pixels first; this one is for pictures of 16 and
+    /// 32 bits.
     pub decoded_bytes: u64,
-    /// Greatest file, in bytes. Default 1 GiB: a file is read into memory whole.
+    /// Greatest file, in bytes. A file is read into memory whole.
     pub file_bytes: u64,
-    /// Greatest number of pixels that all scans of a JPEG cover together, each 8 million at least. Default 4
-    /// billion: 20 scans over the largest picture, 500 over a small one. Progressive files have about ten; files of
-    /// a few kilobytes can ask for any number.
+    /// Greatest number of pixels that all scans of a JPEG cover together, each 8 million at least.
+    /// Files of a few kilobytes can ask for any number.
     pub work_pixels: u64,
     /// What all pictures that are being read may take together.
     pub memory: Memory,
@@ -58,16 +56,59 @@ pub struct ReadLimits {
     pub stopped: fn() -> bool,
 }
 
+/// One of the limits of [`ReadLimits`].
+#[derive(Clone, Copy, Debug)]
+pub struct ReadLimit {
+    /// Its name; that of the option that sets it.
+    pub name: &'static str,
+    /// Its default, in units.
+    pub default: u64,
+    /// What is counted.
+    pub unit: &'static str,
+    /// How many pixels or bytes a unit is.
+    pub unit_size: u64,
+    /// Why the default is what it is.
+    pub why: &'static str,
+}
+
+/// The limits on what one picture may cost, in the order of the fields of [`ReadLimits`].
+pub const READ_LIMITS: [ReadLimit; 4] = [
+    ReadLimit {
+        name: "max-megapixels",
+        default: 200,
+        unit: "megapixels",
+        unit_size: 1_000_000,
+        why: "larger pictures are refused from their header: twice what the largest common cameras make",
+    },
+    ReadLimit {
+        name: "max-decoded",
+        default: 1024,
+        unit: "MiB",
+        unit_size: 1 << 20,
+        why: "pictures that take more memory once decoded are refused from their header: what a \
+              laptop can spare for each of a few threads",
+    },
+    ReadLimit {
+        name: "max-file",
+        default: 1024,
+        unit: "MiB",
+        unit_size: 1 << 20,
+        why: "larger files are not opened: no picture to train on is as large",
+    },
+    ReadLimit {
+        name: "max-work",
+        default: 4000,
+        unit: "megapixels",
+        unit_size: 1_000_000,
+        why: "pixels times scans of a JPEG, refused before it is decoded: 20 passes over the largest picture; \
+              progressive files have about ten scans, hostile ones any number",
+    },
+];
+
+/// The defaults of [`READ_LIMITS`].
 impl Default for ReadLimits {
     fn default() -> Self {
-        ReadLimits {
-            pixels: 200_000_000,
-            decoded_bytes: 1 << 30,
-            file_bytes: 1 << 30,
-            work_pixels: 4_000_000_000,
-            memory: Memory::default(),
-            stopped: || false,
-        }
+        Self::of_units(READ_LIMITS.map(|limit| limit.default))
     }
 }
 
@@ -285,6 +326,14 @@ fn given_up() -> Trouble {
 }
 
 impl ReadLimits {
+    /// The limits that are so many of the units of [`READ_LIMITS`].
+    pub fn of_units(units: [u64; 4]) -> Self {
+        let [pixels, decoded_bytes, file_bytes, work_pixels] =
+            std::array::from_fn(|at| units[at].saturating_mul(READ_LIMITS[at].unit_size));
+        let (memory, stopped) = (Memory::default(), (|| false) as fn() -> bool);
+        ReadLimits { pixels, decoded_bytes, file_bytes, work_pixels, memory, stopped }
+    }
+
     /// Whether a picture is within the limits.
     pub(crate) fn allow(&self, width: u32, height: u32, bytes_a_pixel: u64) -> bool {
         self.admit(width, height, bytes_a_pixel).is_ok()

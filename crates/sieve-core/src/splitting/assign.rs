@@ -5,11 +5,12 @@ use std::fmt;
 
 use super::Request;
 use super::quota::{ClassNeed, lack, largest_remainder, most, quotas};
-use crate::catalog::{Catalog, Outcome, Record};
+use crate::catalog::Catalog;
 use crate::collection::Label;
 use crate::duplicates::Found;
 use crate::independent::Units;
 use crate::measuring::Digest;
+use crate::record::{Outcome, Record};
 
 /// The name of a group of pictures that stay together: the first 16 hexadecimal digits of the least
 /// of their digests. It depends on the content alone.

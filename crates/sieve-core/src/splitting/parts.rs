@@ -2,7 +2,7 @@
 
 use std::str::FromStr;
 
-use crate::catalog::SPLIT_TABLE;
+use crate::collection::SPLIT_TABLE;
 
 /// Two parts or more, each with its share of the pictures.
 #[derive(Clone, Debug, PartialEq, Eq)]

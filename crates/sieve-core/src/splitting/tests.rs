@@ -6,10 +6,11 @@ use proptest::prelude::*;
 
 use super::quota::{ClassNeed, largest_remainder, quotas};
 use super::{Assignment, Request};
-use crate::catalog::{Catalog, Record};
+use crate::catalog::Catalog;
 use crate::collection::Carried;
 use crate::duplicates::Kind;
 use crate::measuring::Digest;
+use crate::record::Record;
 use crate::tests::{catalog, classes, found, image, stray};
 
 fn request(parts: &str, seed: u64) -> Request {

@@ -7,10 +7,10 @@ use rusqlite::{Connection, TransactionBehavior};
 
 use super::Store;
 use super::row::{Key, Row};
-use crate::catalog::Outcome;
-use crate::collection::{RelPath, Stamp};
+use crate::files::{RelPath, Stamp};
 use crate::measuring::Thumbnail;
 use crate::reading::ReadLimits;
+use crate::record::Outcome;
 
 /// Rows that are committed together at most: what a kill loses.
 const BATCH_ROWS: usize = 500;

@@ -17,11 +17,12 @@ use std::time::{Duration, Instant, SystemTime};
 
 use rusqlite::{Connection, ErrorCode, TransactionBehavior};
 
-use crate::catalog::Outcome;
-use crate::collection::{Entry, EntryKind, Listings, RelPath, Stamp};
+use crate::collection::{Entry, EntryKind, Listings};
+use crate::files::{RelPath, Stamp};
 use crate::io_reason;
 use crate::measuring::{Digest, MEASURING_VERSION, Thumbnail};
 use crate::reading::{self, Content, ReadLimits};
+use crate::record::Outcome;
 
 /// Marks our files among all SQLite files: "MntS".
 const APPLICATION_ID: u32 = u32::from_be_bytes(*b"MntS");

@@ -6,10 +6,10 @@ use std::path::Path;
 use rusqlite::types::{ToSqlOutput, Value, ValueRef};
 use rusqlite::{Statement, ToSql, params_from_iter};
 
-use crate::catalog::{Outcome, Reason};
-use crate::collection::{RelPath, Stamp};
+use crate::files::{RelPath, Stamp};
 use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
 use crate::reading::{ColourMode, Facts, Format, ReadLimits, Trouble};
+use crate::record::{Outcome, Reason};
 
 /// The columns of a row but its checksum, in the order of the table.
 pub(super) const COLUMNS: usize = 31;

@@ -7,8 +7,9 @@ use std::sync::atomic::{AtomicU64, Ordering};
 
 use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
-use sieve_core::catalog::{Catalog, Outcome, Reason, Record};
+use sieve_core::catalog::Catalog;
 use sieve_core::progress::Watch;
+use sieve_core::record::{Outcome, Reason, Record};
 use tempfile::TempDir;
 
 /// A folder with these files; a path that ends in `/` is an empty folder.

@@ -1,11 +1,12 @@
 //! `audit --format json`. The fields are a contract: see docs/formats.md.
 
 use serde::Serialize;
+use sieve_core::collection::{self, Alternative};
 use sieve_core::finding::{Finding, Severity};
+use sieve_core::suppression::Suppressed;
 
 use super::Audited;
-use crate::commands::Excused;
-use crate::present::envelope;
+use crate::present::{envelope, remark};
 
 #[derive(Serialize)]
 struct Body<'a> {
@@ -20,7 +21,7 @@ struct Body<'a> {
     nested: u64,
     undecodable_names: Vec<UndecodableName<'a>>,
     findings: &'a [Finding],
-    ignored: &'a [Excused],
+    ignored: &'a [Suppressed],
     summary: Summary,
 }
 
@@ -30,7 +31,7 @@ struct Collection<'a> {
     independent: u64,
     small_images: u64,
     layout: &'a str,
-    remarks: Vec<Remark<'a>>,
+    remarks: Vec<Remark>,
     files: u64,
     images: u64,
     set_aside: u64,
@@ -41,20 +42,39 @@ struct Collection<'a> {
 
 /// What was decided about how to read it, and the option that decides otherwise.
 #[derive(Serialize)]
-struct Remark<'a> {
-    says: &'a str,
-    otherwise: Option<&'a str>,
+struct Remark {
+    message: String,
+    alternative: Option<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
-    table: Option<Table<'a>>,
+    table: Option<Table>,
+}
+
+impl Remark {
+    fn of(remark: &collection::Remark) -> Self {
+        let alternative = remark.alternative();
+        Remark {
+            message: remark::sentence(remark),
+            alternative: alternative.as_ref().and_then(remark::option),
+            table: match alternative {
+                Some(Alternative::Table(table)) => Some(Table {
+                    path: table.file.to_string(),
+                    path_column: table.columns.path,
+                    class_column: table.columns.class,
+                    pictures: table.pictures,
+                }),
+                _ => None,
+            },
+        }
+    }
 }
 
 /// A table among the pictures that their labels could be taken from.
 #[derive(Serialize)]
-struct Table<'a> {
-    path: &'a str,
-    path_column: &'a str,
-    class_column: &'a str,
-    pictures: &'a str,
+struct Table {
+    path: String,
+    path_column: String,
+    class_column: String,
+    pictures: String,
 }
 
 #[derive(Serialize)]
@@ -107,7 +127,7 @@ struct Summary {
 
 /// The whole audit, every number raw.
 pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
-    let Audited { catalog, audit, excused, .. } = answer;
+    let Audited { catalog, audit, suppressed, .. } = answer;
     let inventory = &audit.inventory;
     let sizes = inventory.sizes.iter();
     let body = Body {
@@ -116,21 +136,7 @@ pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
             independent: audit.balance.independent.images,
             small_images: answer.found.small,
             layout: &catalog.collection.layout,
-            remarks: catalog
-                .collection
-                .remarks
-                .iter()
-                .map(|remark| Remark {
-                    says: &remark.says,
-                    otherwise: remark.other.as_deref(),
-                    table: remark.table.as_ref().map(|table| Table {
-                        path: table.file.as_str(),
-                        path_column: &table.columns.path,
-                        class_column: &table.columns.class,
-                        pictures: &table.pictures,
-                    }),
-                })
-                .collect(),
+            remarks: catalog.collection.remarks.iter().map(Remark::of).collect(),
             files: inventory.files,
             images: inventory.images,
             set_aside: inventory.set_aside,
@@ -178,7 +184,7 @@ pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
             })
             .collect(),
         findings: &audit.findings,
-        ignored: excused,
+        ignored: suppressed,
         summary: Summary {
             error: audit.count(Severity::Error),
             warning: audit.count(Severity::Warning),

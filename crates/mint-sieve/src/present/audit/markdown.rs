@@ -5,8 +5,9 @@ use std::fmt::Write;
 use sieve_core::finding::{Finding, Severity};
 
 use super::Audited;
+use crate::console::safe;
+use crate::present::counted;
 use crate::present::table::{percent, visible};
-use crate::present::{counted, safe};
 
 /// Findings of one code that are named.
 const MOST: usize = 10;

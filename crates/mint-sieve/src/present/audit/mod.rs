@@ -15,14 +15,17 @@ pub use text::text;
 use sieve_core::audit::Audit;
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::Found;
+use sieve_core::suppression::Suppressed;
 
 use crate::args::AuditArgs;
-use crate::commands::Excused;
+use crate::config::CollectionConfig;
 
 /// An audit and what it was made of.
 pub struct Audited<'a> {
     /// What was asked.
     pub args: &'a AuditArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
     /// What was measured.
     pub catalog: &'a Catalog,
     /// What is there twice.
@@ -30,5 +33,5 @@ pub struct Audited<'a> {
     /// What came out.
     pub audit: &'a Audit,
     /// What is accepted.
-    pub excused: &'a [Excused],
+    pub suppressed: &'a [Suppressed],
 }

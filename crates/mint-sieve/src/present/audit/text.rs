@@ -11,13 +11,15 @@ use sieve_core::inventory::Inventory;
 use sieve_core::leakage::Span;
 
 use super::Audited;
-use crate::args::CollectionArgs;
+use crate::config::CollectionConfig;
+use crate::console::FAINT;
+use crate::console::{heading, safe};
 use crate::present::leakage::spans;
-use crate::present::style::FAINT;
+use crate::present::remark;
 use crate::present::table::{Align, FEW_ROWS, aligned, bar, percent, shortened, visible};
 use crate::present::{
-    command_on, counted, findings, heading, how_alike, independent_images, next_step, remark_line,
-    safe, sheet_file, small_images, splits_folder,
+    command_on, counted, findings, how_alike, independent_images, next_step, sheet_file,
+    small_images, splits_folder,
 };
 
 /// Columns of the bar of the largest class.
@@ -26,7 +28,7 @@ const BAR_WIDTH: u64 = 24;
 /// The whole answer.
 pub fn text(answer: &Audited<'_>) -> String {
     let Audited { args, catalog, audit, .. } = answer;
-    let mut text = what_is_here(&args.collection, &catalog.collection, &audit.inventory);
+    let mut text = what_is_here(answer.config, &catalog.collection, &audit.inventory);
     text.push_str(&copies(answer));
     text.push_str(&class_table(&audit.inventory, args.all));
     text.push_str(&makeup(&audit.inventory));
@@ -36,10 +38,10 @@ pub fn text(answer: &Audited<'_>) -> String {
         _ => Vec::new(),
     };
     text.push_str(&findings::list(&audit.findings, args.all, also));
-    let settings = &args.collection.reading.settings;
-    text.push_str(&findings::excused(answer.excused, settings.file.as_deref()));
+    let settings = &answer.config.settings;
+    text.push_str(&findings::suppressed(answer.suppressed, settings.file.as_deref()));
     text.push('\n');
-    text.push_str(&next(&args.collection, audit));
+    text.push_str(&next(answer.config, audit));
     text
 }
 
@@ -60,7 +62,11 @@ fn copies(answer: &Audited<'_>) -> String {
     )
 }
 
-fn what_is_here(args: &CollectionArgs, collection: &Collection, inventory: &Inventory) -> String {
+fn what_is_here(
+    config: &CollectionConfig,
+    collection: &Collection,
+    inventory: &Inventory,
+) -> String {
     let size = humansize::format_size(inventory.bytes, humansize::DECIMAL);
     let classes = counted(inventory.classes.len() as u64, "class", "classes");
     let mut text = format!("{}\n", heading(&safe(&collection.name())));
@@ -73,7 +79,7 @@ fn what_is_here(args: &CollectionArgs, collection: &Collection, inventory: &Inve
     );
     let _ = writeln!(text, "{FAINT}read as {}{FAINT:#}", safe(&collection.layout));
     for remark in &collection.remarks {
-        let _ = writeln!(text, "{}", remark_line(remark, args, "audit"));
+        let _ = writeln!(text, "{}", remark::line(remark, config, "audit"));
     }
     if inventory.nested > 0 {
         let images = counted(inventory.nested, "image lies", "images lie");
@@ -194,10 +200,10 @@ fn sizes(inventory: &Inventory) -> Vec<String> {
     parts
 }
 
-fn next(args: &CollectionArgs, audit: &Audit) -> String {
+fn next(config: &CollectionConfig, audit: &Audit) -> String {
     let inventory = &audit.inventory;
-    let folder = &args.roots[0].path;
-    let command = |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(args, name, options);
+    let folder = &config.roots[0].path;
+    let command = |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(config, name, options);
     if inventory.images == 0 {
         return next_step(
             "no readable picture here. See what each file is taken for:",

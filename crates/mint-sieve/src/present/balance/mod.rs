@@ -9,15 +9,18 @@ use sieve_core::balance::Balance;
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::Found;
 use sieve_core::finding::Finding;
+use sieve_core::suppression::Suppressed;
 
 use super::envelope;
 use crate::args::BalanceArgs;
-use crate::commands::Excused;
+use crate::config::CollectionConfig;
 
 /// A balance and what it was made of.
 pub struct Balanced<'a> {
     /// What was asked.
     pub args: &'a BalanceArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
     /// What was measured.
     pub catalog: &'a Catalog,
     /// What is there twice.
@@ -27,7 +30,7 @@ pub struct Balanced<'a> {
     /// What is wrong with it.
     pub findings: &'a [Finding],
     /// What is accepted.
-    pub excused: &'a [Excused],
+    pub suppressed: &'a [Suppressed],
 }
 
 #[derive(Serialize)]
@@ -44,7 +47,7 @@ struct Body<'a> {
     #[serde(flatten)]
     balance: &'a Balance,
     findings: &'a [Finding],
-    ignored: &'a [Excused],
+    ignored: &'a [Suppressed],
 }
 
 /// `balance --format json`. The fields are a contract: see docs/formats.md.
@@ -54,7 +57,7 @@ pub fn json(answer: &Balanced<'_>, judging: impl Serialize) -> String {
         root: answer.catalog.collection.name(),
         balance: answer.balance,
         findings: answer.findings,
-        ignored: answer.excused,
+        ignored: answer.suppressed,
     };
     envelope("balance", settings, body)
 }

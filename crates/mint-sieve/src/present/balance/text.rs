@@ -6,11 +6,11 @@ use sieve_core::balance::{ASSUMED_ACCURACY, Balance, Scope, Tie};
 use sieve_core::statistics::strength;
 
 use super::Balanced;
-use crate::present::style::FAINT;
+use crate::console::FAINT;
+use crate::console::{heading, safe};
 use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
 use crate::present::{
-    command_on, counted, findings, heading, independent_images, next_step, safe, small_images,
-    splits_folder,
+    command_on, counted, findings, independent_images, next_step, small_images, splits_folder,
 };
 
 /// The whole answer.
@@ -33,8 +33,8 @@ pub fn text(answer: &Balanced<'_>) -> String {
     text.push_str(&held_out(balance, args.all));
     text.push_str(&ties(balance, args.all));
     text.push_str(&findings::list(answer.findings, args.all, |_| Vec::new()));
-    let settings = &args.collection.reading.settings;
-    text.push_str(&findings::excused(answer.excused, settings.file.as_deref()));
+    let settings = &answer.config.settings;
+    text.push_str(&findings::suppressed(answer.suppressed, settings.file.as_deref()));
     text.push('\n');
     text.push_str(&next(answer));
     text
@@ -230,13 +230,12 @@ fn ties(balance: &Balance, all: bool) -> String {
 }
 
 fn next(answer: &Balanced<'_>) -> String {
-    let args = answer.args;
     if answer.balance.scopes.len() > 1 {
         return next_step(
             "see whether the splits can be trusted:",
-            &command_on(&args.collection, "leakage", &[]),
+            &command_on(answer.config, "leakage", &[]),
         );
     }
-    let to = splits_folder(&args.collection.roots[0].path);
-    next_step("build the splits:", &command_on(&args.collection, "split", &[&"--to", &to]))
+    let to = splits_folder(&answer.config.roots[0].path);
+    next_step("build the splits:", &command_on(answer.config, "split", &[&"--to", &to]))
 }

@@ -78,9 +78,9 @@ struct Count {
 
 /// The whole answer.
 pub fn json(answer: &Duplicates<'_>) -> String {
-    let Duplicates { args, sides, found } = answer;
+    let Duplicates { args, sides, found, .. } = answer;
     let settings = Settings {
-        reading: ReadingSettings::of(&args.collection),
+        reading: ReadingSettings::of(answer.config),
         against: args.against.as_ref().map(ToString::to_string),
         within: args.within.name(),
         kinds: args.kinds.iter().map(|kind| kind.name()).collect(),

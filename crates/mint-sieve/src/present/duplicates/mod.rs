@@ -10,15 +10,18 @@ pub use sheet::{rows, title};
 pub use table::{csv, pairs};
 pub use text::text;
 
-use sieve_core::catalog::Record;
 use sieve_core::duplicates::{Found, Group, Kind, Member, Pair, Picture, Side, Why};
+use sieve_core::record::Record;
 
 use crate::args::DuplicatesArgs;
+use crate::config::CollectionConfig;
 
 /// What was asked and what was found.
 pub struct Duplicates<'a> {
     /// The call.
     pub args: &'a DuplicatesArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
     /// The collections.
     pub sides: &'a [Side<'a>],
     /// What was found.

@@ -7,9 +7,10 @@ use sieve_core::collection::Root;
 use sieve_core::duplicates::{Group, Kind, Member, Reach};
 
 use super::{Concern, Duplicates, reason};
-use crate::present::style::{ERROR, FAINT, HEADING, WARNING};
+use crate::console::{ERROR, FAINT, HEADING, WARNING};
+use crate::console::{heading, safe};
 use crate::present::table::{Align, aligned};
-use crate::present::{command_on, counted, heading, how_alike, next_step, safe, small_images};
+use crate::present::{command_on, counted, how_alike, next_step, small_images};
 
 /// Groups of each concern that are shown without `--all`.
 const MOST_GROUPS: usize = 4;
@@ -46,7 +47,7 @@ pub fn text(answer: &Duplicates<'_>) -> String {
 }
 
 fn what_was_done(answer: &Duplicates<'_>) -> String {
-    let Duplicates { args, sides, found } = answer;
+    let Duplicates { args, sides, found, .. } = answer;
     let names: Vec<String> =
         sides.iter().map(|side| safe(&side.catalog.collection.name())).collect();
     let mut text = format!("{}\n", heading(&names.join(" against ")));
@@ -166,7 +167,7 @@ fn next(answer: &Duplicates<'_>) -> String {
             options.extend([&"--against" as &dyn AsRef<OsStr>, against]);
         }
         options.extend([&"--sheet" as &dyn AsRef<OsStr>, &"duplicates.png"]);
-        return next_step("look at them:", &command_on(&args.collection, "duplicates", &options));
+        return next_step("look at them:", &command_on(answer.config, "duplicates", &options));
     }
-    next_step("see what else is wrong:", &command_on(&args.collection, "audit", &[]))
+    next_step("see what else is wrong:", &command_on(answer.config, "audit", &[]))
 }

@@ -4,9 +4,9 @@ use serde::Serialize;
 use sieve_core::balance::ASSUMED_ACCURACY;
 use sieve_core::finding::Finding;
 use sieve_core::leakage::{Drift, IndexMismatch, Span};
+use sieve_core::suppression::Suppressed;
 
 use super::Leaks;
-use crate::commands::Excused;
 use crate::present::envelope;
 
 #[derive(Serialize)]
@@ -29,7 +29,7 @@ struct Body<'a> {
     drift: Vec<DriftBody<'a>>,
     order: Option<Order>,
     findings: &'a [Finding],
-    ignored: &'a [Excused],
+    ignored: &'a [Suppressed],
 }
 
 #[derive(Serialize)]
@@ -219,7 +219,7 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
             not_shuffled: order.is_cut,
         }),
         findings: answer.findings,
-        ignored: answer.excused,
+        ignored: answer.suppressed,
     };
     envelope("leakage", Decided { judging, protect: answer.protect }, body)
 }

@@ -8,18 +8,22 @@ pub use json::json;
 pub use table::{csv, removals};
 pub use text::{spans, text};
 
-use sieve_core::catalog::{Catalog, Record};
+use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::Found;
 use sieve_core::finding::Finding;
 use sieve_core::leakage::Leakage;
+use sieve_core::record::Record;
+use sieve_core::suppression::Suppressed;
 
 use crate::args::LeakageArgs;
-use crate::commands::Excused;
+use crate::config::CollectionConfig;
 
 /// What is wrong between splits, and what that was found in.
 pub struct Leaks<'a> {
     /// What was asked.
     pub args: &'a LeakageArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
     /// What was measured.
     pub catalog: &'a Catalog,
     /// What is there twice.
@@ -31,7 +35,7 @@ pub struct Leaks<'a> {
     /// What is wrong with it.
     pub findings: &'a [Finding],
     /// What is accepted.
-    pub excused: &'a [Excused],
+    pub suppressed: &'a [Suppressed],
 }
 
 impl<'a> Leaks<'a> {

@@ -9,11 +9,11 @@ use sieve_core::leakage::{Leakage, Span};
 use sieve_core::statistics::strength;
 
 use super::Leaks;
-use crate::present::style::FAINT;
+use crate::console::FAINT;
+use crate::console::{heading, safe};
+use crate::present::remark;
 use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
-use crate::present::{
-    command_on, counted, findings, heading, next_step, remark_line, safe, small_images,
-};
+use crate::present::{command_on, counted, findings, next_step, small_images};
 
 /// Classes that are named beside the number of twins, without `--all`.
 const MOST_CLASSES: usize = 4;
@@ -33,15 +33,15 @@ pub fn text(answer: &Leaks<'_>) -> String {
     );
     text.push_str(&small_images(answer.found));
     for remark in &catalog.collection.remarks {
-        let _ = writeln!(text, "{}", remark_line(remark, &args.collection, "leakage"));
+        let _ = writeln!(text, "{}", remark::line(remark, answer.config, "leakage"));
     }
     text.push_str(&twins(leakage, args.all));
     text.push_str(&bounds(leakage));
     text.push_str(&pairs(answer));
     text.push_str(&drift(leakage, args.all));
     text.push_str(&findings::list(answer.findings, args.all, |_| Vec::new()));
-    let settings = &args.collection.reading.settings;
-    text.push_str(&findings::excused(answer.excused, settings.file.as_deref()));
+    let settings = &answer.config.settings;
+    text.push_str(&findings::suppressed(answer.suppressed, settings.file.as_deref()));
     text.push('\n');
     text.push_str(&repair(answer));
     text
@@ -186,7 +186,7 @@ fn drift(leakage: &Leakage, all: bool) -> String {
 fn repair(answer: &Leaks<'_>) -> String {
     let (args, leakage) = (answer.args, answer.leakage);
     let command =
-        |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(&args.collection, name, options);
+        |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(answer.config, name, options);
     let mut text = String::new();
     if !leakage.removals.is_empty() {
         let mut by_split: BTreeMap<&str, u64> = BTreeMap::new();

@@ -6,24 +6,24 @@ use std::fmt::Write;
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
 use sieve_core::cell;
-use sieve_core::collection::shown_name;
 use sieve_core::duplicates::{Alike, Kind};
+use sieve_core::files::shown_name;
 use sieve_core::measuring::Measured;
 
-use crate::args::{CollectionArgs, NearestArgs};
+use crate::args::NearestArgs;
+use crate::config::CollectionConfig;
+use crate::console::FAINT;
+use crate::console::{heading, safe};
 use crate::present::sheet::{Labelled, TileRow};
-use crate::present::style::FAINT;
 use crate::present::table::{Align, aligned, written};
-use crate::present::{
-    ReadingSettings, collection_words, command_on, envelope, heading, next_step, safe,
-};
+use crate::present::{ReadingSettings, collection_words, command_on, envelope, next_step};
 
 /// What was asked and what was found.
 pub struct Nearest<'a> {
     /// The call.
     pub args: &'a NearestArgs,
-    /// The collection, as other commands take it.
-    pub from: &'a CollectionArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
     /// What is known of it.
     pub catalog: &'a Catalog,
     /// The picture that was asked for.
@@ -97,11 +97,11 @@ pub fn text(answer: &Nearest<'_>) -> String {
         let image: &OsStr = answer.args.image.as_os_str();
         let mut words: Vec<OsString> = ["mint-sieve", "nearest"].map(OsString::from).to_vec();
         words.extend([image.to_owned(), "--in".into()]);
-        words.extend(collection_words(answer.from));
+        words.extend(collection_words(answer.config));
         words.extend(["--sheet", "nearest.png"].map(OsString::from));
         text.push_str(&next_step("look at them:", &words));
     } else {
-        let words = command_on(answer.from, "duplicates", &[]);
+        let words = command_on(answer.config, "duplicates", &[]);
         text.push_str(&next_step("see what else is there twice:", &words));
     }
     text
@@ -144,7 +144,7 @@ struct Image<'a> {
 /// For programs. The fields are a contract: see docs/formats.md.
 pub fn json(answer: &Nearest<'_>) -> String {
     let settings = Settings {
-        reading: ReadingSettings::of(answer.from),
+        reading: ReadingSettings::of(answer.config),
         image: answer.image_name(),
         count: answer.args.count,
     };

@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 use sieve_core::augment::{Affine, Fill, Fit, Happening};
-use sieve_core::collection::shown_name;
+use sieve_core::files::shown_name;
 
 use super::{Preview, outside};
 use crate::present::envelope;

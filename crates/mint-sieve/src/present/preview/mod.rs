@@ -11,11 +11,14 @@ use sieve_core::collection::Collection;
 
 use super::sheet::{Sheet, Tile};
 use crate::args::PreviewArgs;
+use crate::config::CollectionConfig;
 
 /// Everything that the answer tells of.
 pub struct Preview<'a> {
     /// What was typed.
     pub args: &'a PreviewArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
     /// The name of the policy.
     pub policy_name: &'a str,
     /// The policy.

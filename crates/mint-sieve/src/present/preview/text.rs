@@ -4,11 +4,12 @@ use std::ffi::OsStr;
 use std::fmt::Write;
 
 use sieve_core::augment::{Axis, Drawn, Kind};
-use sieve_core::collection::shown_name;
+use sieve_core::files::shown_name;
 
 use super::{Preview, outside};
+use crate::console::{heading, safe};
 use crate::present::table::{Align, aligned, percent};
-use crate::present::{command_on, counted, heading, next_step, safe};
+use crate::present::{command_on, counted, next_step};
 
 /// The whole answer.
 pub fn text(preview: &Preview<'_>) -> String {
@@ -65,7 +66,7 @@ pub fn text(preview: &Preview<'_>) -> String {
     let args = preview.args;
     let mut other = args.out.with_extension("").into_os_string();
     other.push(format!("-{seed}.png"));
-    let mut words = command_on(&args.collection, "preview", &[&"--policy", &args.policy]);
+    let mut words = command_on(preview.config, "preview", &[&"--policy", &args.policy]);
     let mut option = |name: &str, value: &OsStr| words.extend([name.into(), value.to_owned()]);
     let numbers = [("--per-class", args.per_class), ("--draws", args.draws)];
     for (name, number) in numbers {

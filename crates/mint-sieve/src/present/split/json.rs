@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use serde::Serialize;
-use sieve_core::collection::shown_name;
+use sieve_core::files::shown_name;
 use sieve_core::splitting::{GroupId, LeftOut};
 
 use super::Split;
@@ -91,7 +91,7 @@ pub fn json(split: &Split<'_>) -> String {
     let names = split.request.parts.names();
     let shares = split.request.parts.shares();
     let settings = Settings {
-        reading: ReadingSettings::of(&args.collection),
+        reading: ReadingSettings::of(split.config),
         parts: names
             .iter()
             .zip(&shares)

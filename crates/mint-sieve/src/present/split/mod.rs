@@ -15,11 +15,14 @@ use sieve_core::duplicates::{Found, Group};
 use sieve_core::splitting::{Assigned, Assignment, GroupId, LeftOut, Request};
 
 use crate::args::SplitArgs;
+use crate::config::CollectionConfig;
 
 /// Everything that the answer tells of.
 pub struct Split<'a> {
     /// What was typed.
     pub args: &'a SplitArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
     /// What was asked for.
     pub request: &'a Request,
     /// The collection.

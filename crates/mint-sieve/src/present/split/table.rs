@@ -2,8 +2,9 @@
 
 use std::borrow::Cow;
 
-use sieve_core::catalog::{Catalog, SPLIT_TABLE_HEADER};
+use sieve_core::catalog::Catalog;
 use sieve_core::cell::{guarded, of_path};
+use sieve_core::collection::SPLIT_TABLE_HEADER;
 use sieve_core::splitting::Assignment;
 
 /// One row for each picture that takes part, in the order of their paths.

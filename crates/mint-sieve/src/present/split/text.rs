@@ -3,14 +3,15 @@
 use std::ffi::OsStr;
 use std::fmt::Write;
 
-use sieve_core::collection::shown_name;
 use sieve_core::duplicates::Kind;
+use sieve_core::files::shown_name;
 use sieve_core::splitting::{Assigned, LeftOut};
 
 use super::Split;
-use crate::present::style::{ERROR, FAINT};
+use crate::console::{ERROR, FAINT};
+use crate::console::{heading, safe};
 use crate::present::table::{Align, MOST_ROWS, aligned, percent, shortened, visible};
-use crate::present::{command_on, counted, heading, next_step, safe, splits_folder};
+use crate::present::{command_on, counted, next_step, splits_folder};
 
 /// The whole answer.
 pub fn text(split: &Split<'_>) -> String {
@@ -181,7 +182,7 @@ fn written(split: &Split<'_>) -> String {
     if args.out.is_none() {
         let _ = writeln!(text, "{FAINT}Nothing was written.{FAINT:#}");
     }
-    let to = splits_folder(&args.collection.roots[0].path);
+    let to = splits_folder(&split.config.roots[0].path);
     let seed = args.seed.to_string();
     let parts: Vec<String> = split
         .request
@@ -198,6 +199,6 @@ fn written(split: &Split<'_>) -> String {
         options.extend([&"--reach" as &dyn AsRef<OsStr>, &reach]);
     }
     options.extend([&"--to" as &dyn AsRef<OsStr>, &to]);
-    let words = command_on(&args.collection, "split", &options);
+    let words = command_on(split.config, "split", &options);
     text + &format!("\n{}", next_step("build the folders:", &words))
 }

@@ -13,7 +13,7 @@ use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};
 
-use super::path::{RelPath, native_of_bytes};
+use crate::files::{RelPath, native_of_bytes};
 
 /// What kind of archive a file is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

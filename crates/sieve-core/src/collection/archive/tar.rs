@@ -9,8 +9,9 @@ use ::tar::{Archive, Entries, Entry, EntryType};
 use super::entry_path;
 use super::shared::SharedFile;
 use super::stream::{Packing, unpacked};
+use crate::collection::EntryKind;
 use crate::collection::listing::{Found, Listing};
-use crate::collection::{EntryKind, RelPath, Stamp};
+use crate::files::{RelPath, Stamp};
 use crate::reading::{Held, ReadLimits, Trouble};
 use crate::{io_reason, progress::Watch};
 

@@ -12,8 +12,9 @@ use ::zip::{CompressionMethod, ZipArchive};
 
 use super::entry_path;
 use super::shared::SharedFile;
+use crate::collection::EntryKind;
 use crate::collection::listing::{Found, Listing};
-use crate::collection::{EntryKind, Stamp};
+use crate::files::Stamp;
 use crate::io_reason;
 use crate::reading::{Held, ReadLimits, Trouble};
 

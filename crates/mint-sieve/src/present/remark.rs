@@ -1,0 +1,147 @@
+//! What is said of how a collection was read, and which option or command reads it otherwise.
+
+use std::ffi::OsString;
+
+use sieve_core::collection::{Alternative, DepthReason, LabelTable, Remark, Root};
+
+use super::next::command_line;
+use super::reading::{columns, depth, splits};
+use crate::config::CollectionConfig;
+use crate::console::safe;
+
+/// What was decided, and why.
+pub fn sentence(remark: &Remark) -> String {
+    match remark {
+        Remark::OnlyFolder { folder } => {
+            format!("{folder:?} is the only folder, so the folders in it were read")
+        }
+        Remark::SplitNamesAreClasses { folders, pattern } => {
+            let taken = match folders[..] {
+                [_] => "was taken as a class, not as a split",
+                _ => "were taken as classes, not as splits",
+            };
+            let named = if pattern.is_some() { "; the files are named by class" } else { "" };
+            format!("{} {taken}{named}", quoted(folders))
+        }
+        Remark::OtherSplits { folders } => match folders[..] {
+            [_] => format!("{} was taken as a split of its own", quoted(folders)),
+            _ => format!("{} were taken as splits of their own", quoted(folders)),
+        },
+        Remark::Unlabelled { folders } => {
+            let have = if folders.len() == 1 { "has" } else { "have" };
+            format!("{} {have} no class folders: kept as unlabelled", quoted(folders))
+        }
+        Remark::InnermostClasses(reason) => {
+            format!("the innermost folders were taken as classes: {}", because(*reason))
+        }
+        Remark::OuterClasses(reason) => {
+            format!("the outer folders were taken as classes: {}", because(*reason))
+        }
+        Remark::NoClassFolders { .. } => {
+            "there are no class folders; classes may be in the names of files".to_owned()
+        }
+        Remark::TableAmongPictures(LabelTable { file, columns, .. }) => format!(
+            "{file} is a table of these images with the columns {} and {}",
+            columns.path, columns.class
+        ),
+        Remark::TableInArchive { file } => {
+            format!("labels were taken from the table {file} in the archive")
+        }
+        Remark::NoFileOfTable => {
+            "none of the table's files is there; its paths may begin elsewhere".to_owned()
+        }
+        Remark::NamesMatched { pattern, matched, all, first_not } => {
+            let first = first_not.as_ref();
+            let first = first.map(|path| format!("; the first that it did not: {path}"));
+            format!("{pattern} matched {matched} of {all} names{}", first.unwrap_or_default())
+        }
+        Remark::LinkInside { link, target } => {
+            let target = if target.as_str().is_empty() { "." } else { target.as_str() };
+            format!("{link} is a link to {target}: what it leads to is there twice")
+        }
+        Remark::MoreLinksInside(more) => {
+            format!("{more} more links lead to what is in the collection itself")
+        }
+        Remark::NotInSplitTable(1) => {
+            "1 file in a class is not in the split table, and in no split".to_owned()
+        }
+        Remark::NotInSplitTable(files) => {
+            format!("{files} files in a class are not in the split table, and in no split")
+        }
+        Remark::SplitRowsUnused(1) => {
+            "1 row of the split table names no file of the collection".to_owned()
+        }
+        Remark::SplitRowsUnused(rows) => {
+            format!("{rows} rows of the split table name no file of the collection")
+        }
+        Remark::SplitRowsContradicted(1) => {
+            "1 row of the split table puts a file into a second split; the first counts".to_owned()
+        }
+        Remark::SplitRowsContradicted(rows) => format!(
+            "{rows} rows of the split table put files into a second split; the first counts"
+        ),
+        Remark::SplitRowsRelabelled(1) => {
+            "1 row of the split table names another class than the folder; the folder counts"
+                .to_owned()
+        }
+        Remark::SplitRowsRelabelled(rows) => format!(
+            "{rows} rows of the split table name another class than the folder; the folder counts"
+        ),
+    }
+}
+
+fn because(reason: DepthReason) -> &'static str {
+    match reason {
+        DepthReason::InnerWithoutLetters => "the inner ones have no letters in their names",
+        DepthReason::OuterWithoutLetters => "the outer ones have no letters in their names",
+        DepthReason::InnerRepeated => "inner names recur in several of them",
+        DepthReason::InnerUnique => "each has its own name",
+    }
+}
+
+fn quoted(names: &[String]) -> String {
+    names.iter().map(|name| format!("{name:?}")).collect::<Vec<_>>().join(", ")
+}
+
+/// The option that reads the collection otherwise; none where that takes another collection.
+pub fn option(alternative: &Alternative) -> Option<String> {
+    Some(match alternative {
+        Alternative::ClassDepth(to) => format!("--class-depth {}", depth(*to)),
+        Alternative::Splits(folders) => format!("--splits {}", splits(folders)),
+        Alternative::LabelFrom(pattern) => format!("--label-from '{pattern}'"),
+        Alternative::Pictures => "--pictures FOLDER".to_owned(),
+        Alternative::Table(_) => return None,
+    })
+}
+
+/// A remark on one line, with the way to read otherwise.
+pub fn line(remark: &Remark, config: &CollectionConfig, command: &str) -> String {
+    let other = match remark.alternative() {
+        None => String::new(),
+        Some(Alternative::Table(table)) => {
+            format!(" ({} reads it)", command_line(&by_table(&table, config, command)))
+        }
+        Some(other) => {
+            let option = option(&other).unwrap_or_default();
+            format!(" ({} reads it otherwise)", safe(&option))
+        }
+    };
+    format!("{}{other}", safe(&sentence(remark)))
+}
+
+/// The words of a command that reads the labels of a collection from a table in it.
+fn by_table(table: &LabelTable, config: &CollectionConfig, command: &str) -> Vec<OsString> {
+    let root = config.roots.iter().find(|root| root.path.join(table.file.native()).is_file());
+    let root = root.unwrap_or(&config.roots[0]);
+    let mut words: Vec<OsString> = vec!["mint-sieve".into(), command.into()];
+    let file = Root { path: root.path.join(table.file.native()), ..root.clone() };
+    words.push(file.to_word());
+    let columns = columns(&table.columns);
+    if !columns.is_empty() {
+        words.extend(["--columns".into(), columns.into()]);
+    }
+    if table.pictures != table.file.folder() {
+        words.extend(["--pictures".into(), root.path.join(&table.pictures).into_os_string()]);
+    }
+    words
+}

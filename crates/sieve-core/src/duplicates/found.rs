@@ -1,0 +1,96 @@
+//! What a search found.
+
+use serde::{Deserialize, Serialize};
+
+use super::kind::Kind;
+use super::levels::Level;
+use super::request::Reach;
+use super::subjects::Picture;
+
+/// Two pictures that are there twice, or alike.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Pair {
+    /// The number of the first in [`Found::pictures`]; the smaller one.
+    pub a: u32,
+    /// The number of the second.
+    pub b: u32,
+    /// In which way they go together.
+    pub kind: Kind,
+    /// For duplicates and look-alikes the chance that both show the same picture, for bursts the
+    /// cosine of their looks; 0 to 1.
+    pub score: f32,
+}
+
+/// What was found.
+pub struct Found<'a> {
+    /// All pictures that were compared.
+    pub pictures: Vec<Picture<'a>>,
+    /// Pairs that were verified one by one, sorted by their numbers. In sets of more than 256 pictures
+    /// with nearly the same fingerprint only those with the one that stands for them.
+    pub pairs: Vec<Pair>,
+    /// The groups that the pairs make, worst first: label conflicts, then across splits, then by
+    /// size. Copies come before bursts, bursts before variants of one design, and those before look-alikes.
+    pub groups: Vec<Group>,
+    /// Pairs of pictures that are frames of one moment by their running names, not by their times; sorted.
+    pub by_name: Vec<(u32, u32)>,
+    /// How far was looked.
+    pub reach: Reach,
+    /// How alike different pictures of the collection get, of small ones or of others, whichever are more; none where only
+    /// bytes and pixels were compared.
+    pub level: Option<Level>,
+    /// How many pictures are small, so that only their bytes and pixels were compared.
+    pub small: u64,
+}
+
+/// Pictures that go together.
+#[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Group {
+    /// The least sure kind in it.
+    pub kind: Kind,
+    /// The least score in it.
+    pub score: f32,
+    /// Whether its pictures have different classes.
+    pub label_conflict: bool,
+    /// Whether its pictures are in different splits.
+    pub across_splits: bool,
+    /// Its pictures, the best one first.
+    pub members: Vec<Member>,
+    /// Why that one is to be kept; none where all are, since they are no copies.
+    pub why: Option<Why>,
+}
+
+/// Pictures from which variants of one design are a series.
+const SERIES: usize = 6;
+
+impl Group {
+    /// Whether it holds more than a handful of variants of one design, which are told once.
+    pub fn is_series(&self) -> bool {
+        self.kind.is_variant() && self.members.len() >= SERIES
+    }
+}
+
+/// Why a picture is the one to keep.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub enum Why {
+    /// It has the most pixels, borders left out.
+    Pixels,
+    /// Of those with as many pixels it has the most bytes.
+    Bytes,
+    /// Its file name is the plainest: like others of its folder but for the number, or else the shortest.
+    Name,
+    /// It comes first by its path; nothing else tells them apart.
+    Path,
+}
+
+/// A picture of a group.
+#[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
+pub struct Member {
+    /// Its number in [`Found::pictures`].
+    pub picture: u32,
+    /// Whether it is to be kept: of copies the best one, all of others.
+    pub keep: bool,
+    /// How it goes with the picture that the group was built around; that one itself has none.
+    pub kind: Option<Kind>,
+    /// The score of that.
+    pub score: Option<f32>,
+}

@@ -1,0 +1,75 @@
+//! What is looked for, and how far.
+
+use super::kind::Kind;
+use super::subjects::Picture;
+
+/// How far to look.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub enum Reach {
+    /// Same bytes and same pixels: as long as reading a list.
+    Same,
+    /// Also copies whose fingerprints stay near: saved again, resized, mirrored, turned by quarters.
+    Near,
+    /// Also crops, borders, tilts and strong changes: some milliseconds a picture.
+    Wide,
+}
+
+/// Pictures up to which the reach is wide when nothing else was asked for: minutes on a laptop.
+const WIDE_UP_TO: usize = 50_000;
+
+impl Reach {
+    /// The reach for so many pictures.
+    pub fn usual(pictures: usize) -> Self {
+        if pictures <= WIDE_UP_TO { Reach::Wide } else { Reach::Near }
+    }
+
+    /// Its name, as it is written everywhere.
+    pub fn name(self) -> &'static str {
+        match self {
+            Reach::Same => "same",
+            Reach::Near => "near",
+            Reach::Wide => "wide",
+        }
+    }
+}
+
+/// Which pictures are compared with which.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Within {
+    /// All with all.
+    #[default]
+    All,
+    /// Those of one class.
+    Class,
+    /// Those of one split.
+    Split,
+    /// Those of one collection with those of another.
+    Across,
+}
+
+impl Within {
+    pub(super) fn allows(self, a: &Picture<'_>, b: &Picture<'_>) -> bool {
+        match self {
+            Within::All => true,
+            Within::Class => a.record.class() == b.record.class(),
+            Within::Split => a.record.split() == b.record.split(),
+            Within::Across => a.side != b.side,
+        }
+    }
+
+    /// Whether two pictures are compared at all. Those of other classes or splits are: their copies may be allowed.
+    pub(super) fn compares(self, a: &Picture<'_>, b: &Picture<'_>) -> bool {
+        self != Within::Across || a.side != b.side
+    }
+}
+
+/// What is looked for.
+#[derive(Clone, Debug, Default)]
+pub struct Request {
+    /// How far to look; none for what suits the number of pictures.
+    pub reach: Option<Reach>,
+    /// What is compared with what.
+    pub within: Within,
+    /// The kinds that are wanted; none for all.
+    pub kinds: Vec<Kind>,
+}

@@ -1,0 +1,92 @@
+//! RECORDS: what is known about one file of a collection.
+
+use std::borrow::Cow;
+
+use crate::collection::{Located, Locator, Place, split_of_name};
+use crate::files::RelPath;
+use crate::measuring::Measured;
+use crate::reading::Trouble;
+
+/// What is known about one file.
+#[derive(Clone, Debug)]
+pub struct Record {
+    /// Its identity.
+    pub path: RelPath,
+    /// Its class and split.
+    pub place: Place,
+    /// Its size in bytes when it was read; for what was not opened, when it was listed.
+    pub size_bytes: u64,
+    /// A picture, or why it was set aside.
+    pub outcome: Outcome,
+    /// Where its bytes are.
+    pub at: Locator,
+}
+
+/// What became of one file.
+#[derive(Clone, Debug)]
+#[allow(clippy::large_enum_variant)] // nearly all are the large one
+pub enum Outcome {
+    /// A picture to train on.
+    Image(Measured),
+    /// No picture: why.
+    SetAside(Reason),
+}
+
+/// Why a file was set aside.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Reason {
+    /// It was meant as a picture, and is none that can be used.
+    Trouble(Trouble),
+    /// It was not meant as a picture; what it looks like, where that is known.
+    Stray(Option<Cow<'static, str>>),
+    /// The table that a split was built from.
+    SplitTable,
+    /// A symbolic link that was not followed.
+    Link,
+    /// A symbolic link that leads nowhere, or to itself.
+    BrokenLink,
+    /// A symbolic link that leads back to a folder that holds it.
+    LinkLoop,
+    /// A pipe, socket or device.
+    Special,
+    /// It leads out of the collection, or is a link in an archive: why it is not read.
+    Refused(Cow<'static, str>),
+    /// A table names it, but it is not there.
+    Missing,
+}
+
+impl Record {
+    /// What was measured, if the file is a picture.
+    pub fn image(&self) -> Option<&Measured> {
+        match &self.outcome {
+            Outcome::Image(measured) => Some(measured),
+            Outcome::SetAside(_) => None,
+        }
+    }
+
+    /// The split, or none.
+    pub fn split(&self) -> Option<&str> {
+        self.place.split.as_deref()
+    }
+
+    /// Where to read it.
+    pub fn located(&self) -> Located<'_> {
+        Located { path: &self.path, at: self.at }
+    }
+
+    /// The path, with the split before it where its first folder does not tell that.
+    pub fn path_in_split(&self) -> String {
+        let folder = self.path.parts().next().unwrap_or_default();
+        match self.split() {
+            Some(split) if split != folder && Some(split) != split_of_name(folder) => {
+                format!("{split}: {}", self.path)
+            }
+            _ => self.path.to_string(),
+        }
+    }
+
+    /// The class, or none.
+    pub fn class(&self) -> Option<&str> {
+        self.place.class()
+    }
+}
