@@ -1,7 +1,7 @@
 #!/usr/bin/env python3
-"""fit-likeness.py [--check] BENCH=EVIDENCE.csv ... : fits the weights of the verdict on pairs of pictures.
+"""fit-likeness.py [--check] BENCH=FEATURES.csv ... : fits the weights of the verdict on pairs of pictures.
 
-BENCH is a folder of ../shared/eval/make_neardup.py, EVIDENCE.csv what the example `evidence` wrote of
+BENCH is a folder of ../shared/eval/make_neardup.py, FEATURES.csv what the example `alignment_features` wrote of
 BENCH/images. A pair of copies of one base is the same picture; a pair of copies of two bases is not. Bases that
 the benchmark lists as look-alikes are left out; of a +BENCH they count as two pictures too, unless their
 thumbnails correlate by more than ALIKE; of a ++BENCH, which holds counterfeits, too, and its other pairs weigh
@@ -131,12 +131,12 @@ class Model:
     def odds(self, bench, chosen=slice(None)):
         return odds(self.p, self.ready(bench.looks[self.look][chosen]))
 
-    def code(self, name, kind='Weights<EVIDENCE, HIDDEN>'):
+    def code(self, name, kind='Weights<ALIGNMENT_FEATURES, HIDDEN>'):
         inner = self.p[0] / self.deviation[:, None]
         shifts = self.p[1] - self.mean @ inner
         limits = ', '.join(line(v) for v in (self.low, self.high))
-        return (f'const {name}: {kind} = Weights {{\n    inner: [\n' + ''.join(f'        {line(c)},\n' for c in inner.T)
-                + f'    ],\n    shifts: {line(shifts)},\n    outer: {line(self.p[2])},\n    constant: {line(self.p[3])[1:-1]},\n'
+        return (f'const {name}: {kind} = Weights {{\n    hidden_weights: [\n' + ''.join(f'        {line(c)},\n' for c in inner.T)
+                + f'    ],\n    hidden_bias: {line(shifts)},\n    output_weights: {line(self.p[2])},\n    output_bias: {line(self.p[3])[1:-1]},\n'
                 + f'    limits: [{limits}],\n}};\n')
 
 

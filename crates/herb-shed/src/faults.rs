@@ -24,7 +24,7 @@ pub enum Fault {
     /// Frames of one moment.
     Burst,
     /// A file that ends before its picture does.
-    CutShort,
+    Truncated,
     /// A file without a byte.
     EmptyFile,
     /// A text with the name of a picture.
@@ -70,7 +70,7 @@ impl Fault {
             Fault::Turned => "turned",
             Fault::LabelConflict => "label-conflict",
             Fault::Burst => "burst",
-            Fault::CutShort => "cut-short",
+            Fault::Truncated => "cut-short",
             Fault::EmptyFile => "empty-file",
             Fault::NotAnImage => "not-an-image",
             Fault::WrongExtension => "wrong-extension",

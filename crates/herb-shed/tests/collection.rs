@@ -114,7 +114,7 @@ fn every_planted_fault_is_really_there() {
     assert!(file(Fault::EmptyFile).is_empty());
     assert!(std::str::from_utf8(file(Fault::NotAnImage)).is_ok());
     assert!(file(Fault::WrongExtension).starts_with(b"\x89PNG"));
-    assert!(!file(Fault::CutShort).ends_with(b"\xff\xd9"));
+    assert!(!file(Fault::Truncated).ends_with(b"\xff\xd9"));
 }
 
 #[test]

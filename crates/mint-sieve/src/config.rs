@@ -4,8 +4,10 @@
 use std::path::{Path, PathBuf};
 use std::sync::OnceLock;
 
-use sieve_core::collection::{ClassDepth, Columns, Pattern, Request, Root, SplitFolders, Wish};
-use sieve_core::reading::{Memory, ReadLimits};
+use sieve_core::collection::{
+    ClassDepth, Columns, LayoutOptions, Pattern, Request, Root, SplitFolders,
+};
+use sieve_core::reading::{MemoryBudget, ReadLimits};
 
 use crate::args::ReadingArgs;
 use crate::failure::Failure;
@@ -25,7 +27,7 @@ pub struct CollectionConfig {
     /// What a table's columns are called, where not as usual.
     pub columns: Option<Columns>,
     /// The folder that a table's paths begin at.
-    pub pictures: Option<PathBuf>,
+    pub images: Option<PathBuf>,
     /// The table that says which file is in which split.
     pub splits_from: Option<PathBuf>,
     /// Whether links are followed.
@@ -36,20 +38,20 @@ pub struct CollectionConfig {
     pub named_settings: Option<PathBuf>,
     /// What the settings file says.
     pub settings: Settings,
-    memory: Memory,
+    memory: MemoryBudget,
 }
 
 impl CollectionConfig {
     /// The configuration of the collection at `roots`; fails when its settings file is wrong.
     pub fn resolve(roots: &[Root], typed: &ReadingArgs) -> Result<Self, Failure> {
-        let settings = Settings::of(roots, typed.config.as_deref())?;
+        let settings = Settings::load(roots, typed.config.as_deref())?;
         Ok(CollectionConfig {
             roots: roots.to_vec(),
             splits: typed.splits.clone().or_else(|| settings.splits.clone()),
             class_depth: typed.class_depth,
             label_from: typed.label_from.clone(),
             columns: typed.columns.clone(),
-            pictures: typed.pictures.clone(),
+            images: typed.images.clone(),
             splits_from: typed.splits_from.clone(),
             follow_links: typed.follow_links,
             limit_units: [typed.max_megapixels, typed.max_decoded, typed.max_file, typed.max_work],
@@ -73,12 +75,12 @@ impl CollectionConfig {
         Request {
             roots: self.roots.clone(),
             follow_links: self.follow_links,
-            wish: Wish {
+            options: LayoutOptions {
                 splits: self.splits.clone().unwrap_or_default(),
                 class_depth: self.class_depth,
                 label_from: self.label_from.clone(),
                 columns: self.columns.clone().unwrap_or_default(),
-                pictures: self.pictures.clone(),
+                images: self.images.clone(),
             },
         }
     }
@@ -87,14 +89,14 @@ impl CollectionConfig {
     pub fn refuse_inside(&self, output: &Path) -> Result<(), Failure> {
         let roots = self.roots.iter().map(|root| root.path.as_path());
         roots
-            .chain(self.pictures.as_deref())
+            .chain(self.images.as_deref())
             .try_for_each(|root| writing::refuse_inside(root, output))
     }
 }
 
 /// One for all collections of a run: they are read by the same threads.
-fn memory_of_the_run(most_mib: Option<u64>) -> Memory {
-    static MEMORY: OnceLock<Memory> = OnceLock::new();
-    let most_mib = most_mib.unwrap_or_else(machine::picture_memory_mib);
-    MEMORY.get_or_init(|| Memory::of(most_mib.saturating_mul(1 << 20))).clone()
+fn memory_of_the_run(most_mib: Option<u64>) -> MemoryBudget {
+    static MEMORY: OnceLock<MemoryBudget> = OnceLock::new();
+    let most_mib = most_mib.unwrap_or_else(machine::image_memory_mib);
+    MEMORY.get_or_init(|| MemoryBudget::new(most_mib.saturating_mul(1 << 20))).clone()
 }

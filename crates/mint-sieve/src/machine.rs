@@ -4,7 +4,7 @@ use std::fs;
 
 /// Memory that pictures may take together when nothing else was asked for, in MiB: a quarter of what this process
 /// may use, at most 1024; that where the system does not tell.
-pub fn picture_memory_mib() -> u64 {
+pub fn image_memory_mib() -> u64 {
     const MOST_MIB: u64 = 1024;
     let machine = fs::read_to_string("/proc/meminfo").ok().and_then(|text| of_machine(&text));
     // Of control groups version 2, as containers have them.
@@ -28,6 +28,6 @@ mod tests {
     fn the_memory_of_a_machine_is_read_in_mib() {
         assert_eq!(of_machine("MemTotal:       16384000 kB\nMemFree: 1 kB\n"), Some(16000));
         assert_eq!(of_machine("MemFree: 1 kB\n"), None);
-        assert!((16..=1024).contains(&picture_memory_mib()));
+        assert!((16..=1024).contains(&image_memory_mib()));
     }
 }

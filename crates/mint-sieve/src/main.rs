@@ -17,13 +17,13 @@ use std::process::ExitCode;
 
 use crate::commands::Output;
 use crate::failure::Failure;
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 
 fn main() -> ExitCode {
     let cli = args::Cli::of_words(std::env::args_os()).unwrap_or_else(|error| error.exit());
     logging::start(cli.verbose);
     quiet_decoders();
-    let progress = Progress::stopping_on_interrupt();
+    let progress = TerminalProgress::stopping_on_interrupt();
     let outcome = start_threads(cli.threads).and_then(|()| commands::run(&cli.command, &progress));
     progress.end();
     match outcome {
@@ -55,8 +55,9 @@ fn print(output: &Output) -> Result<(), Failure> {
     match written.and_then(|()| out.flush()) {
         Err(error) if error.kind() != ErrorKind::BrokenPipe => {
             let reason = sieve_core::io_reason(&error);
-            Err(Failure::output(format!("cannot write to standard output: {reason}"))
-                .hint("The answer is not complete there; files that it names were written whole."))
+            Err(Failure::output(format!("cannot write to standard output: {reason}")).hint(
+                "The answer there is incomplete; files that it names were written completely.",
+            ))
         }
         _ => Ok(()),
     }

@@ -6,7 +6,7 @@ use std::sync::atomic::{AtomicBool, AtomicU64, Ordering};
 use std::time::{Duration, Instant};
 
 use indicatif::{HumanDuration, ProgressBar, ProgressState, ProgressStyle};
-use sieve_core::progress::Watch;
+use sieve_core::progress::Progress;
 
 /// Work that ends sooner shows no bar.
 const PATIENCE: Duration = Duration::from_secs(1);
@@ -15,7 +15,7 @@ const PATIENCE: Duration = Duration::from_secs(1);
 static STOPPED: AtomicBool = AtomicBool::new(false);
 
 /// Follows the work of one run of the program.
-pub struct Progress {
+pub struct TerminalProgress {
     steps: AtomicU64,
     work: Mutex<Option<Work>>,
 }
@@ -27,7 +27,7 @@ struct Work {
     bar: Option<ProgressBar>,
 }
 
-impl Progress {
+impl TerminalProgress {
     /// Starts following. The first interrupt asks the work to stop, the second ends the program.
     pub fn stopping_on_interrupt() -> Self {
         let handler = || {
@@ -38,7 +38,7 @@ impl Progress {
         if let Err(error) = ctrlc::set_handler(handler) {
             tracing::debug!(%error, "interrupts will end the program at once");
         }
-        Progress { steps: AtomicU64::new(0), work: Mutex::new(None) }
+        TerminalProgress { steps: AtomicU64::new(0), work: Mutex::new(None) }
     }
 
     /// Takes the bar away.
@@ -54,7 +54,7 @@ impl Progress {
     }
 }
 
-impl Watch for Progress {
+impl Progress for TerminalProgress {
     fn begin(&self, what: &'static str, total: Option<u64>) {
         self.end();
         self.steps.store(0, Ordering::Relaxed);

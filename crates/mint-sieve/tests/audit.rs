@@ -6,12 +6,12 @@ use support::{Workspace, jpeg, strings};
 
 #[test]
 fn a_healthy_collection() {
-    insta::assert_snapshot!(Workspace::healthy().says(&["audit", "herbs"]));
+    insta::assert_snapshot!(Workspace::healthy().message(&["audit", "herbs"]));
 }
 
 #[test]
 fn every_fault_of_a_file() {
-    insta::assert_snapshot!(Workspace::faulty().says(&["audit", "herbs"]));
+    insta::assert_snapshot!(Workspace::faulty().message(&["audit", "herbs"]));
 }
 
 #[test]
@@ -24,7 +24,7 @@ fn a_split_collection() {
     workspace.class("herbs/test/bay", 5, 150);
     workspace.write("herbs/test/sage/leaked.jpg", &jpeg(4));
     workspace.class("herbs/later", 3, 300);
-    insta::assert_snapshot!(workspace.says(&["audit", "herbs/"]));
+    insta::assert_snapshot!(workspace.message(&["audit", "herbs/"]));
 }
 
 #[test]
@@ -67,7 +67,7 @@ fn json_holds_what_the_contract_says() {
         ["herbs/bay/sage?.jpg", "herbs/sage/003.jpg"].map(|path| path.trim_start_matches("herbs/"))
     );
     assert_eq!(of("trailing-bytes")["evidence"]["trailing_bytes"], 6);
-    assert_eq!(of("cut-short")["class"], "sage");
+    assert_eq!(of("truncated")["class"], "sage");
     assert_eq!(of("wrong-extension")["evidence"]["format"], "PNG");
 }
 
@@ -75,8 +75,9 @@ fn json_holds_what_the_contract_says() {
 fn one_thread_and_many_give_the_same_bytes() {
     let workspace = Workspace::faulty();
     for format in ["text", "json"] {
-        let run =
-            |threads| workspace.says(&["audit", "herbs", "--format", format, "--threads", threads]);
+        let run = |threads| {
+            workspace.message(&["audit", "herbs", "--format", format, "--threads", threads])
+        };
         let one = run("1");
         assert_eq!(one, run("8"));
         assert_eq!(one, run("3"));
@@ -104,10 +105,10 @@ fn fail_on_names_the_level_that_fails() {
 fn limits_can_be_set() {
     let workspace = Workspace::healthy();
     let limits = ["--limit", "thin-class=30", "--limit", "imbalance=1.1"];
-    let text = workspace.says(&[&["audit", "herbs"][..], &limits].concat());
+    let text = workspace.message(&[&["audit", "herbs"][..], &limits].concat());
     assert!(text.contains("\"bay\" has 20 images; 30 is the least"), "{text}");
     assert!(text.contains("\"sage\" has 1.2 times the images of \"bay\" (24 and 20)"), "{text}");
-    let text = workspace.says(&["audit", "herbs", "--max-megapixels", "0"]);
+    let text = workspace.message(&["audit", "herbs", "--max-megapixels", "0"]);
     assert!(text.contains("64 x 48 is 3072 pixels; the limit is 0 (max-megapixels)"), "{text}");
 }
 
@@ -117,10 +118,10 @@ fn many_classes_are_shortened_and_all_are_shown_on_request() {
     for class in 0..50 {
         workspace.class(&format!("herbs/herb-{class:02}"), 1 + class % 2, class * 10);
     }
-    let short = workspace.says(&["audit", "herbs"]);
+    let short = workspace.message(&["audit", "herbs"]);
     assert!(short.contains("... 36 more (--all)"), "{short}");
     assert!(short.contains("... 23 more (--all)"), "{short}");
-    let all = workspace.says(&["audit", "herbs", "--all"]);
+    let all = workspace.message(&["audit", "herbs", "--all"]);
     assert!(!all.contains("more (--all)"));
     for class in 0..50 {
         assert!(all.contains(&format!("\n  herb-{class:02}")), "{class}");
@@ -133,8 +134,11 @@ fn nested_pictures_and_hostile_names_are_shown_safely() {
     workspace.class("herbs/薄荷/rack 1", 20, 0);
     workspace.class("herbs/шалфей", 20, 50);
     workspace.write("herbs/шалфей/red\u{1b}[31m.jpg", b"text");
-    let text = workspace.says(&["audit", "herbs"]);
-    assert!(text.contains("20 images lie deeper than the class folder; counted to it"), "{text}");
+    let text = workspace.message(&["audit", "herbs"]);
+    assert!(
+        text.contains("20 images lie deeper than their class folder, counted with it"),
+        "{text}"
+    );
     assert!(text.contains("шалфей/red\\u{1b}[31m.jpg: the content is text"), "{text}");
     assert!(!text.contains('\u{1b}'));
     let rows: Vec<&str> = text.lines().filter(|line| line.contains("50.0 %")).collect();
@@ -159,7 +163,7 @@ fn undecodable_names_carry_their_bytes() {
 fn nothing_in_the_collection_is_touched() {
     let workspace = Workspace::faulty();
     let before = workspace.files("herbs");
-    workspace.says(&["audit", "herbs"]);
+    workspace.message(&["audit", "herbs"]);
     assert_eq!(workspace.files("herbs"), before);
     assert_eq!(workspace.names(), ["herbs"]);
 }
@@ -168,5 +172,5 @@ fn nothing_in_the_collection_is_touched() {
 fn an_empty_collection_is_answered() {
     let workspace = Workspace::new();
     workspace.write("herbs/readme.txt", b"soon");
-    insta::assert_snapshot!(workspace.says(&["audit", "herbs"]));
+    insta::assert_snapshot!(workspace.message(&["audit", "herbs"]));
 }

@@ -21,7 +21,7 @@ fn workspace() -> Workspace {
 
 #[test]
 fn every_number_of_a_small_collection_is_told() {
-    insta::assert_snapshot!(workspace().says(&["balance", "herbs", "--batch", "8"]));
+    insta::assert_snapshot!(workspace().message(&["balance", "herbs", "--batch", "8"]));
 }
 
 #[test]
@@ -73,7 +73,7 @@ fn json_holds_what_can_be_worked_out_by_hand() {
 
 #[test]
 fn the_table_has_a_row_a_class_and_split() {
-    let table = workspace().says(&["balance", "herbs", "--format", "csv", "--reach", "same"]);
+    let table = workspace().message(&["balance", "herbs", "--format", "csv", "--reach", "same"]);
     let mut reader = csv::Reader::from_reader(table.as_bytes());
     let rows: Vec<csv::StringRecord> = reader.records().map(Result::unwrap).collect();
     let told: Vec<String> =
@@ -94,7 +94,7 @@ fn the_table_has_a_row_a_class_and_split() {
 #[test]
 fn bad_calls_and_empty_collections_are_refused() {
     let workspace = workspace();
-    for (call, says) in [
+    for (call, message) in [
         ("balance herbs --batch 0", "0 is not in 1.."),
         ("balance herbs --beta 1", "expected a number from 0 up to but not 1"),
         ("balance herbs --limit diffrence=0.1", "Did you mean difference?"),
@@ -102,12 +102,12 @@ fn bad_calls_and_empty_collections_are_refused() {
     ] {
         let answer = workspace.run(&call.split(' ').collect::<Vec<_>>());
         assert_eq!((answer.status, answer.stdout.as_str()), (2, ""), "{call}");
-        assert!(answer.stderr.contains(says), "{call}: {}", answer.stderr);
+        assert!(answer.stderr.contains(message), "{call}: {}", answer.stderr);
     }
     workspace.write("none/readme.txt", b"soon");
     assert_eq!(workspace.run(&["balance", "none"]).status, 3);
     let failed = workspace.run(&["balance", "herbs", "--fail-on", "warning"]);
     assert_eq!(failed.status, 1);
     let ignored = "split-too-small,thin-after-duplicates";
-    workspace.says(&["balance", "herbs", "--fail-on", "warning", "--ignore", ignored]);
+    workspace.message(&["balance", "herbs", "--fail-on", "warning", "--ignore", ignored]);
 }

@@ -16,7 +16,7 @@ fn help_opens_with_the_purpose_and_closes_with_examples() {
         &["preview", "--help"],
         &["demo", "--help"],
     ] {
-        let text = workspace.says(command);
+        let text = workspace.message(command);
         assert!(text.contains("Examples:"), "{text}");
         all.push_str(&format!("$ mint-sieve {}\n{text}\n", command.join(" ")));
     }
@@ -110,7 +110,7 @@ fn verbose_tells_what_was_decided_on_standard_error() {
     assert_eq!(answer.status, 0);
     assert!(answer.stderr.contains("set aside path=\"sage/cut.jpg\""), "{}", answer.stderr);
     assert!(!answer.stderr.contains('\u{1b}'), "no colours where there is no terminal");
-    assert_eq!(answer.stdout, workspace.says(&["audit", "herbs"]));
+    assert_eq!(answer.stdout, workspace.message(&["audit", "herbs"]));
 }
 
 #[cfg(target_os = "linux")]

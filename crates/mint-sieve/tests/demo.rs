@@ -38,7 +38,7 @@ fn planted(workspace: &Workspace) -> Vec<[String; 4]> {
 }
 
 /// The files or classes that a finding is about, with its code.
-fn subjects(finding: &Value) -> Vec<(String, String)> {
+fn prepared(finding: &Value) -> Vec<(String, String)> {
     let code = finding["code"].as_str().unwrap().to_owned();
     let mut names: Vec<&str> = strings(&finding["images"]);
     if names.is_empty() {
@@ -51,7 +51,7 @@ fn subjects(finding: &Value) -> Vec<(String, String)> {
 #[test]
 fn the_whole_job_runs_and_every_planted_fault_is_found() {
     let workspace = Workspace::new();
-    let said = workspace.says(&["demo"]);
+    let said = workspace.message(&["demo"]);
     let mut settings = insta::Settings::clone_current();
     settings.add_filter(r"\d+\.\d+ MB", "[SIZE]");
     settings.bind(|| insta::assert_snapshot!(said));
@@ -61,13 +61,13 @@ fn the_whole_job_runs_and_every_planted_fault_is_found() {
     let found: BTreeSet<(String, String)> = findings
         .iter()
         .filter(|finding| finding["code"] != "class-imbalance")
-        .flat_map(subjects)
+        .flat_map(prepared)
         .collect();
     let also = [
-        ("fact-tells-class", "nettle"),
+        ("class-tied-to-metadata", "nettle"),
         // Its leaves are painted darker and greener: content, as a person sees who looks.
-        ("fact-tells-class", "sage"),
-        ("turned-by-metadata", "nettle/nettle-044-turned.jpg"),
+        ("class-tied-to-metadata", "sage"),
+        ("exif-orientation", "nettle/nettle-044-turned.jpg"),
         ("washed-out", "nettle/nettle-127.jpg"),
     ];
     let expected: BTreeSet<(String, String)> = planted(&workspace)
@@ -107,7 +107,7 @@ fn the_whole_job_runs_and_every_planted_fault_is_found() {
 #[test]
 fn a_pre_split_demo_leaks_as_planted() {
     let workspace = Workspace::new();
-    let said = workspace.says(&["demo", "herb-shed-demo", "--pre-split"]);
+    let said = workspace.message(&["demo", "herb-shed-demo", "--pre-split"]);
     assert!(said.contains("$ mint-sieve audit herb-shed-demo/collection\n"), "{said}");
     assert!(!said.contains("$ mint-sieve split"), "it is split already");
     let answer = workspace.json(&["audit", "herb-shed-demo/collection"]);
@@ -128,7 +128,7 @@ fn a_pre_split_demo_leaks_as_planted() {
     let expected = [
         "burst-leak",
         "class-imbalance",
-        "fact-tells-class",
+        "class-tied-to-metadata",
         "split-leak",
         "split-too-small",
         "thin-class",

@@ -18,7 +18,7 @@ fn shed(workspace: &Workspace, arrangement: Arrangement) -> String {
 fn what_was_planted_is_found_with_its_kind_and_nothing_else_is() {
     let workspace = Workspace::new();
     let collection = shed(&workspace, Arrangement::Classes);
-    let answer = workspace.says(&["duplicates", &collection]);
+    let answer = workspace.message(&["duplicates", &collection]);
     insta::assert_snapshot!("duplicates_of_the_demo", answer);
     let kinds = "same-bytes,same-pixels,near,turned,framed,part,burst";
     let call = ["duplicates", &collection, "--kinds", kinds];
@@ -72,7 +72,7 @@ fn pairs_sheets_and_tables_are_written() {
     let collection = shed(&workspace, Arrangement::Splits);
     let call = ["duplicates", &collection, "--kinds", "same-bytes,near,turned,part,burst"];
     let outputs = ["--pairs", "pairs.csv", "--sheet", "sheet.png", "--format", "csv"];
-    let table = workspace.says(&[&call[..], &outputs].concat());
+    let table = workspace.message(&[&call[..], &outputs].concat());
     insta::assert_snapshot!("duplicates_table", table);
     insta::assert_snapshot!(
         "duplicates_pairs",
@@ -101,19 +101,19 @@ fn another_collection_is_compared_and_the_nearest_are_shown() {
     copy("sage/sage-014-small.jpg", "batch/new/a.jpg");
     copy("thyme/thyme-031-flip.jpg", "batch/new/b.jpg");
     let call = ["duplicates", &collection, "--against", "batch"];
-    insta::assert_snapshot!("duplicates_against", workspace.says(&call));
-    workspace.says(&[&call[..], &["--pairs", "p.csv", "--format", "csv"]].concat());
+    insta::assert_snapshot!("duplicates_against", workspace.message(&call));
+    workspace.message(&[&call[..], &["--pairs", "p.csv", "--format", "csv"]].concat());
     let pairs = fs::read_to_string(workspace.path("p.csv")).unwrap();
     assert!(
         pairs.lines().skip(1).all(|row| row.split(',').nth(1).unwrap().starts_with("new/")),
         "{pairs}"
     );
     let call = ["nearest", "batch/new/b.jpg", "--in", &collection, "--count", "5"];
-    insta::assert_snapshot!("nearest", workspace.says(&call));
+    insta::assert_snapshot!("nearest", workspace.message(&call));
     let found = workspace.json(&call);
     assert_eq!(found["nearest"][0]["path"], "thyme/thyme-031-flip.jpg");
     assert_eq!(found["nearest"][1]["kind"], "turned");
-    workspace.says(&[&call[..], &["--sheet", "nearest.png", "--format", "csv"]].concat());
+    workspace.message(&[&call[..], &["--sheet", "nearest.png", "--format", "csv"]].concat());
     assert!(Path::new(&workspace.path("nearest.png")).exists());
     let missing = workspace.run(&["nearest", "nobody.jpg", "--in", &collection]);
     assert_eq!(missing.status, 3);
@@ -130,7 +130,7 @@ fn names_of_any_kind_come_out_whole() {
         workspace.write(&format!("herbs/bay\tleaf/{tone}-{name}"), &support::png(90 + tone));
     }
     let call = ["duplicates", "herbs", "--pairs", "pairs.csv"];
-    insta::assert_snapshot!("duplicates_of_odd_names", workspace.says(&call));
+    insta::assert_snapshot!("duplicates_of_odd_names", workspace.message(&call));
     insta::assert_snapshot!(
         "duplicates_of_odd_names_pairs",
         fs::read_to_string(workspace.path("pairs.csv")).unwrap()
@@ -166,7 +166,7 @@ fn calls_that_make_no_sense_are_refused_before_anything_is_read() {
 #[test]
 fn names_and_folders_do_not_change_what_is_found_by_looks() {
     let workspace = Workspace::new();
-    workspace.says(&["demo"]);
+    workspace.message(&["demo"]);
     // The same pictures in one folder, in the reverse order, so that of each two the other one comes first.
     let mut renamed = 0;
     for (path, bytes) in workspace.files("herb-shed-demo/collection") {
@@ -182,7 +182,7 @@ fn names_and_folders_do_not_change_what_is_found_by_looks() {
     let told = |folder: &str| {
         let kinds = "same-bytes,same-pixels,near,turned,framed,part,marked,burst,look-alike";
         let call = ["duplicates", folder, "--class-depth", "innermost", "--no-catalog"];
-        workspace.says(&[&call[..], &["--kinds", kinds, "--pairs", "pairs.csv"]].concat());
+        workspace.message(&[&call[..], &["--kinds", kinds, "--pairs", "pairs.csv"]].concat());
         let pairs = fs::read_to_string(workspace.path("pairs.csv")).unwrap();
         fs::remove_file(workspace.path("pairs.csv")).unwrap();
         let mut told: Vec<String> = pairs
@@ -244,14 +244,14 @@ fn what_is_known_of_a_search_never_changes_its_answer() {
 fn files_that_go_and_runs_that_are_killed_or_meet_change_no_answer() {
     let workspace = Workspace::new();
     for tone in 0..160 {
-        let picture = support::png(tone);
-        workspace.write(&format!("herbs/sage/{tone}a.png"), &picture);
+        let image = support::png(tone);
+        workspace.write(&format!("herbs/sage/{tone}a.png"), &image);
         workspace.write(&format!("herbs/bay/{tone}b.jpg"), &support::jpeg(tone));
     }
     std::thread::sleep(std::time::Duration::from_millis(80));
     let before = workspace.files("herbs");
     let call = ["duplicates", "herbs", "--format", "csv"];
-    let expected = workspace.says(&[&call[..], &["--no-catalog"]].concat());
+    let expected = workspace.message(&[&call[..], &["--no-catalog"]].concat());
     assert!(expected.lines().count() > 160, "{expected}");
     for milliseconds in [30, 120] {
         let mut child = workspace.spawn(&call);
@@ -267,7 +267,7 @@ fn files_that_go_and_runs_that_are_killed_or_meet_change_no_answer() {
     assert_eq!(workspace.files("herbs"), before, "a collection is never changed");
     // Pictures that are known but gone are told of, and the others are compared.
     fs::remove_file(workspace.path("herbs/sage/7a.png")).unwrap();
-    let without = workspace.says(&call);
+    let without = workspace.message(&call);
     assert!(!without.contains("7a.png") || without.contains("17a.png"));
     assert!(without.lines().count() < expected.lines().count());
 }

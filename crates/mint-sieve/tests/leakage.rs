@@ -5,11 +5,11 @@ mod support;
 use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
 use serde_json::Value;
-use support::{Workspace, jpeg, picture, png, strings};
+use support::{Workspace, image, jpeg, png, strings};
 
 /// The picture of a tone, left and right exchanged.
 fn mirrored(tone: u32) -> Vec<u8> {
-    let Picture { width, height, data } = picture(tone);
+    let Picture { width, height, data } = image(tone);
     let rows = data.chunks_exact(3 * width);
     let data = rows.flat_map(|row| row.chunks_exact(3).rev().flatten().copied()).collect();
     encode::jpeg(&Picture { width, height, data }, 80.0, Jpeg::Baseline, None)
@@ -44,7 +44,7 @@ fn pairs(answer: &Value) -> Vec<String> {
 fn twins_are_counted_and_repaired() {
     let workspace = workspace();
     let before = workspace.files("herbs");
-    insta::assert_snapshot!(workspace.says(&["leakage", "herbs"]));
+    insta::assert_snapshot!(workspace.message(&["leakage", "herbs"]));
     let answer = workspace.json(&["leakage", "herbs"]);
     assert_eq!(answer["schema"], "mint-sieve/leakage/1");
     let expected = [
@@ -79,13 +79,13 @@ fn twins_are_counted_and_repaired() {
 fn what_is_protected_is_not_removed() {
     let workspace = workspace();
     let call = ["leakage", "herbs", "--protect", "train,val", "--removals", "remove.csv"];
-    let said = workspace.says(&call);
-    assert!(said.contains("removing 3 from test would leave no other twin"), "{said}");
+    let said = workspace.message(&call);
+    assert!(said.contains("removing 3 from test would leave no other match"), "{said}");
     assert!(said.contains("1 pair between protected splits would stay."), "{said}");
     let sheet = "mint-sieve duplicates herbs --sheet duplicates.png\n";
     assert!(said.ends_with(sheet), "{said}");
     // Where nothing may be removed the next command is one that can be typed.
-    let none = workspace.says(&["leakage", "herbs", "--protect", "train,val,test"]);
+    let none = workspace.message(&["leakage", "herbs", "--protect", "train,val,test"]);
     assert!(none.contains("4 pairs between protected splits would stay."), "{none}");
     assert!(none.ends_with("preview herbs --policy gentle --out preview.png\n"), "{none}");
     let table = std::fs::read_to_string(workspace.path("remove.csv")).unwrap();
@@ -142,11 +142,11 @@ fn pairs_are_a_table_and_the_same_on_any_number_of_threads() {
     let workspace = workspace();
     for format in ["csv", "json", "text"] {
         let run = |threads| {
-            workspace.says(&["leakage", "herbs", "--format", format, "--threads", threads])
+            workspace.message(&["leakage", "herbs", "--format", format, "--threads", threads])
         };
         assert_eq!(run("1"), run("7"));
     }
-    let table = workspace.says(&["leakage", "herbs", "--format", "csv"]);
+    let table = workspace.message(&["leakage", "herbs", "--format", "csv"]);
     let row = "test/sage/not bay.png,test,sage,train/bay/005.jpg,train,bay,near,";
     assert!(table.contains(row), "{table}");
     let failed = workspace.run(&["leakage", "herbs", "--fail-on", "error"]);
@@ -162,7 +162,7 @@ fn classes_that_do_not_match_between_splits_are_told() {
     workspace.class("herbs/test/Bay_leaf", 20, 300);
     workspace.class("herbs/test/sage", 20, 400);
     let answer = workspace.json(&["leakage", "herbs", "--ignore", "split-drift"]);
-    let says: Vec<&str> = answer["findings"]
+    let message: Vec<&str> = answer["findings"]
         .as_array()
         .unwrap()
         .iter()
@@ -175,7 +175,7 @@ fn classes_that_do_not_match_between_splits_are_told() {
         "\"mint\" is in train only",
         "\"Bay_leaf\" in test and \"bay leaf\" in train may be one class: case, spaces",
     ];
-    assert_eq!(says, expected);
+    assert_eq!(message, expected);
     assert_eq!(answer["missing_classes"][2]["missing"], serde_json::json!(["test"]));
     let moved = &answer["class_index_mismatches"][0]["moved"][0];
     assert_eq!(*moved, serde_json::json!({"class": "sage", "index": 2, "other_index": 1}));
@@ -189,8 +189,8 @@ fn splits_that_are_alike_are_said_to_be() {
         let class = if number % 3 == 0 { "bay" } else { "sage" };
         workspace.write(&format!("herbs/{split}/{class}/{number:02}.jpg"), &jpeg(number));
     }
-    let said = workspace.says(&["leakage", "herbs", "--ignore", "split-too-small"]);
-    assert!(said.contains("No picture of one split is in another."), "{said}");
-    assert!(said.contains("it looks shuffled"), "{said}");
-    assert!(said.contains("Nothing to complain of."), "{said}");
+    let said = workspace.message(&["leakage", "herbs", "--ignore", "split-too-small"]);
+    assert!(said.contains("No image of one split is in another."), "{said}");
+    assert!(said.contains("consistent with shuffling"), "{said}");
+    assert!(said.contains("No findings."), "{said}");
 }

@@ -68,7 +68,7 @@ fn what_people_read_shows_everything_and_forges_no_line() {
         &["preview", "herbs", "--policy", "gentle", "--out", "she\u{1b}et.png"],
     ];
     for call in calls {
-        let said = workspace.says(call);
+        let said = workspace.message(call);
         assert!(!said.chars().any(is_hidden), "{call:?}: {said:?}");
         // What comes after the line break of a name never begins a line.
         let forged = ["y/", "line.png", "y\" ", "y:"];
@@ -77,7 +77,7 @@ fn what_people_read_shows_everything_and_forges_no_line() {
     }
     let failed = workspace.run(&["audit", "no\u{1b}where\nerror: all is lost"]);
     assert!(!failed.stderr.chars().any(is_hidden) && failed.stderr.lines().count() == 1);
-    let said = workspace.says(&["split", "herbs"]);
+    let said = workspace.message(&["split", "herbs"]);
     assert!(said.contains("th\\u{1b}yme\\u{202e}") && said.contains("ba\\u{a}y"), "{said}");
 }
 
@@ -108,8 +108,8 @@ fn commands_to_paste_work_whatever_the_names() {
 fn the_split_table_comes_back_as_it_went() {
     let workspace = hostile();
     let parts = ["--parts", "train=60,test=40"];
-    let table = workspace.says(&[&["split", "herbs", "--format", "csv"][..], &parts].concat());
-    workspace.says(&[&["split", "herbs", "--out", "split.csv"][..], &parts].concat());
+    let table = workspace.message(&[&["split", "herbs", "--format", "csv"][..], &parts].concat());
+    workspace.message(&[&["split", "herbs", "--out", "split.csv"][..], &parts].concat());
     let written = fs::read(workspace.path("split.csv")).unwrap();
     assert_eq!(table.as_bytes(), written, "what is printed is what is written");
 
@@ -135,7 +135,7 @@ fn the_split_table_comes_back_as_it_went() {
         answer["counts"].clone()
     };
     let beside = of_part(&["audit", "herbs", "--splits-from", "split.csv"]);
-    assert_eq!(beside, of_part(&["audit", "split.csv", "--pictures", "herbs"]));
+    assert_eq!(beside, of_part(&["audit", "split.csv", "--images", "herbs"]));
     let images: u64 =
         beside.as_array().unwrap().iter().map(|c| c["images"].as_u64().unwrap()).sum();
     assert_eq!(images as usize, on_disk().len());
@@ -144,7 +144,7 @@ fn the_split_table_comes_back_as_it_went() {
 #[test]
 fn json_names_every_file_and_steers_nothing() {
     let workspace = hostile();
-    let said = workspace.says(&["duplicates", "herbs", "--format", "json"]);
+    let said = workspace.message(&["duplicates", "herbs", "--format", "json"]);
     assert!(!said.chars().any(is_hidden), "{said}");
     let answer: serde_json::Value = serde_json::from_str(&said).unwrap();
     let groups = answer["groups"].as_array().unwrap();

@@ -5,7 +5,7 @@ mod support;
 use std::fs;
 
 use serde_json::Value;
-use support::{Workspace, picture, png, strings};
+use support::{Workspace, image, png, strings};
 
 /// A sheet as columns, rows and RGB values.
 struct Sheet {
@@ -39,13 +39,13 @@ impl Sheet {
     }
 }
 
-/// The pixels of [`picture`], row by row, gathered from other places of it.
+/// The pixels of [`image`], row by row, gathered from other places of it.
 fn gathered(tone: u32, from: impl Fn(usize, usize) -> (usize, usize)) -> Vec<[u8; 3]> {
-    let picture = picture(tone);
+    let image = image(tone);
     let places = (0..48).flat_map(|y| (0..64).map(move |x| (x, y)));
     let at = |(x, y): (usize, usize)| {
         let at = (y * 64 + x) * 3;
-        [picture.data[at], picture.data[at + 1], picture.data[at + 2]]
+        [image.data[at], image.data[at + 1], image.data[at + 2]]
     };
     places.map(|(x, y)| at(from(x, y))).collect()
 }
@@ -148,7 +148,7 @@ fn rows_draws_and_classes_can_be_chosen() {
 #[test]
 fn only_training_pictures_are_shown_of_a_split_collection() {
     let workspace = Workspace::healthy();
-    workspace.says(&["split", "herbs", "--to", "splits"]);
+    workspace.message(&["split", "herbs", "--to", "splits"]);
     let arguments =
         ["preview", "splits", "--policy", "gentle", "--per-class", "30", "--draws", "1"];
     let answer = workspace.json(&[&arguments[..], &["--out", "sheet.png"]].concat());
@@ -171,7 +171,7 @@ fn the_answer_says_what_was_drawn() {
     );
     let arguments = ["--per-class", "20", "--draws", "3", "--seed", "4", "--out", "sheet.png"];
     let text = workspace
-        .says(&[&["preview", "herbs", "--policy", "policy.toml"][..], &arguments].concat());
+        .message(&[&["preview", "herbs", "--policy", "policy.toml"][..], &arguments].concat());
     insta::assert_snapshot!(text);
 }
 
@@ -181,7 +181,7 @@ fn one_thread_and_many_paint_the_same_sheet() {
     let sheet = |threads: &str, seed: &str| {
         let name = format!("sheet-{threads}-{seed}.png");
         let arguments = ["--out", &name, "--threads", threads, "--seed", seed];
-        workspace.says(&[&["preview", "herbs", "--policy", "harsh"][..], &arguments].concat());
+        workspace.message(&[&["preview", "herbs", "--policy", "harsh"][..], &arguments].concat());
         fs::read(workspace.path(&name)).unwrap()
     };
     let first = sheet("1", "0");

@@ -63,13 +63,13 @@ fn every_kind_of_collection_says_how_it_was_read() {
         "table.csv --columns path=file,class=label,split=set",
         "train=herbs test=nested/woody",
         "shelf",
-        "shelf/labels.csv --columns path=file,class=herb --pictures shelf/pics",
+        "shelf/labels.csv --columns path=file,class=herb --images shelf/pics",
         "shelf.zip",
         "named",
         "named --label-from {split}/{class}_{n}.{*}",
     ] {
         let words: Vec<&str> = ["audit"].into_iter().chain(call.split(' ')).collect();
-        all.push_str(&format!("$ mint-sieve audit {call}\n{}", head(&workspace.says(&words))));
+        all.push_str(&format!("$ mint-sieve audit {call}\n{}", head(&workspace.message(&words))));
     }
     insta::assert_snapshot!(all);
 }
@@ -79,7 +79,7 @@ fn commands_to_paste_keep_how_the_collection_is_read() {
     let workspace = Workspace::new();
     workspace.write("flat/bay_7.jpg", &jpeg(50));
     workspace.write("flat/sage_8.jpg", &jpeg(51));
-    let said = workspace.says(&["audit", "flat", "--label-from", "{class}_{n}.jpg"]);
+    let said = workspace.message(&["audit", "flat", "--label-from", "{class}_{n}.jpg"]);
     let next = said.lines().last().unwrap();
     assert!(next.contains("split flat --label-from '{class}_{n}.jpg' --parts"), "{next}");
 }
@@ -159,7 +159,7 @@ fn what_is_measured_is_kept_between_runs() {
 #[test]
 fn a_cache_that_cannot_be_written_is_no_reason_to_stop() {
     let workspace = Workspace::healthy();
-    let expected = workspace.says(&["audit", "herbs"]);
+    let expected = workspace.message(&["audit", "herbs"]);
     fs::remove_dir_all(workspace.catalogs()).unwrap();
     fs::write(workspace.catalogs(), b"a file in its place").unwrap();
     let answer = workspace.run(&["audit", "herbs"]);

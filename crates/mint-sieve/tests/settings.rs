@@ -63,11 +63,11 @@ fn what_is_accepted_is_taken_out_and_said() {
         .map(|ignored| ignored["findings"].as_u64().unwrap())
         .collect();
     assert_eq!(taken, [1, 1, 0]);
-    let said = workspace.says(&["audit", "herbs"]);
+    let said = workspace.message(&["audit", "herbs"]);
     assert!(said.contains("mint-sieve.toml ignores 1 finding by bay/*.txt: notes stay"), "{said}");
     assert!(said.contains("mint-sieve.toml ignores 0 findings by dill: gone by now"), "{said}");
     let only = workspace.json(&["audit", "herbs", "--only", "cut-short,stray-file"]);
-    assert_eq!(codes(&only), ["cut-short", "stray-file"]);
+    assert_eq!(codes(&only), ["truncated", "stray-file"]);
     assert_eq!(only["summary"], serde_json::json!({"error": 1, "warning": 0, "note": 1}));
     let calls = ["audit", "herbs", "--only", "stray-file", "--fail-on", "warning"];
     assert_eq!(workspace.run(&calls).status, 0, "what is not told does not fail");
@@ -114,7 +114,7 @@ fn limits_say_where_they_come_from() {
     assert_eq!(limits.len(), sieve_core::limits::LIMITS.len() + 4);
     assert!(limits.iter().all(|limit| limit["why"].as_str().unwrap().len() > 30));
     std::fs::remove_file(workspace.path("mint-sieve.toml")).unwrap();
-    insta::assert_snapshot!(workspace.says(&["limits"]));
+    insta::assert_snapshot!(workspace.message(&["limits"]));
     assert_eq!(workspace.run(&["limits", "nowhere"]).status, 3);
 }
 
@@ -122,7 +122,7 @@ fn limits_say_where_they_come_from() {
 fn findings_come_as_tables_pages_and_logs() {
     let workspace = Workspace::faulty();
     workspace.write("herbs/sage/a|b *c* 100%.jpg", &jpeg(1)[..500]);
-    let table = workspace.says(&["audit", "herbs", "--format", "csv"]);
+    let table = workspace.message(&["audit", "herbs", "--format", "csv"]);
     let answer = workspace.json(&["audit", "herbs"]);
     let mut reader = csv::Reader::from_reader(table.as_bytes());
     let rows: Vec<csv::StringRecord> = reader.records().map(Result::unwrap).collect();
@@ -130,13 +130,13 @@ fn findings_come_as_tables_pages_and_logs() {
     let images = |finding: &Value| finding["images"].as_array().unwrap().len().max(1);
     assert_eq!(rows.len(), findings.iter().map(images).sum::<usize>());
     assert_eq!(rows.last().unwrap()[0], findings.len().to_string());
-    assert!(rows.iter().any(|row| &row[1] == "cut-short" && &row[5] == "sage/a|b *c* 100%.jpg"));
+    assert!(rows.iter().any(|row| &row[1] == "truncated" && &row[5] == "sage/a|b *c* 100%.jpg"));
 
-    let page = workspace.says(&["audit", "herbs", "--format", "markdown"]);
+    let page = workspace.message(&["audit", "herbs", "--format", "markdown"]);
     assert!(page.contains("- sage/a\\|b \\*c\\* 100%.jpg: JPEG, ends after 500 bytes\n"), "{page}");
     assert!(page.contains("\n| \"Bay \" | 1 | 2.0 % | 1 |\n"), "{page}");
 
-    let log = workspace.says(&["audit", "herbs", "--format", "sarif"]);
+    let log = workspace.message(&["audit", "herbs", "--format", "sarif"]);
     let log: Value = serde_json::from_str(&log).unwrap();
     assert_eq!(log["version"], "2.1.0");
     let run = &log["runs"][0];

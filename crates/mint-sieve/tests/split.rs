@@ -20,14 +20,19 @@ fn rows(table: &[u8]) -> Vec<[String; 5]> {
 
 #[test]
 fn the_answer_tells_what_each_class_got() {
-    let answer = Workspace::faulty().says(&["split", "herbs", "--seed", "7", "--to", "splits"]);
+    let answer = Workspace::faulty().message(&["split", "herbs", "--seed", "7", "--to", "splits"]);
     insta::assert_snapshot!(answer);
 }
 
 #[test]
 fn without_a_place_nothing_is_written() {
     let workspace = Workspace::healthy();
-    insta::assert_snapshot!(workspace.says(&["split", "herbs", "--parts", "train=0.8,test=0.2"]));
+    insta::assert_snapshot!(workspace.message(&[
+        "split",
+        "herbs",
+        "--parts",
+        "train=0.8,test=0.2"
+    ]));
     assert_eq!(workspace.names(), ["herbs"]);
 }
 
@@ -35,7 +40,7 @@ fn without_a_place_nothing_is_written() {
 fn the_tree_is_what_the_table_says() {
     let workspace = Workspace::faulty();
     let source = workspace.files("herbs");
-    workspace.says(&["split", "herbs", "--to", "splits", "--out", "table.csv"]);
+    workspace.message(&["split", "herbs", "--to", "splits", "--out", "table.csv"]);
     assert_eq!(workspace.files("herbs"), source, "the collection is only read");
     assert_eq!(workspace.names(), ["herbs", "splits", "table.csv"], "nothing is left over");
 
@@ -68,7 +73,16 @@ fn the_tree_is_what_the_table_says() {
 fn the_same_seed_gives_the_same_bytes_on_any_number_of_threads() {
     let workspace = Workspace::faulty();
     let table = |seed, threads| {
-        workspace.says(&["split", "herbs", "--seed", seed, "--threads", threads, "--format", "csv"])
+        workspace.message(&[
+            "split",
+            "herbs",
+            "--seed",
+            seed,
+            "--threads",
+            threads,
+            "--format",
+            "csv",
+        ])
     };
     let first = table("7", "1");
     assert_eq!(first, table("7", "8"));
@@ -96,8 +110,8 @@ fn json_tells_shares_groups_and_what_was_left_out() {
     for class in answer["classes"].as_array().unwrap() {
         let splits = class["splits"].as_array().unwrap();
         assert_eq!(splits.iter().map(images).sum::<u64>(), images(class));
-        let asked: f64 = splits.iter().map(|split| split["asked"].as_f64().unwrap()).sum();
-        assert!((asked - images(class) as f64).abs() < 1e-9);
+        let requested: f64 = splits.iter().map(|split| split["asked"].as_f64().unwrap()).sum();
+        assert!((requested - images(class) as f64).abs() < 1e-9);
     }
     let conflicts: Vec<bool> = answer["groups"]
         .as_array()
@@ -125,15 +139,15 @@ fn different_pictures_of_one_group_are_no_label_conflict() {
         table.push_str(&format!("bay/{number:03}.jpg,bay,{group}\n"));
     }
     workspace.write("table.csv", table.as_bytes());
-    let said = workspace.says(&["split", "table.csv", "--pictures", "herbs"]);
+    let said = workspace.message(&["split", "table.csv", "--images", "herbs"]);
     assert!(
         said.contains(
-            "Kept together: 1 group of images that a table or name groups, 4 images in all."
+            "Kept together: 1 group of images grouped by a table or by name, 4 images in all."
         ),
         "{said}"
     );
     assert!(!said.contains("Label conflict"), "{said}");
-    let answer = workspace.json(&["split", "table.csv", "--pictures", "herbs"]);
+    let answer = workspace.json(&["split", "table.csv", "--images", "herbs"]);
     assert_eq!(answer["groups"][0]["label_conflict"], false);
 }
 
@@ -142,8 +156,8 @@ fn different_pictures_of_one_group_are_no_label_conflict() {
 fn links_lead_to_the_pictures() {
     use std::os::unix::fs::MetadataExt;
     let workspace = Workspace::healthy();
-    workspace.says(&["split", "herbs", "--to", "hard", "--link", "hard"]);
-    workspace.says(&["split", "herbs", "--to", "soft", "--link", "soft"]);
+    workspace.message(&["split", "herbs", "--to", "hard", "--link", "hard"]);
+    workspace.message(&["split", "herbs", "--to", "soft", "--link", "soft"]);
     let (hard, soft) = (workspace.files("hard"), workspace.files("soft"));
     assert_eq!(hard, soft);
     for [path, _, split, ..] in rows(&hard["split.csv"]) {
@@ -153,7 +167,7 @@ fn links_lead_to_the_pictures() {
         let soft = fs::symlink_metadata(workspace.path(&format!("soft/{split}/{path}"))).unwrap();
         assert!(soft.is_symlink());
     }
-    let text = workspace.says(&["audit", "soft", "--follow-links"]);
+    let text = workspace.message(&["audit", "soft", "--follow-links"]);
     assert!(text.contains("45 files = 44 images in 2 classes + 1 set aside"), "{text}");
 }
 
@@ -163,7 +177,7 @@ fn copies_keep_their_times_and_are_like_any_other_file() {
     let taken = std::time::UNIX_EPOCH + std::time::Duration::from_secs(1_000_000_000);
     let source = fs::File::options().write(true).open(workspace.path("herbs/bay/000.jpg")).unwrap();
     source.set_modified(taken).unwrap();
-    workspace.says(&["split", "herbs", "--parts", "a=50,b=50", "--to", "splits"]);
+    workspace.message(&["split", "herbs", "--parts", "a=50,b=50", "--to", "splits"]);
     let copy = ["splits/a/bay/000.jpg", "splits/b/bay/000.jpg"].map(|name| workspace.path(name));
     let copy = copy.iter().find(|path| path.exists()).unwrap();
     let facts = fs::metadata(copy).unwrap();
@@ -184,7 +198,7 @@ fn copies_keep_their_times_and_are_like_any_other_file() {
 fn an_empty_folder_is_filled_and_a_full_one_is_not() {
     let workspace = Workspace::healthy();
     fs::create_dir(workspace.path("splits")).unwrap();
-    workspace.says(&["split", "herbs", "--to", "splits"]);
+    workspace.message(&["split", "herbs", "--to", "splits"]);
     let before = workspace.files("splits");
     let again = workspace.run(&["split", "herbs", "--to", "splits", "--seed", "5"]);
     assert_eq!(again.status, 3);
@@ -198,7 +212,7 @@ fn an_empty_folder_is_filled_and_a_full_one_is_not() {
 #[test]
 fn what_is_split_is_not_split_again() {
     let workspace = Workspace::healthy();
-    workspace.says(&["split", "herbs", "--to", "splits"]);
+    workspace.message(&["split", "herbs", "--to", "splits"]);
     let again = workspace.run(&["split", "splits", "--to", "again"]);
     assert_eq!((again.status, again.stdout.as_str()), (2, ""));
     assert!(

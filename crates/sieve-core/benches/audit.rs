@@ -7,13 +7,13 @@ use std::time::Instant;
 use rand::{Rng, RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use sieve_core::audit::audit;
-use sieve_core::catalog::{Catalog, Memory};
+use sieve_core::catalog::{CacheStats, Catalog};
 use sieve_core::collection::{Collection, Label, Locator, Place};
-use sieve_core::duplicates::{self, Reach, Side};
+use sieve_core::duplicates::{self, CollectionRef, Reach};
 use sieve_core::files::RelPath;
 use sieve_core::limits::FindingLimits;
 use sieve_core::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
-use sieve_core::progress::Silent;
+use sieve_core::progress::NoProgress;
 use sieve_core::reading::{ColourMode, Facts, Format};
 use sieve_core::record::{Outcome, Record};
 
@@ -21,9 +21,9 @@ fn main() {
     let count = std::env::args().skip(1).find_map(|word| word.parse::<usize>().ok());
     let Some(count) = count else { return println!("see scripts/bench-audit") };
     let catalog = made_up(count);
-    let side = [Side { catalog: &catalog, store: None, limits: &Default::default() }];
+    let side = [CollectionRef { catalog: &catalog, store: None, limits: &Default::default() }];
     let request = duplicates::Request { reach: Some(Reach::Same), ..Default::default() };
-    let found = duplicates::find(&side, &request, &Silent).expect("nobody stops it");
+    let found = duplicates::find(&side, &request, &NoProgress).expect("nobody stops it");
     let began = Instant::now();
     let audit = audit(&catalog, &found, &FindingLimits::default(), &[]);
     black_box(audit.findings.len());
@@ -57,9 +57,9 @@ fn made_up(count: usize) -> Catalog {
             camera: Some(["Bench", "Rack"][number % 2].into()),
         };
         let measured = Measured {
-            digest: Digest::of(&copied.to_le_bytes()),
+            digest: Digest::of_bytes(&copied.to_le_bytes()),
             facts,
-            doubts: Vec::new(),
+            read_warnings: Vec::new(),
             look,
             fingerprint: Fingerprint(fingerprint),
             descriptor: Descriptor([0; 64]),
@@ -67,7 +67,7 @@ fn made_up(count: usize) -> Catalog {
         };
         Record {
             path: RelPath::new(format!("{split}/{class}/{number:07}.jpg").as_ref()),
-            place: Place::of(Some(split.into()), Label::Class(class.as_str().into())),
+            place: Place::new(Some(split.into()), Label::Class(class.as_str().into())),
             size_bytes: 40_000 + number as u64 % 1000,
             outcome: Outcome::Image(measured),
             at: Locator::default(),
@@ -80,5 +80,5 @@ fn made_up(count: usize) -> Catalog {
             (record.split().map(str::to_owned), record.class().unwrap_or_default().to_owned());
         collection.class_folders.insert(folder);
     }
-    Catalog { collection, records, memory: Memory::default() }
+    Catalog { collection, records, cache: CacheStats::default() }
 }

@@ -8,10 +8,10 @@ use std::hint::black_box;
 
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
+use sieve_core::disjoint_sets::DisjointSets;
 use sieve_core::duplicates::meet;
 use sieve_core::measuring::Fingerprint;
-use sieve_core::progress::Silent;
-use sieve_core::sets::Sets;
+use sieve_core::progress::NoProgress;
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
@@ -37,8 +37,8 @@ fn main() {
         }
         _ => return println!("see scripts/bench-duplicates"),
     };
-    let mut sets = Sets::new(fingerprints.len());
-    meet(&fingerprints, &mut sets, &Silent).expect("nobody stops it");
+    let mut sets = DisjointSets::new(fingerprints.len());
+    meet(&fingerprints, &mut sets, &NoProgress).expect("nobody stops it");
     println!("{}", black_box(sets.groups().len()));
 }
 

@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
 use sieve_core::collection::{self, Request};
-use sieve_core::progress::Silent;
+use sieve_core::progress::NoProgress;
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
@@ -19,7 +19,7 @@ fn main() {
         ["decode", folder] => decode(Path::new(folder)),
         ["walk", folder] => {
             let collection =
-                collection::open(&Request::at(folder), &collection::Forgetful, &Silent)
+                collection::open(&Request::at(folder), &collection::NoCache, &NoProgress)
                     .expect("a folder");
             println!("{}", collection.entries.len());
         }
@@ -32,8 +32,8 @@ fn main() {
 }
 
 fn decode(folder: &Path) {
-    let collection =
-        collection::open(&Request::at(folder), &collection::Forgetful, &Silent).expect("a folder");
+    let collection = collection::open(&Request::at(folder), &collection::NoCache, &NoProgress)
+        .expect("a folder");
     let mut sum = 0u64;
     for entry in &collection.entries {
         let bytes = std::fs::read(folder.join(entry.path.native())).expect("a readable file");
@@ -59,11 +59,11 @@ fn paint(folder: &Path, count: usize, width: usize, height: usize, form: &str) {
                 data.extend([value, 255 - value, value / 2 + (number % 100) as u8]);
             }
         }
-        let picture = Picture { width, height, data };
+        let image = Picture { width, height, data };
         let (bytes, extension) = match form {
-            "png" => (encode::png(&picture), "png"),
-            "progressive" => (encode::jpeg(&picture, 90.0, Jpeg::Progressive, None), "jpg"),
-            _ => (encode::jpeg(&picture, 90.0, Jpeg::Baseline, None), "jpg"),
+            "png" => (encode::png(&image), "png"),
+            "progressive" => (encode::jpeg(&image, 90.0, Jpeg::Progressive, None), "jpg"),
+            _ => (encode::jpeg(&image, 90.0, Jpeg::Baseline, None), "jpg"),
         };
         let class: PathBuf = folder.join(format!("class-{:02}", number % 20));
         std::fs::create_dir_all(&class).expect("a folder to write to");

@@ -5,17 +5,18 @@
 
 use sieve_core::catalog::{self, Options};
 use sieve_core::collection::{self, Request};
-use sieve_core::duplicates::{Side, weighed};
-use sieve_core::progress::Silent;
+use sieve_core::duplicates::{CollectionRef, weighed};
+use sieve_core::progress::NoProgress;
 
 fn main() {
     let folder = std::env::args().nth(1).expect("a folder");
     let request = Request { follow_links: true, ..Request::at(&folder) };
-    let opened = collection::open(&request, &collection::Forgetful, &Silent).expect("a collection");
+    let opened =
+        collection::open(&request, &collection::NoCache, &NoProgress).expect("a collection");
     let options = Options::default();
-    let catalog = catalog::measure(opened, &options, None, &Silent).expect("nobody stops it");
-    let side = Side { catalog: &catalog, store: None, limits: &options.limits };
-    for (records, numbers) in weighed(&side, &Silent).expect("nobody stops it") {
+    let catalog = catalog::measure(opened, &options, None, &NoProgress).expect("nobody stops it");
+    let side = CollectionRef { catalog: &catalog, store: None, limits: &options.limits };
+    for (records, numbers) in weighed(&side, &NoProgress).expect("nobody stops it") {
         let [a, b] = records.map(|record| &catalog.records[record].path);
         let numbers: Vec<String> = numbers.iter().map(|number| format!("{number:.4}")).collect();
         println!("{a},{b},{}", numbers.join(","));

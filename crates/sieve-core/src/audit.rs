@@ -48,7 +48,7 @@ pub fn audit(
     findings.extend(checks::copies(found));
     findings.extend(checks::leakage(&leakage, found));
     findings.extend(checks::balance(&balance, limits));
-    findings.extend(checks::pictures(catalog, limits));
+    findings.extend(checks::images(catalog, limits));
     worst_first(&mut findings);
     Audit { inventory, balance, leakage, findings }
 }

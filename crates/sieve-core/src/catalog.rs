@@ -8,10 +8,10 @@ use crate::collection::{
 };
 use crate::files::RelPath;
 use crate::measuring::{self, Measured, Thumbnail};
-use crate::progress::Watch;
-use crate::reading::{FileBytes, ReadLimits, Trouble, is_picture_name};
+use crate::progress::Progress;
+use crate::reading::{FileBytes, ReadError, ReadLimits, is_image_name};
 use crate::record::{Outcome, Reason, Record};
-use crate::store::{self, Keeper, Store};
+use crate::store::{self, CacheWriter, Store};
 
 /// What is known about a collection.
 #[derive(Debug)]
@@ -21,7 +21,7 @@ pub struct Catalog {
     /// What is known of each file, in the order of their paths.
     pub records: Vec<Record>,
     /// Where that knowledge came from.
-    pub memory: Memory,
+    pub cache: CacheStats,
 }
 
 /// How a collection is measured.
@@ -35,9 +35,9 @@ pub struct Options {
 
 /// What came out of the store and what was read.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Memory {
+pub struct CacheStats {
     /// Files that the store knew.
-    pub recalled: usize,
+    pub hits: usize,
     /// Files that were read.
     pub read: usize,
     /// Files that the store knew and that are not there any more.
@@ -45,7 +45,7 @@ pub struct Memory {
     /// The new name of a store that turned out to be damaged.
     pub set_aside: Option<PathBuf>,
     /// Why what was read could not be kept.
-    pub trouble: Option<String>,
+    pub write_error: Option<String>,
 }
 
 impl Catalog {
@@ -61,13 +61,13 @@ impl Catalog {
     ///
     /// # Errors
     ///
-    /// When `watch` asks to stop.
+    /// When `progress` asks to stop.
     pub fn thumbnails(
         &self,
         wanted: &[usize],
         store: Option<&Store>,
         limits: &ReadLimits,
-        watch: &dyn Watch,
+        progress: &dyn Progress,
     ) -> Result<Vec<Option<Thumbnail>>, Error> {
         let paths: Vec<&RelPath> = wanted.iter().map(|&index| &self.records[index].path).collect();
         let mut thumbnails = match store {
@@ -79,11 +79,11 @@ impl Catalog {
         if missing.is_empty() {
             return Ok(thumbnails);
         }
-        watch.begin("reading pictures", Some(missing.len() as u64));
+        progress.begin("reading images", Some(missing.len() as u64));
         let located: Vec<Located<'_>> =
             missing.iter().map(|&at| self.records[wanted[at]].located()).collect();
-        let read = self.collection.visit(&located, limits, watch, |_, bytes| {
-            watch.advance(1);
+        let read = self.collection.visit(&located, limits, progress, |_, bytes| {
+            progress.advance(1);
             Some(measuring::measure(&bytes.ok()?.bytes, limits).ok()?.1)
         })?;
         for (at, thumbnail) in missing.into_iter().zip(read) {
@@ -99,50 +99,50 @@ impl Catalog {
 ///
 /// # Errors
 ///
-/// Only when `watch` asks to stop; what was read until then is kept in the store. Trouble with a
-/// file is in its record, trouble with the store in [`Memory::trouble`].
+/// Only when `progress` asks to stop; what was read until then is kept in the store. Trouble with a
+/// file is in its record, trouble with the store in [`CacheStats::write_error`].
 pub fn measure(
     mut collection: Collection,
     options: &Options,
     mut store: Option<&mut Store>,
-    watch: &dyn Watch,
+    progress: &dyn Progress,
 ) -> Result<Catalog, Error> {
-    watch.begin("reading pictures", Some(collection.entries.len() as u64));
+    progress.begin("reading images", Some(collection.entries.len() as u64));
     let entries = std::mem::take(&mut collection.entries);
-    let mut memory = Memory::default();
+    let mut cache = CacheStats::default();
     let (mut outcomes, mut gone) = (Vec::new(), Vec::new());
     if let Some(store) = store.as_mut() {
-        let recalled = store.recall(&entries, &options.limits);
-        (outcomes, gone) = (recalled.outcomes, recalled.gone);
-        memory.set_aside = recalled.set_aside;
+        let hits = store.lookup(&entries, &options.limits);
+        (outcomes, gone) = (hits.outcomes, hits.gone);
+        cache.set_aside = hits.set_aside;
     }
     if store.is_none() || options.recheck {
         outcomes = entries.iter().map(|_| None).collect();
     }
-    memory.recalled = outcomes.iter().flatten().count();
-    memory.gone = gone.len();
-    watch.advance(memory.recalled as u64);
+    cache.hits = outcomes.iter().flatten().count();
+    cache.gone = gone.len();
+    progress.advance(cache.hits as u64);
 
     let mut wanted = Vec::new();
     for (index, entry) in entries.iter().enumerate() {
         if outcomes[index].is_none() {
             outcomes[index] = without_reading(entry);
             match outcomes[index] {
-                Some(_) => watch.advance(1),
+                Some(_) => progress.advance(1),
                 None => wanted.push(index),
             }
         }
     }
-    memory.read = wanted.len();
+    cache.read = wanted.len();
     let located: Vec<Located<'_>> = wanted.iter().map(|&index| entries[index].located()).collect();
-    let (read, trouble) = store::keep(store, &gone, &options.limits, |keeper| {
-        collection.visit(&located, &options.limits, watch, |at, bytes| {
-            let outcome = read_file(located[at].path, bytes, &options.limits, keeper);
-            watch.advance(1);
+    let (read, write_error) = store::keep(store, &gone, &options.limits, |writer| {
+        collection.visit(&located, &options.limits, progress, |at, bytes| {
+            let outcome = read_file(located[at].path, bytes, &options.limits, writer);
+            progress.advance(1);
             outcome
         })
     });
-    memory.trouble = trouble;
+    cache.write_error = write_error;
     let mut sizes: Vec<u64> = entries.iter().map(|entry| entry.at.stamp.size_bytes).collect();
     for (index, (size_bytes, outcome)) in wanted.into_iter().zip(read?) {
         sizes[index] = size_bytes.unwrap_or(sizes[index]);
@@ -158,8 +158,8 @@ pub fn measure(
             Record { path, place, size_bytes, outcome, at }
         });
     let records = records.collect();
-    tracing::debug!(recalled = memory.recalled, read = memory.read, gone = memory.gone, "measured");
-    Ok(Catalog { collection, records, memory })
+    tracing::debug!(hits = cache.hits, read = cache.read, gone = cache.gone, "measured");
+    Ok(Catalog { collection, records, cache })
 }
 
 /// What can be said of an entry that is not opened.
@@ -183,9 +183,9 @@ fn without_reading(entry: &Entry) -> Option<Outcome> {
 /// What reading a file gave, and its size where it could be read.
 fn read_file(
     path: &RelPath,
-    bytes: Result<FileBytes, Trouble>,
+    bytes: Result<FileBytes, ReadError>,
     limits: &ReadLimits,
-    keeper: &Keeper<'_>,
+    writer: &CacheWriter<'_>,
 ) -> (Option<u64>, Outcome) {
     let FileBytes { bytes, stamp, held: _held } = match bytes {
         Ok(bytes) => bytes,
@@ -200,22 +200,24 @@ fn read_file(
             // Of a small picture it would be larger than the file, and few commands look at it.
             Ok((measured, _)) if measured.is_small() => (Outcome::Image(measured), None),
             Ok((measured, thumbnail)) => (Outcome::Image(measured), Some(thumbnail)),
-            Err(found @ Trouble::OverLimit(_)) => (Outcome::SetAside(Reason::Trouble(found)), None),
+            Err(found @ ReadError::OverLimit(_)) => {
+                (Outcome::SetAside(Reason::ReadError(found)), None)
+            }
             Err(found) => (Outcome::SetAside(reason(found, path)), None),
         }
     };
-    keeper.keep(path, stamp, &outcome, thumbnail);
+    writer.keep(path, stamp, &outcome, thumbnail);
     (Some(bytes.len() as u64), outcome)
 }
 
 /// What is no picture and does not claim to be one by its name was not meant as one.
-fn reason(found: Trouble, path: &RelPath) -> Reason {
+fn reason(found: ReadError, path: &RelPath) -> Reason {
     match found {
-        Trouble::NotAnImage(what) if !is_picture_name(path) => Reason::Stray(what),
-        Trouble::Empty if !is_picture_name(path) => Reason::Stray(Some("an empty file".into())),
-        Trouble::OverLimit(_) if !is_picture_name(path) => {
+        ReadError::NotAnImage(what) if !is_image_name(path) => Reason::Stray(what),
+        ReadError::Empty if !is_image_name(path) => Reason::Stray(Some("an empty file".into())),
+        ReadError::OverLimit(_) if !is_image_name(path) => {
             Reason::Stray(Some("a large file that was not opened".into()))
         }
-        found => Reason::Trouble(found),
+        found => Reason::ReadError(found),
     }
 }

@@ -14,7 +14,7 @@ pub enum Error {
         path: PathBuf,
     },
     /// The root is there but is nothing that is read as a collection.
-    #[error("{} is no folder, archive (ZIP, tar, tar.gz, tar.zst) or table (CSV, JSON Lines)", .path.display())]
+    #[error("{} is not a folder, archive (ZIP, tar, tar.gz, tar.zst) or table (CSV, JSON Lines)", .path.display())]
     RootUnknown {
         /// The path as it was given.
         path: PathBuf,

@@ -71,19 +71,19 @@ macro_rules! codes {
 
 codes! {
     LabelConflict "label-conflict" Error
-        "the same picture under more than one class"
+        "the same image under more than one class"
         "Keep the copy whose class is right and remove the others."
     SplitLeak "split-leak" Error
-        "the same picture in more than one split"
-        "Remove it from all splits but one; what was measured on the others is too good."
+        "the same image in more than one split"
+        "Remove it from all splits but one: a score measured on the others is too good."
     GroupLeak "group-leak" Error
-        "pictures of one group in more than one split"
-        "Move the group into one split: the table says that its pictures belong together."
-    CutShort "cut-short" Error
-        "the file ends before its picture does"
+        "images of one group in more than one split"
+        "Move the group into one split: the table says that its images belong together."
+    Truncated "truncated" Error
+        "the file ends before its image does"
         "Fetch the file again from where it came from, or remove it."
     Damaged "damaged" Error
-        "parts of the picture are lost"
+        "parts of the image are lost"
         "Fetch the file again from where it came from, or remove it."
     Unreadable "unreadable" Error
         "cannot be read"
@@ -95,78 +95,77 @@ codes! {
         "the file holds nothing"
         "Fetch the file again from where it came from, or remove it."
     NotAnImage "not-an-image" Error
-        "named like a picture, but something else"
-        "Remove it, or fetch the picture that should be here."
+        "named like an image, but something else"
+        "Remove it, or fetch the image that should be here."
     BurstLeak "burst-leak" Warning
         "frames of one moment in more than one split"
-        "Keep them in one split: a frame of what was trained on is no test."
+        "Keep them in one split: a frame of a moment that was trained on tests nothing."
     ClassIndexMismatch "class-index-mismatch" Warning
         "the splits number their classes differently"
         "Give every split the same class folders, or load all splits with one list of classes."
     MissingClass "missing-class" Warning
         "a class that not every split has"
-        "Add pictures of it to the other splits, or leave it out of all of them."
+        "Add images of it to the other splits, or leave it out of all of them."
     SplitNotShuffled "split-not-shuffled" Warning
-        "the splits follow each other in the list of files"
-        "Split anew, shuffled: what comes last in a list often is of another day or place."
+        "the splits follow each other in path order"
+        "Split again, shuffled: what comes last in a list is often from another day or place."
     SplitDrift "split-drift" Warning
         "the splits differ more than chance explains"
-        "Split anew, shuffled and stratified, unless the difference is meant."
+        "Split again, shuffled and stratified, unless the difference is intended."
     SplitTooSmall "split-too-small" Warning
-        "too few pictures for a verdict"
-        "Hold out more pictures, or do not read anything into smaller differences."
+        "too few images for a verdict"
+        "Hold out more images, or read nothing into smaller differences."
     UnsupportedFormat "unsupported-format" Warning
-        "a picture in a format that is not read here"
+        "an image in a format that is not read here"
         "Convert it to JPEG or PNG; most training loaders do not read it either."
     RefusedEntry "refused-entry" Warning
         "not read: it leads out of the collection, is a link in an archive, or shares its bytes there"
-        "Make the archive or table anew, with paths below its root and files instead of links."
+        "Make the archive or table again, with paths below its root and files instead of links."
     OverLimit "over-limit" Warning
         "larger than the limits allow"
-        "Scale it down, or raise the limit if such a picture is meant to be here: --max-megapixels, --max-decoded, \
-         --max-work or --max-file."
+        "Scale it down, or raise the limit that it names if such an image belongs here."
     BrokenLink "broken-link" Warning
         "symbolic links that lead nowhere"
-        "Put back what the link led to, or remove the link."
+        "Restore the target of the link, or remove the link."
     MissingEnd "missing-end" Warning
-        "the picture is whole, but the mark that ends the file is missing"
+        "the image is complete, but the end marker of the file is missing"
         "Save it again; strict readers refuse it."
     SuspectData "suspect-data" Warning
-        "the picture decodes, but holds data that does not belong"
-        "Look at the picture; save it again if it is sound."
+        "the image decodes, but the file holds data that does not belong"
+        "Look at the image; save it again if it is sound."
     WrongExtension "wrong-extension" Warning
-        "the name says another format than the content is"
-        "Rename it: loaders that go by the name fail on it or pass it over."
+        "the extension does not match the content"
+        "Rename it: loaders that go by the extension fail on it or skip it."
     OutsideClass "outside-class" Warning
-        "pictures that lie in no class folder"
+        "images that lie in no class folder"
         "Move them into the folder of their class, or out of the collection."
     ClassNamesAlike "class-names-alike" Warning
         "class names that may stand for one class"
-        "If they are one class, move the pictures of one folder into the other."
+        "If they are one class, move the images of one folder into the other."
     EmptyClass "empty-class" Warning
-        "a class folder without a readable picture"
-        "Add pictures or remove the folder: it may become a class that is never right."
-    OnePictureClass "one-picture-class" Warning
-        "a class with a single picture"
-        "Collect more pictures, merge the class, or leave it out: one picture cannot be both learned and tested."
+        "a class folder without a readable image"
+        "Add images or remove the folder: it would become a class that is never predicted."
+    SingleImageClass "single-image-class" Warning
+        "a class with a single image"
+        "Collect more images, merge the class, or leave it out: one image cannot be both trained on and tested."
     ThinClass "thin-class" Warning
-        "too few pictures to learn from and to test on"
-        "Collect more pictures, merge the class with a near one, or leave it out."
+        "too few images to learn from and to test on"
+        "Collect more images, merge the class with a similar one, or leave it out."
     ThinAfterDuplicates "thin-after-duplicates" Warning
-        "enough files, but too few different pictures"
-        "Collect other pictures: copies and frames of one moment teach a model nothing new."
+        "enough files, but too few different images"
+        "Collect other images: copies and frames of one moment teach a model nothing new."
     ClassImbalance "class-imbalance" Warning
-        "the largest class drowns the smallest"
+        "the largest class outweighs the smallest"
         "Cap the large class, collect more of the small one, or train with class weights."
     SameBytes "same-bytes" Warning
         "the same file more than once"
-        "Keep one copy; more of them only weigh the picture double."
-    SamePicture "same-picture" Warning
-        "the same picture more than once, saved again, resized, turned, framed or cropped"
-        "Keep one copy; more of them only weigh the picture double."
+        "Keep one copy: more of them only give the image more weight."
+    SameImage "same-picture" Warning
+        "the same image more than once: saved again, resized, rotated, bordered or cropped"
+        "Keep one copy: more of them only give the image more weight."
     Blank "blank" Warning
-        "one flat colour"
-        "Remove it, unless nothing is a thing to be recognised here."
+        "a uniform image"
+        "Remove it, unless empty images are a class of their own."
     TooDark "too-dark" Warning
         "much darker than the others"
         "Look at it; remove it if nobody could tell its class."
@@ -178,55 +177,55 @@ codes! {
         "Look at it; remove it if nobody could tell its class."
     Tiny "tiny" Warning
         "far smaller than the others"
-        "Fetch the full picture, or remove it: a model sees a thumbnail blown up."
-    OddAspect "odd-aspect" Warning
-        "another shape than the rest of its class"
-        "Look at it; crop it before a loader squeezes it into the common shape."
+        "Fetch the full image, or remove it: a model sees an enlarged thumbnail."
+    AspectOutlier "aspect-outlier" Warning
+        "another aspect ratio than the rest of its class"
+        "Look at it; crop it before a loader distorts it to the common shape."
     GreyAmongColour "grey-among-colour" Warning
-        "a grey picture among coloured ones"
+        "a grey image among coloured ones"
         "Look at it; a model may learn the lack of colour instead of the class."
     Burst "burst" Note
         "frames of one moment"
         "Keep them in one split."
-    FactTellsClass "fact-tells-class" Note
-        "a class can be told by something beside its content"
-        "Vary it, or make sure that it cannot be seen: a model takes the easiest way."
+    ClassTiedToMetadata "class-tied-to-metadata" Note
+        "something besides content is tied to a class"
+        "Vary it, or make sure that a model cannot see it: it would learn that instead of the content."
     MixedColours "mixed-colours" Note
-        "grey and coloured pictures, or several colour modes"
+        "grey and coloured images, or several colour modes"
         "Convert all to one mode when they are loaded."
     MixedSizes "mixed-sizes" Note
-        "a few pictures of another size than nearly all"
+        "a few images of another size than nearly all"
         "Make sure that the loader resizes; find out where they come from."
     Transparent "transparent" Note
-        "pictures with an alpha channel"
-        "Lay them on a ground of your choice: loaders drop alpha, and show what lies beneath."
+        "images with an alpha channel"
+        "Flatten them on a background of your choice: loaders drop alpha and show what lies beneath."
     Animated "animated" Note
-        "pictures of several frames"
-        "Know that only the first frame is used, here and by most loaders."
-    TurnedByMetadata "turned-by-metadata" Note
-        "pictures that are upright only by their EXIF orientation"
-        "Turn the pixels, or make sure that the loader obeys: some show them lying on their side."
+        "images with several frames"
+        "Only the first frame is used, here and by most loaders."
+    ExifOrientation "exif-orientation" Note
+        "images that are upright only by their EXIF orientation"
+        "Rotate the pixels, or make sure that the loader applies it: some show them on their side."
     TrailingBytes "trailing-bytes" Note
-        "bytes follow the end of the picture"
-        "Nothing need be done; phones append clips and thumbnails like this."
+        "bytes follow the end of the image"
+        "Nothing needs to be done; phones append clips and thumbnails like this."
     ListedTwice "listed-twice" Note
-        "a table or archive names the same file more than once"
-        "Keep one row or entry of each name: only one was taken, and the others may be other pictures."
+        "a table or archive lists the same file more than once"
+        "Keep one row or entry of each name: only one was read, and the others may be other images."
     StrayFile "stray-file" Note
-        "files that are no pictures"
-        "Remove them if a loader stumbles over them."
+        "files that are not images"
+        "Remove them if a loader fails on them."
     LinkNotFollowed "link-not-followed" Note
         "symbolic links that were not followed"
-        "Use --follow-links to read what they lead to."
+        "Follow links (follow-links) to read their targets."
     LinkLoop "link-loop" Note
-        "symbolic links that lead in a circle"
-        "Remove the link; what it leads to was read in its own place."
+        "symbolic links that form a loop"
+        "Remove the link; its target was read in its own place."
     NotAFile "not-a-file" Note
         "pipes, sockets or devices"
         "Remove them from the collection."
     SplitTable "split-table" Note
         "the table that these splits were built from"
-        "Keep it: it tells which picture went where, and from which source."
+        "Keep it: it records which image went where, and from which source."
 }
 
 impl Serialize for Code {
@@ -297,12 +296,12 @@ pub struct Finding {
     /// What to do about it.
     pub remedy: &'static str,
     /// The sentence for people.
-    pub says: String,
+    pub message: String,
 }
 
 impl Finding {
-    /// A finding of `code` that says `says` and concerns nothing in particular yet.
-    pub fn new(code: Code, says: impl Into<String>) -> Self {
+    /// A finding of `code` that says `message` and concerns nothing in particular yet.
+    pub fn new(code: Code, message: impl Into<String>) -> Self {
         Finding {
             code,
             severity: code.severity(),
@@ -311,7 +310,7 @@ impl Finding {
             images: Vec::new(),
             evidence: BTreeMap::new(),
             remedy: code.remedy(),
-            says: says.into(),
+            message: message.into(),
         }
     }
 
@@ -328,7 +327,7 @@ impl Finding {
     }
 
     /// Concerns this class and split.
-    pub fn of(mut self, class: Option<&str>, split: Option<&str>) -> Self {
+    pub fn about(mut self, class: Option<&str>, split: Option<&str>) -> Self {
         self.class = class.map(str::to_owned);
         self.split = split.map(str::to_owned);
         self

@@ -4,8 +4,8 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
+use crate::disjoint_sets::DisjointSets;
 use crate::duplicates::{Found, Kind};
-use crate::sets::Sets;
 
 /// Which pictures are one for all that can be learned or measured from them.
 pub struct Units {
@@ -14,7 +14,7 @@ pub struct Units {
 
 impl Units {
     /// Copies, in whatever way, and frames of one moment are one; variants and look-alikes are not.
-    pub fn of(found: &Found<'_>) -> Self {
+    pub fn independent(found: &Found<'_>) -> Self {
         Self::from_sets(joined(found))
     }
 
@@ -22,23 +22,23 @@ impl Units {
     pub fn with_groups(found: &Found<'_>) -> Self {
         let mut sets = joined(found);
         for members in declared(found).values() {
-            members.iter().for_each(|&member| sets.join(members[0], member));
+            members.iter().for_each(|&member| sets.union(members[0], member));
         }
         Self::from_sets(sets)
     }
 
-    fn from_sets(mut sets: Sets) -> Self {
-        Units { of: (0..sets.len() as u32).map(|number| sets.of(number)).collect() }
+    fn from_sets(mut sets: DisjointSets) -> Self {
+        Units { of: (0..sets.len() as u32).map(|number| sets.find(number)).collect() }
     }
 
-    /// The unit of the picture with this number in [`Found::pictures`]: the least number in it.
-    pub fn unit(&self, picture: usize) -> u32 {
-        self.of[picture]
+    /// The unit of the picture with this number in [`Found::images`]: the least number in it.
+    pub fn unit(&self, image: usize) -> u32 {
+        self.of[image]
     }
 
     /// How many independent pictures these are.
-    pub fn count(&self, pictures: impl IntoIterator<Item = usize>) -> u64 {
-        let units: BTreeSet<u32> = pictures.into_iter().map(|picture| self.of[picture]).collect();
+    pub fn count(&self, images: impl IntoIterator<Item = usize>) -> u64 {
+        let units: BTreeSet<u32> = images.into_iter().map(|image| self.of[image]).collect();
         units.len() as u64
     }
 }
@@ -58,10 +58,10 @@ pub struct Independent {
 
 impl Independent {
     /// Of all pictures of `found`.
-    pub fn of(found: &Found<'_>) -> Self {
-        let all = found.pictures.len();
-        let count = |mut sets: Sets| -> u64 {
-            (0..all as u32).filter(|&one| sets.of(one) == one).count() as u64
+    pub fn new(found: &Found<'_>) -> Self {
+        let all = found.images.len();
+        let count = |mut sets: DisjointSets| -> u64 {
+            (0..all as u32).filter(|&one| sets.find(one) == one).count() as u64
         };
         let is_by_name = |a: u32, b: u32| found.by_name.binary_search(&(a, b)).is_ok();
         let copies = count(joined_by(found, Kind::is_duplicate, |_, _| true));
@@ -79,8 +79,8 @@ impl Independent {
 /// The groups that a table or name declares: the numbers of their pictures, in order, by their names.
 pub fn declared<'a>(found: &'a Found<'_>) -> BTreeMap<&'a str, Vec<u32>> {
     let mut groups: BTreeMap<&str, Vec<u32>> = BTreeMap::new();
-    for (number, picture) in (0u32..).zip(&found.pictures) {
-        if let Some(group) = picture.record.place.group() {
+    for (number, image) in (0u32..).zip(&found.images) {
+        if let Some(group) = image.record.place.group() {
             groups.entry(group).or_default().push(number);
         }
     }
@@ -92,36 +92,36 @@ fn joined_by(
     found: &Found<'_>,
     is_wanted: impl Fn(Kind) -> bool,
     allows: impl Fn(u32, u32) -> bool,
-) -> Sets {
-    let mut sets = Sets::new(found.pictures.len());
+) -> DisjointSets {
+    let mut sets = DisjointSets::new(found.images.len());
     // Of very many files with nearly the same pixels groups alone know all.
     for group in found.groups.iter().filter(|group| group.kind.is_duplicate()) {
-        let first = group.members[0].picture;
-        group.members.iter().for_each(|member| sets.join(first, member.picture));
+        let first = group.members[0].image;
+        group.members.iter().for_each(|member| sets.union(first, member.image));
     }
     for pair in found.pairs.iter().filter(|pair| is_wanted(pair.kind) && allows(pair.a, pair.b)) {
-        sets.join(pair.a, pair.b);
+        sets.union(pair.a, pair.b);
     }
     sets
 }
 
 /// Copies and frames of one moment. A chain was cut into groups, and yet no part of it is independent of the others.
-fn joined(found: &Found<'_>) -> Sets {
+fn joined(found: &Found<'_>) -> DisjointSets {
     joined_by(found, Kind::is_dependent, |_, _| true)
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::collection::Carried;
+    use crate::collection::ExtraColumns;
     use crate::tests::{catalog, classes, found};
 
     #[test]
     fn groups_of_a_table_count_once_where_that_is_asked_for() {
         let mut records = classes(&[("sage", 6)]);
         for at in [1, 4] {
-            let carried = Carried { group: Some("rack 3".into()), values: Vec::new() };
-            records[at].place.carried = Some(Box::new(carried));
+            let extra = ExtraColumns { group: Some("rack 3".into()), values: Vec::new() };
+            records[at].place.extra = Some(Box::new(extra));
         }
         let catalog = catalog(records, &[]);
         let groups: [(Kind, &[&str]); 2] = [
@@ -129,10 +129,10 @@ mod tests {
             (Kind::LookAlike, &["sage/0000.jpg", "sage/0001.jpg"]),
         ];
         let found = found(&catalog, &groups);
-        assert_eq!(Units::of(&found).count(0..6), 5);
+        assert_eq!(Units::independent(&found).count(0..6), 5);
         let units = Units::with_groups(&found);
         assert_eq!(units.count(0..6), 4);
-        assert_eq!([1, 4, 5].map(|picture| units.unit(picture)), [1, 1, 1]);
+        assert_eq!([1, 4, 5].map(|image| units.unit(image)), [1, 1, 1]);
         assert_eq!(units.count([0, 1, 4]), 2);
     }
 
@@ -148,9 +148,9 @@ mod tests {
         ];
         let mut found = found(&catalog, &groups);
         found.by_name = vec![(3, 4)];
-        let counted = Independent::of(&found);
+        let counted = Independent::new(&found);
         let expected = Independent { images: 6, copies: 1, frames_by_time: 1, frames_by_name: 1 };
         assert_eq!(counted, expected);
-        assert_eq!(counted.images, Units::of(&found).count(0..9));
+        assert_eq!(counted.images, Units::independent(&found).count(0..9));
     }
 }

@@ -25,7 +25,7 @@ pub fn read(file: &Path, most_bytes: u64) -> Result<Vec<u8>, String> {
         return Err("it is a folder".to_owned());
     }
     if !facts.is_file() {
-        return Err("it is no regular file".to_owned());
+        return Err("it is not a regular file".to_owned());
     }
     let too_large = || format!("it is larger than {} MiB, the most that is read", most_bytes >> 20);
     if facts.len() > most_bytes {
@@ -63,7 +63,7 @@ mod tests {
         assert_eq!(why(&file), "it is larger than 0 MiB, the most that is read");
         assert_eq!(why(folder.path()), "it is a folder");
         if cfg!(unix) {
-            assert_eq!(why(Path::new("/dev/zero")), "it is no regular file");
+            assert_eq!(why(Path::new("/dev/zero")), "it is not a regular file");
         }
         std::fs::write(&file, b"a\xff").unwrap();
         assert_eq!(read_text(&file, 8).unwrap_err(), "byte 1 is not UTF-8");

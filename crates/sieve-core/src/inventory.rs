@@ -47,7 +47,7 @@ pub struct Inventory {
 pub struct Count {
     /// The split; none in a collection without splits.
     pub split: Option<String>,
-    /// The class; none for pictures that lie in no class folder.
+    /// The class; none for images that lie in no class folder.
     pub class: Option<String>,
     /// How many.
     pub images: u64,
@@ -65,7 +65,7 @@ impl Inventory {
     }
 
     /// Pictures of `class` in `split`; none where the split has no such folder.
-    pub fn of(&self, split: &str, class: &str) -> Option<u64> {
+    pub fn count(&self, split: &str, class: &str) -> Option<u64> {
         self.by_class.get(class)?.get(&Some(split.to_owned())).copied()
     }
 

@@ -57,7 +57,7 @@ limits! {
     drift "drift" 0.1 "effect" up to 1.0
         "splits that differ by less are alike for all that matters: Cohen (1988) calls 0.1 a small \
          effect"
-    departure "departure" 0.5 "share" up to 1.0
+    residual "departure" 0.5 "share" up to 1.0
         "a class has a format, size, camera, day, folder or light this much more often than the others: \
          from half on, guessing the class by it beats looking at the picture half of the time"
     minority "minority" 0.01 "share" up to 1.0

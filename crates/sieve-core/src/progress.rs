@@ -1,7 +1,7 @@
 //! How long work tells of itself and is told to stop.
 
 /// Follows long work. Called from many threads at once.
-pub trait Watch: Sync {
+pub trait Progress: Sync {
     /// Work named `what` begins; `total` steps are ahead when that is known.
     fn begin(&self, what: &'static str, total: Option<u64>);
     /// `steps` more steps are done.
@@ -11,9 +11,9 @@ pub trait Watch: Sync {
 }
 
 /// Follows nothing and never stops the work.
-pub struct Silent;
+pub struct NoProgress;
 
-impl Watch for Silent {
+impl Progress for NoProgress {
     fn begin(&self, _what: &'static str, _total: Option<u64>) {}
     fn advance(&self, _steps: u64) {}
     fn stopped(&self) -> bool {

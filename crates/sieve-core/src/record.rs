@@ -5,7 +5,7 @@ use std::borrow::Cow;
 use crate::collection::{Located, Locator, Place, split_of_name};
 use crate::files::RelPath;
 use crate::measuring::Measured;
-use crate::reading::Trouble;
+use crate::reading::ReadError;
 
 /// What is known about one file.
 #[derive(Clone, Debug)]
@@ -36,7 +36,7 @@ pub enum Outcome {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Reason {
     /// It was meant as a picture, and is none that can be used.
-    Trouble(Trouble),
+    ReadError(ReadError),
     /// It was not meant as a picture; what it looks like, where that is known.
     Stray(Option<Cow<'static, str>>),
     /// The table that a split was built from.

@@ -115,7 +115,7 @@ mod tests {
     #[test]
     fn suppressions_cover_what_they_say_and_no_more() {
         let finding = |code, class, images: &[&str]| {
-            Finding::new(code, "").of(class, None).images(images.iter().copied())
+            Finding::new(code, "").about(class, None).images(images.iter().copied())
         };
         let suppression = |code, class: Option<&str>, paths: Option<&str>| Suppression {
             code,

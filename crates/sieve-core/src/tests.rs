@@ -1,8 +1,8 @@
 //! What the tests of several modules share: catalogs made up without a file.
 
-use crate::catalog::{Catalog, Memory};
+use crate::catalog::{CacheStats, Catalog};
 use crate::collection::{Collection, Label, Locator, Place, split_rank};
-use crate::duplicates::{Found, Group, Kind, Member, Pair, Picture, Reach, Why};
+use crate::duplicates::{Found, Group, ImageRef, KeepReason, Kind, Member, Pair, Reach};
 use crate::files::RelPath;
 use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
 use crate::reading::{ColourMode, Facts, Format};
@@ -23,11 +23,11 @@ pub fn image(path: &str, content: u64) -> Record {
         captured: None,
         camera: None,
     };
-    let digest = Digest::of(&content.to_le_bytes());
+    let digest = Digest::of_bytes(&content.to_le_bytes());
     let measured = Measured {
         digest,
         facts,
-        doubts: Vec::new(),
+        read_warnings: Vec::new(),
         look: Look::default(),
         fingerprint: Fingerprint::default(),
         descriptor: Descriptor([0; 64]),
@@ -50,7 +50,7 @@ fn record(path: &str, outcome: Outcome) -> Record {
     };
     Record {
         path: RelPath::new(path.as_ref()),
-        place: Place::of(split, label),
+        place: Place::new(split, label),
         size_bytes: 1000,
         outcome,
         at: Locator::default(),
@@ -71,7 +71,7 @@ pub fn catalog(mut records: Vec<Record>, empty: &[&str]) -> Catalog {
         records.iter().filter_map(|record| record.split().map(str::to_owned)).collect();
     collection.splits.sort_by_key(|split| (split_rank(split), split.clone()));
     collection.splits.dedup();
-    Catalog { collection, records, memory: Memory::default() }
+    Catalog { collection, records, cache: CacheStats::default() }
 }
 
 /// Pictures that all differ: `count` in each of the classes.
@@ -89,15 +89,15 @@ pub fn classes(sizes: &[(&str, u64)]) -> Vec<Record> {
 
 /// What was found in `catalog`: these groups, of which every two pictures were compared.
 pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> {
-    let pictures: Vec<Picture<'a>> = (0..)
+    let images: Vec<ImageRef<'a>> = (0..)
         .zip(&catalog.records)
         .filter_map(|(index, record)| {
-            Some(Picture { record, measured: record.image()?, side: 0, index })
+            Some(ImageRef { record, measured: record.image()?, collection: 0, index })
         })
         .collect();
     let number = |path: &&str| {
-        let mut places = (0u32..).zip(&pictures);
-        places.find(|(_, picture)| picture.record.path.as_str() == *path).expect("it is there").0
+        let mut places = (0u32..).zip(&images);
+        places.find(|(_, image)| image.record.path.as_str() == *path).expect("it is there").0
     };
     let (mut pairs, mut listed) = (Vec::new(), Vec::new());
     for &(kind, paths) in groups {
@@ -106,13 +106,13 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
             let others = members[place + 1..].iter();
             pairs.extend(others.map(|&b| Pair { a: a.min(b), b: a.max(b), kind, score: 0.9 }));
         }
-        let records = || members.iter().map(|&member| pictures[member as usize].record);
+        let records = || members.iter().map(|&member| images[member as usize].record);
         let differ = |name: fn(&Record) -> Option<&str>| {
             records().filter_map(name).collect::<std::collections::BTreeSet<_>>().len() > 1
         };
-        let member = |&picture: &u32| Member {
-            picture,
-            keep: !kind.is_duplicate() || picture == members[0],
+        let member = |&image: &u32| Member {
+            image,
+            keep: !kind.is_duplicate() || image == members[0],
             kind: Some(kind),
             score: Some(0.9),
         };
@@ -122,12 +122,12 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
             label_conflict: differ(Record::class),
             across_splits: differ(Record::split),
             members: members.iter().map(member).collect(),
-            why: kind.is_duplicate().then_some(Why::Path),
+            keep_reason: kind.is_duplicate().then_some(KeepReason::Path),
         });
     }
     pairs.sort_by_key(|pair| (pair.a, pair.b));
     let by_name = Vec::new();
-    Found { pictures, pairs, groups: listed, by_name, reach: Reach::Wide, level: None, small: 0 }
+    Found { images, pairs, groups: listed, by_name, reach: Reach::Wide, level: None, small: 0 }
 }
 
 /// The record at `path`, to be changed.

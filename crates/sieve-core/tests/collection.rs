@@ -9,8 +9,8 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, Collection, EntryKind, Remark, Request};
 use sieve_core::files::RelPath;
-use sieve_core::progress::Silent;
-use sieve_core::reading::{ReadLimits, Trouble};
+use sieve_core::progress::NoProgress;
+use sieve_core::reading::{ReadError, ReadLimits};
 use sieve_core::record::{Outcome, Reason};
 use sieve_core::{Error, sampling};
 use support::{StopsAfter, folder, jpeg, outcomes};
@@ -18,30 +18,30 @@ use support::{StopsAfter, folder, jpeg, outcomes};
 fn opened(root: &Path, follow_links: bool) -> Collection {
     collection::open(
         &Request { follow_links, ..Request::at(root) },
-        &collection::Forgetful,
-        &Silent,
+        &collection::NoCache,
+        &NoProgress,
     )
     .unwrap()
 }
 
 fn measured(root: &Path, follow_links: bool) -> Catalog {
-    catalog::measure(opened(root, follow_links), &Options::default(), None, &Silent).unwrap()
+    catalog::measure(opened(root, follow_links), &Options::default(), None, &NoProgress).unwrap()
 }
 
 #[test]
 fn files_are_told_apart_by_content_and_name() {
-    let picture = jpeg(1);
+    let image = jpeg(1);
     let root = folder(&[
-        ("sage/a.jpg", &picture),
+        ("sage/a.jpg", &image),
         ("sage/b.txt", b"notes"),
         ("sage/c.jpg", b"notes"),
         ("sage/d.jpg", b""),
         ("sage/e.dat", b""),
-        ("sage/f", &picture),
+        ("sage/f", &image),
         ("sage/.DS_Store", b"\0\0\0\x01Bud1"),
-        ("sage/g.jpg~", &picture),
-        (".cache/h.jpg", &picture),
-        ("sage/i.jpg", &picture[..picture.len() / 2]),
+        ("sage/g.jpg~", &image),
+        (".cache/h.jpg", &image),
+        ("sage/i.jpg", &image[..image.len() / 2]),
         ("sage/j.heic", b"\0\0\0\x18ftypheic...."),
         ("split.csv", b"path,class,split,group,digest\n"),
         ("sage/split.csv", b"path,class,split,group,digest\n"),
@@ -64,19 +64,19 @@ fn files_are_told_apart_by_content_and_name() {
     ];
     assert_eq!(outcomes(&catalog), expected);
     assert_eq!(catalog.collection.classes(), ["sage"]);
-    assert_eq!(catalog.records[2].size_bytes, picture.len() as u64);
+    assert_eq!(catalog.records[2].size_bytes, image.len() as u64);
 }
 
 #[test]
 fn splits_are_read_from_their_folders() {
-    let picture = jpeg(1);
+    let image = jpeg(1);
     let root = folder(&[
-        ("training/sage/a.jpg", &picture),
-        ("val/sage/b.jpg", &picture),
+        ("training/sage/a.jpg", &image),
+        ("val/sage/b.jpg", &image),
         ("val/dill/", b""),
-        ("test/sage/c.jpg", &picture),
-        ("test/d.jpg", &picture),
-        ("later/e.jpg", &picture),
+        ("test/sage/c.jpg", &image),
+        ("test/d.jpg", &image),
+        ("later/e.jpg", &image),
         ("notes/f.txt", b"notes"),
     ]);
     let collection = opened(root.path(), false);
@@ -125,8 +125,8 @@ fn links_to_other_parts_of_a_collection_are_told() {
 fn links_and_pipes_never_stop_the_walk() {
     use std::os::unix::fs::symlink;
     use std::os::unix::net::UnixListener;
-    let picture = jpeg(1);
-    let root = folder(&[("sage/a.jpg", &picture)]);
+    let image = jpeg(1);
+    let root = folder(&[("sage/a.jpg", &image)]);
     let elsewhere = folder(&[("b.jpg", &jpeg(2)), ("deep/c.jpg", &jpeg(3))]);
     let sage = root.path().join("sage");
     symlink("../sage", sage.join("circle")).unwrap();
@@ -182,7 +182,7 @@ fn names_that_are_not_utf8_are_kept() {
 fn a_root_that_cannot_be_listed_is_an_error() {
     let root = folder(&[("file.txt", b"x")]);
     let open = |name: &str| {
-        collection::open(&Request::at(root.path().join(name)), &collection::Forgetful, &Silent)
+        collection::open(&Request::at(root.path().join(name)), &collection::NoCache, &NoProgress)
             .unwrap_err()
     };
     assert!(matches!(open("nothing"), Error::RootMissing { .. }));
@@ -195,7 +195,7 @@ fn limits_on_files_are_kept_without_opening_them() {
     let collection = opened(root.path(), false);
     let limits = ReadLimits { file_bytes: 100, ..ReadLimits::default() };
     let options = Options { limits, recheck: false };
-    let catalog = catalog::measure(collection, &options, None, &Silent).unwrap();
+    let catalog = catalog::measure(collection, &options, None, &NoProgress).unwrap();
     assert_eq!(outcomes(&catalog), ["sage/a.jpg: OverLimit", "sage/b.bin: stray"]);
 }
 
@@ -204,9 +204,9 @@ fn a_file_that_vanishes_is_told_and_the_others_are_read() {
     let root = folder(&[("sage/a.jpg", &jpeg(1)), ("sage/b.jpg", &jpeg(2))]);
     let collection = opened(root.path(), false);
     fs::remove_file(root.path().join("sage/a.jpg")).unwrap();
-    let catalog = catalog::measure(collection, &Options::default(), None, &Silent).unwrap();
+    let catalog = catalog::measure(collection, &Options::default(), None, &NoProgress).unwrap();
     assert_eq!(outcomes(&catalog), ["sage/a.jpg: Unreadable", "sage/b.jpg: image"]);
-    let Outcome::SetAside(Reason::Trouble(Trouble::Unreadable(reason))) =
+    let Outcome::SetAside(Reason::ReadError(ReadError::Unreadable(reason))) =
         &catalog.records[0].outcome
     else {
         panic!("told above")
@@ -216,33 +216,32 @@ fn a_file_that_vanishes_is_told_and_the_others_are_read() {
 
 #[test]
 fn work_stops_when_it_is_asked_to() {
-    let picture = jpeg(1);
+    let image = jpeg(1);
     let names: Vec<String> = (0..50).map(|n| format!("sage/{n}.jpg")).collect();
-    let files: Vec<(&str, &[u8])> =
-        names.iter().map(|name| (name.as_str(), &picture[..])).collect();
+    let files: Vec<(&str, &[u8])> = names.iter().map(|name| (name.as_str(), &image[..])).collect();
     let root = folder(&files);
     let stops = || StopsAfter(10, AtomicU64::new(0));
     let request = Request::at(root.path());
     assert!(matches!(
-        collection::open(&request, &collection::Forgetful, &stops()),
+        collection::open(&request, &collection::NoCache, &stops()),
         Err(Error::Interrupted)
     ));
-    let collection = collection::open(&request, &collection::Forgetful, &Silent).unwrap();
-    let watch = stops();
-    let measured = catalog::measure(collection, &Options::default(), None, &watch);
+    let collection = collection::open(&request, &collection::NoCache, &NoProgress).unwrap();
+    let progress = stops();
+    let measured = catalog::measure(collection, &Options::default(), None, &progress);
     assert!(matches!(measured, Err(Error::Interrupted)));
-    assert!(watch.1.load(Ordering::Relaxed) < 50);
+    assert!(progress.1.load(Ordering::Relaxed) < 50);
 }
 
 #[test]
 fn samples_are_shuffled_by_seed_and_path() {
-    let picture = jpeg(1);
+    let image = jpeg(1);
     let mut files: Vec<(String, &[u8])> = Vec::new();
     for class in ["sage", "dill"] {
-        files.extend((0..30).map(|n| (format!("train/{class}/{n:02}.jpg"), &picture[..])));
+        files.extend((0..30).map(|n| (format!("train/{class}/{n:02}.jpg"), &image[..])));
     }
-    files.push(("test/sage/x.jpg".into(), &picture));
-    files.push(("train/sage/.hidden.jpg".into(), &picture));
+    files.push(("test/sage/x.jpg".into(), &image));
+    files.push(("train/sage/.hidden.jpg".into(), &image));
     let files: Vec<(&str, &[u8])> =
         files.iter().map(|(path, file)| (path.as_str(), *file)).collect();
     let root = folder(&files);

@@ -11,9 +11,11 @@ use herb_shed::paint::Picture;
 use sieve_core::Error;
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection;
-use sieve_core::duplicates::{Found, Kind, Reach, Request, Side, Why, Within, find, nearest};
+use sieve_core::duplicates::{
+    CollectionRef, Found, KeepReason, Kind, Reach, Request, Within, find, nearest,
+};
 use sieve_core::measuring::{Closeup, measure};
-use sieve_core::progress::{Silent, Watch};
+use sieve_core::progress::{NoProgress, Progress};
 use sieve_core::reading::ReadLimits;
 use support::{StopsAfter, discs, folder, taken};
 use tempfile::TempDir;
@@ -28,8 +30,9 @@ fn shed(files: &Files) -> TempDir {
 
 fn measured(root: &Path) -> Catalog {
     let opened =
-        collection::open(&collection::Request::at(root), &collection::Forgetful, &Silent).unwrap();
-    catalog::measure(opened, &Options::default(), None, &Silent).unwrap()
+        collection::open(&collection::Request::at(root), &collection::NoCache, &NoProgress)
+            .unwrap();
+    catalog::measure(opened, &Options::default(), None, &NoProgress).unwrap()
 }
 
 fn reach(reach: Reach) -> Request {
@@ -38,11 +41,11 @@ fn reach(reach: Reach) -> Request {
 
 /// The names of files and what joins them, `a kind b`, and that groups and pairs hold together.
 fn joined(found: &Found<'_>) -> BTreeSet<String> {
-    let name = |index: u32| found.pictures[index as usize].record.path.file_name();
+    let name = |index: u32| found.images[index as usize].record.path.file_name();
     assert!(found.pairs.is_sorted_by_key(|pair| (pair.a, pair.b)));
     let mut seen = BTreeSet::new();
     for group in &found.groups {
-        let members: Vec<u32> = group.members.iter().map(|member| member.picture).collect();
+        let members: Vec<u32> = group.members.iter().map(|member| member.image).collect();
         assert!(members.len() > 1 && group.members[0].keep);
         let kept = group.members.iter().filter(|member| member.keep).count();
         assert_eq!(kept, if group.kind.is_duplicate() { 1 } else { members.len() });
@@ -51,9 +54,7 @@ fn joined(found: &Found<'_>) -> BTreeSet<String> {
         for member in &group.members {
             assert!(member.score.is_none_or(|score| (group.score..=1.0).contains(&score)));
             // Copies are in one group alone, but for pairs that hang on the end of a chain.
-            assert!(
-                !group.kind.is_duplicate() || members.len() == 2 || seen.insert(member.picture)
-            );
+            assert!(!group.kind.is_duplicate() || members.len() == 2 || seen.insert(member.image));
         }
     }
     let tell = |pair: &sieve_core::duplicates::Pair| {
@@ -66,12 +67,12 @@ fn joined(found: &Found<'_>) -> BTreeSet<String> {
 fn found_in(files: &Files, request: &Request) -> BTreeSet<String> {
     let shed = shed(files);
     let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
-    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
-    joined(&find(&sides, request, &Silent).unwrap())
+    let collections = [CollectionRef { catalog: &catalog, store: None, limits: &limits }];
+    joined(&find(&collections, request, &NoProgress).unwrap())
 }
 
-fn jpeg(picture: &Picture, quality: f32) -> Vec<u8> {
-    encode::jpeg(picture, quality, Jpeg::Baseline, None)
+fn jpeg(image: &Picture, quality: f32) -> Vec<u8> {
+    encode::jpeg(image, quality, Jpeg::Baseline, None)
 }
 
 /// A picture and a copy of it of every kind, and four strangers.
@@ -148,24 +149,24 @@ fn copies_of_every_kind_are_found_as_far_as_was_looked() {
 fn any_number_of_threads_gives_the_same_answer_and_a_stop_gives_none() {
     let shed = shed(&copies());
     let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
-    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
+    let collections = [CollectionRef { catalog: &catalog, store: None, limits: &limits }];
     let on = |threads: usize| {
         let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
         pool.install(|| {
-            let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
-            let found = find(&sides, &Request::default(), &Silent).unwrap();
+            let collections = [CollectionRef { catalog: &catalog, store: None, limits: &limits }];
+            let found = find(&collections, &Request::default(), &NoProgress).unwrap();
             (found.pairs, found.groups, found.reach)
         })
     };
     assert_eq!(on(1), on(3));
     assert_eq!(on(1).2, Reach::Wide);
     let counter = StopsAfter(u64::MAX, AtomicU64::new(0));
-    find(&sides, &Request::default(), &counter as &dyn Watch).unwrap();
+    find(&collections, &Request::default(), &counter as &dyn Progress).unwrap();
     let steps = counter.1.into_inner();
     assert!(steps > 30, "{steps}");
     for stop in [0, 1, steps / 4, steps / 2, steps - 1] {
-        let watch = StopsAfter(stop, AtomicU64::new(0));
-        let stopped = find(&sides, &Request::default(), &watch);
+        let progress = StopsAfter(stop, AtomicU64::new(0));
+        let stopped = find(&collections, &Request::default(), &progress);
         // The last step may have been the last of all.
         assert!(matches!(stopped, Err(Error::Interrupted)) || stop == steps - 1, "{stop}");
     }
@@ -189,12 +190,12 @@ fn the_largest_is_kept_and_the_worst_groups_come_first() {
         ("train/sage/d.png".to_owned(), encode::png(&d)),
     ]);
     let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
-    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
-    let found = find(&sides, &Request::default(), &Silent).unwrap();
-    let path = |index: u32| found.pictures[index as usize].record.path.to_string();
+    let collections = [CollectionRef { catalog: &catalog, store: None, limits: &limits }];
+    let found = find(&collections, &Request::default(), &NoProgress).unwrap();
+    let path = |index: u32| found.images[index as usize].record.path.to_string();
     let tell = |group: &sieve_core::duplicates::Group| {
-        let kept = path(group.members[0].picture);
-        (kept, group.why, group.label_conflict, group.across_splits, group.members.len())
+        let kept = path(group.members[0].image);
+        (kept, group.keep_reason, group.label_conflict, group.across_splits, group.members.len())
     };
     let groups: Vec<_> = found.groups.iter().map(tell).collect();
     let kept =
@@ -202,16 +203,16 @@ fn the_largest_is_kept_and_the_worst_groups_come_first() {
     assert_eq!(
         groups,
         [
-            kept("train/bay/c.png", Some(Why::Path), true, false, 2),
-            kept("test/sage/b.jpg", Some(Why::Bytes), false, true, 2),
-            kept("train/sage/a.jpg", Some(Why::Bytes), false, false, 3),
-            kept("train/sage/d.png", Some(Why::Name), false, false, 2),
+            kept("train/bay/c.png", Some(KeepReason::Path), true, false, 2),
+            kept("test/sage/b.jpg", Some(KeepReason::Bytes), false, true, 2),
+            kept("train/sage/a.jpg", Some(KeepReason::Bytes), false, false, 3),
+            kept("train/sage/d.png", Some(KeepReason::Name), false, false, 2),
         ]
     );
     // Within classes the two labels of c are not seen, within splits the two splits of b are not.
     let within = |within| {
         let request = Request { within, ..Request::default() };
-        let found = find(&sides, &request, &Silent).unwrap();
+        let found = find(&collections, &request, &NoProgress).unwrap();
         (
             found.groups.iter().any(|group| group.label_conflict),
             found.groups.iter().any(|group| group.across_splits),
@@ -236,13 +237,13 @@ fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
     );
     let (first, second) = (measured(a.path()), measured(b.path()));
     let limits = ReadLimits::default();
-    let side = |catalog| Side { catalog, store: None, limits: &limits };
-    let sides = [side(&first), side(&second)];
+    let side = |catalog| CollectionRef { catalog, store: None, limits: &limits };
+    let collections = [side(&first), side(&second)];
     let request = Request { within: Within::Across, ..Request::default() };
-    let found = find(&sides, &request, &Silent).unwrap();
+    let found = find(&collections, &request, &NoProgress).unwrap();
     assert!(!found.pairs.is_empty());
     for pair in &found.pairs {
-        let side = |index: u32| found.pictures[index as usize].side;
+        let side = |index: u32| found.images[index as usize].collection;
         assert_eq!((side(pair.a), side(pair.b)), (0, 1), "the two of the new batch are not paired");
     }
     let told = joined(&found);
@@ -251,8 +252,8 @@ fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
     let first = side(&first);
     let asked = |bytes: &[u8], closeup: &[u8]| {
         let image = measure(bytes, &limits).unwrap();
-        let closely = |content| Closeup::of(closeup, &limits, content).ok();
-        nearest(&first, &image, &closely, 3, &Silent).unwrap()
+        let close_comparison = |content| Closeup::decode(closeup, &limits, content).ok();
+        nearest(&first, &image, &close_comparison, 3, &NoProgress).unwrap()
     };
     let other = jpeg(&discs(51, 120, 80), 80.0);
     let alike = asked(&other, &other);
@@ -267,7 +268,7 @@ fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
     let marked = jpeg(&marked, 90.0);
     let scores = [&marked, &other].map(|closeup| {
         let alike = asked(&marked, closeup);
-        (alike[0].picture.record.path.to_string(), alike[0].kind, alike[0].score)
+        (alike[0].image.record.path.to_string(), alike[0].kind, alike[0].score)
     });
     let path = "sage/lit.png";
     assert!(scores[0].0 == path && scores[0].1.is_some() && scores[0].2 > 0.9, "{scores:?}");
@@ -297,16 +298,16 @@ fn ground(number: u32) -> Picture {
 fn frames(names: &[(&str, Option<&str>, usize)]) -> Files {
     let ground = discs(7, 240, 160);
     let frame = |&(name, taken, at): &(&str, Option<&str>, usize)| {
-        let mut picture = Picture { width: 240, height: 160, data: ground.data.clone() };
+        let mut image = Picture { width: 240, height: 160, data: ground.data.clone() };
         for place in 0..240usize * 160 {
             let (dx, dy) = ((place % 240).abs_diff(60 + 12 * at), (place / 240).abs_diff(80));
             if dx * dx + dy * dy < 18 * 18 {
-                picture.data[place * 3..place * 3 + 3].copy_from_slice(&[20, 90, 30]);
+                image.data[place * 3..place * 3 + 3].copy_from_slice(&[20, 90, 30]);
             }
         }
         let exif =
             taken.map(|taken| Exif { taken: taken.to_owned(), camera: "Box", orientation: 1 });
-        (name.to_owned(), encode::jpeg(&picture, 90.0, Jpeg::Baseline, exif.as_ref()))
+        (name.to_owned(), encode::jpeg(&image, 90.0, Jpeg::Baseline, exif.as_ref()))
     };
     names.iter().map(frame).collect()
 }
@@ -332,14 +333,14 @@ fn frames_of_one_moment_are_a_burst_and_not_copies() {
 fn numbered_frames_of_one_moment_are_a_burst_where_the_collection_says_so() {
     // Twenty scenes of three frames each, taken one after the other; in every second frame a disc has moved.
     let scene = |scene: u32, at: usize| {
-        let mut picture = ground(scene);
+        let mut image = ground(scene);
         for place in 0..240usize * 160 {
             let (dx, dy) = ((place % 240).abs_diff(70 + 30 * at), (place / 240).abs_diff(80));
             if dx * dx + dy * dy < 15 * 15 {
-                picture.data[place * 3..place * 3 + 3].copy_from_slice(&[20, 90, 30]);
+                image.data[place * 3..place * 3 + 3].copy_from_slice(&[20, 90, 30]);
             }
         }
-        encode::png(&picture)
+        encode::png(&image)
     };
     let name = |number: usize| format!("sage/tray-{number:03}.png");
     let taken: Files =
@@ -411,10 +412,10 @@ fn small_pictures_are_compared_as_they_stand() {
     files.push(("2/large.png".to_owned(), encode::png(&discs(3, 240, 160))));
     let shed = shed(&files);
     let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
-    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
+    let collections = [CollectionRef { catalog: &catalog, store: None, limits: &limits }];
     for reach in [Reach::Same, Reach::Near, Reach::Wide] {
         let request = Request { reach: Some(reach), ..Request::default() };
-        let found = find(&sides, &request, &Silent).unwrap();
+        let found = find(&collections, &request, &NoProgress).unwrap();
         let expected =
             ["again.png same-bytes digit_0001.png", "again.webp same-pixels digit_0000.png"];
         assert_eq!(joined(&found).into_iter().collect::<Vec<_>>(), expected, "{reach:?}");
@@ -423,8 +424,8 @@ fn small_pictures_are_compared_as_they_stand() {
     // The most alike are shown, but nothing of them is called the same.
     let asked = encode::png(&written(3, 3));
     let image = measure(&asked, &limits).unwrap();
-    let closeup = |content| Closeup::of(&asked, &limits, content).ok();
-    let alike = nearest(&sides[0], &image, &closeup, 5, &Silent).unwrap();
+    let closeup = |content| Closeup::decode(&asked, &limits, content).ok();
+    let alike = nearest(&collections[0], &image, &closeup, 5, &NoProgress).unwrap();
     assert_eq!(alike[0].kind, Some(Kind::SameBytes));
     assert!(alike[1..].iter().all(|alike| alike.kind.is_none() && alike.likeness > 0.5));
 }
@@ -477,14 +478,14 @@ fn hundreds_of_nearly_the_same_make_one_group() {
         // on plain ground would be another sign.
         let at = (number * 20) % (96 * 64);
         data[at * 3..at * 3 + 3].iter_mut().for_each(|level| *level = level.saturating_sub(16));
-        let picture = Picture { width: 96, height: 64, data };
-        files.push((format!("sage/{number:03}x{}.png", number * 37), encode::png(&picture)));
+        let image = Picture { width: 96, height: 64, data };
+        files.push((format!("sage/{number:03}x{}.png", number * 37), encode::png(&image)));
     }
     files.push(("sage/stranger.png".to_owned(), encode::png(&discs(10, 96, 64))));
     let shed = shed(&files);
     let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
-    let sides = [Side { catalog: &catalog, store: None, limits: &limits }];
-    let found = find(&sides, &Request::default(), &Silent).unwrap();
+    let collections = [CollectionRef { catalog: &catalog, store: None, limits: &limits }];
+    let found = find(&collections, &Request::default(), &NoProgress).unwrap();
     let sizes: Vec<usize> = found.groups.iter().map(|group| group.members.len()).collect();
     assert_eq!(sizes, [300]);
     assert!(found.pairs.len() < 300 * 299 / 2, "not all with all: {}", found.pairs.len());

@@ -8,24 +8,24 @@ use std::path::Path;
 
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{
-    self, ClassDepth, Columns, Pattern, Remark, Request, Root, SplitFolders, Wish,
+    self, ClassDepth, Columns, LayoutOptions, Pattern, Remark, Request, Root, SplitFolders,
 };
-use sieve_core::duplicates::{self, Side};
+use sieve_core::duplicates::{self, CollectionRef};
 use sieve_core::finding::{Code, Finding};
 use sieve_core::limits::FindingLimits;
-use sieve_core::progress::Silent;
+use sieve_core::progress::NoProgress;
 use sieve_core::{Error, audit};
 use support::{folder, jpeg, outcomes};
 use zip::write::SimpleFileOptions;
 
 fn measured(request: &Request) -> Catalog {
-    let collection = collection::open(request, &collection::Forgetful, &Silent).unwrap();
-    catalog::measure(collection, &Options::default(), None, &Silent).unwrap()
+    let collection = collection::open(request, &collection::NoCache, &NoProgress).unwrap();
+    catalog::measure(collection, &Options::default(), None, &NoProgress).unwrap()
 }
 
 fn findings(catalog: &Catalog) -> Vec<Finding> {
-    let side = [Side { catalog, store: None, limits: &Default::default() }];
-    let found = duplicates::find(&side, &Default::default(), &Silent).unwrap();
+    let side = [CollectionRef { catalog, store: None, limits: &Default::default() }];
+    let found = duplicates::find(&side, &Default::default(), &NoProgress).unwrap();
     audit::audit(catalog, &found, &FindingLimits::default(), &[]).findings
 }
 
@@ -83,16 +83,16 @@ fn archives(entries: &[(&str, &[u8])]) -> [(&'static str, Vec<u8>); 4] {
 
 #[test]
 fn archives_are_read_like_the_folders_they_hold() {
-    let picture = jpeg(7);
-    let pictures: Vec<Vec<u8>> = (0..40).map(jpeg).collect();
+    let image = jpeg(7);
+    let images: Vec<Vec<u8>> = (0..40).map(jpeg).collect();
     let names: Vec<String> = (0..40).map(|n| format!("train/薄荷 {}/{n}.jpg", n % 2)).collect();
     let mut entries: Vec<(&str, &[u8])> =
-        names.iter().map(String::as_str).zip(pictures.iter().map(Vec::as_slice)).collect();
+        names.iter().map(String::as_str).zip(images.iter().map(Vec::as_slice)).collect();
     let others: [(&str, &[u8]); 5] = [
-        ("test/薄荷 1/a.jpg", &picture),
-        ("test/薄荷 1/cut.jpg", &picture[..picture.len() / 2]),
+        ("test/薄荷 1/a.jpg", &image),
+        ("test/薄荷 1/cut.jpg", &image[..image.len() / 2]),
         ("test/薄荷 1/notes.txt", b"notes"),
-        ("test/.hidden/a.jpg", &picture),
+        ("test/.hidden/a.jpg", &image),
         ("test/empty.jpg", b""),
     ];
     entries.extend(others);
@@ -115,9 +115,9 @@ fn archives_are_read_like_the_folders_they_hold() {
         // A part of the files, in another order, each with its own bytes.
         let wanted: Vec<_> = [12, 3, 30].map(|at| found.records[at].located()).to_vec();
         let limits = Default::default();
-        let sizes = found
-            .collection
-            .visit(&wanted, &limits, &Silent, |at, bytes| (at, bytes.unwrap().bytes.len() as u64));
+        let sizes = found.collection.visit(&wanted, &limits, &NoProgress, |at, bytes| {
+            (at, bytes.unwrap().bytes.len() as u64)
+        });
         let expected = [12, 3, 30].map(|at| found.records[at].size_bytes);
         assert_eq!(
             sizes.unwrap(),
@@ -129,13 +129,13 @@ fn archives_are_read_like_the_folders_they_hold() {
 
 #[test]
 fn entries_that_lead_out_of_an_archive_are_refused() {
-    let picture = jpeg(1);
+    let image = jpeg(1);
     let entries: [(&str, &[u8]); 5] = [
-        ("sage/a.jpg", &picture),
-        ("../b.jpg", &picture),
-        ("/tmp/c.jpg", &picture),
-        ("sage/../../d.jpg", &picture),
-        ("./sage/e.jpg", &picture),
+        ("sage/a.jpg", &image),
+        ("../b.jpg", &image),
+        ("/tmp/c.jpg", &image),
+        ("sage/../../d.jpg", &image),
+        ("./sage/e.jpg", &image),
     ];
     let root = folder(&[]);
     for (name, archive) in archives(&entries) {
@@ -173,8 +173,8 @@ fn entries_that_lead_out_of_an_archive_are_refused() {
 }
 
 /// A ZIP of which every entry has the bytes of the first: its list names one local header many times.
-fn overlapping_zip(picture: &[u8], entries: u16) -> Vec<u8> {
-    let honest = zip_of(&[("sage/0.jpg", picture)]);
+fn overlapping_zip(image: &[u8], entries: u16) -> Vec<u8> {
+    let honest = zip_of(&[("sage/0.jpg", image)]);
     let list = honest.windows(4).position(|bytes| bytes == b"PK\x01\x02").unwrap();
     let end = honest.windows(4).position(|bytes| bytes == b"PK\x05\x06").unwrap();
     let mut archive = honest[..list].to_vec();
@@ -196,7 +196,7 @@ fn overlapping_zip(picture: &[u8], entries: u16) -> Vec<u8> {
 
 #[test]
 fn entries_of_one_name_one_place_or_a_drive_are_told() {
-    let pictures: Vec<Vec<u8>> = (0..4).map(jpeg).collect();
+    let images: Vec<Vec<u8>> = (0..4).map(jpeg).collect();
     let root = folder(&[]);
     let catalog_of = |name: &str, bytes: &[u8]| {
         let file = root.path().join(name);
@@ -205,10 +205,10 @@ fn entries_of_one_name_one_place_or_a_drive_are_told() {
     };
     // The writer of archives refuses two entries of a name: the name of one is changed behind its back.
     let entries: [(&str, &[u8]); 4] = [
-        ("sage/a.jpg", &pictures[0]),
-        ("sage/b.jpg", &pictures[1]),
-        ("C:\\x.jpg", &pictures[2]),
-        ("D:/dill/x.jpg", &pictures[3]),
+        ("sage/a.jpg", &images[0]),
+        ("sage/b.jpg", &images[1]),
+        ("C:\\x.jpg", &images[2]),
+        ("D:/dill/x.jpg", &images[3]),
     ];
     for (name, archive) in archives(&entries) {
         let mut archive = archive;
@@ -218,7 +218,7 @@ fn entries_of_one_name_one_place_or_a_drive_are_told() {
             let places: Vec<usize> = names.map(|(at, _)| at).collect();
             places.into_iter().for_each(|at| archive[at + 5] = b'a');
         } else {
-            let twice = [("sage/a.jpg", &pictures[0][..]), ("sage/a.jpg", &pictures[1])];
+            let twice = [("sage/a.jpg", &images[0][..]), ("sage/a.jpg", &images[1])];
             let tar = tar_of(&[&twice[..], &entries[2..]].concat());
             archive = match name {
                 "a.tar" => tar,
@@ -229,13 +229,14 @@ fn entries_of_one_name_one_place_or_a_drive_are_told() {
         let catalog = catalog_of(name, &archive);
         let told = findings(&catalog);
         let of = |code: Code| told.iter().filter(move |finding| finding.code == code);
-        let says: Vec<&str> = of(Code::ListedTwice).map(|finding| finding.says.as_str()).collect();
+        let message: Vec<&str> =
+            of(Code::ListedTwice).map(|finding| finding.message.as_str()).collect();
         let expected = "sage/a.jpg: the archive holds 2 entries of this name; the last was taken";
-        assert_eq!(says, [expected], "{name}");
+        assert_eq!(message, [expected], "{name}");
         assert_eq!(of(Code::RefusedEntry).count(), 2, "{name}: {told:?}");
         assert_eq!(catalog.collection.classes(), ["sage"], "{name}: a drive is no class");
     }
-    let catalog = catalog_of("overlap.zip", &overlapping_zip(&pictures[0], 9));
+    let catalog = catalog_of("overlap.zip", &overlapping_zip(&images[0], 9));
     assert_eq!(catalog.images().count(), 1);
     let refused = outcomes(&catalog).iter().filter(|told| told.contains("another entry")).count();
     assert_eq!(refused, 8);
@@ -243,10 +244,10 @@ fn entries_of_one_name_one_place_or_a_drive_are_told() {
 
 #[test]
 fn a_table_in_an_archive_labels_its_pictures() {
-    let pictures: Vec<Vec<u8>> = (0..6).map(jpeg).collect();
+    let images: Vec<Vec<u8>> = (0..6).map(jpeg).collect();
     let names: Vec<String> = (0..6).map(|n| format!("pics/{n}.jpg")).collect();
     let mut entries: Vec<(&str, &[u8])> =
-        names.iter().map(String::as_str).zip(pictures.iter().map(Vec::as_slice)).collect();
+        names.iter().map(String::as_str).zip(images.iter().map(Vec::as_slice)).collect();
     let rows: String = (0..6).map(|n| format!("{n}.jpg,{}\n", ["bay", "sage"][n % 2])).collect();
     let table = format!("file,label\n{rows}gone.jpg,bay\n");
     entries.push(("labels.csv", table.as_bytes()));
@@ -263,26 +264,27 @@ fn a_table_in_an_archive_labels_its_pictures() {
         );
         assert!(outcomes(&catalog).contains(&"pics/gone.jpg: Missing".to_owned()), "{name}");
         // Who asks for folders gets folders.
-        let wish = Wish { class_depth: Some(ClassDepth::Folders(1)), ..Wish::default() };
-        let folders = measured(&Request { wish, ..Request::at(&file) });
+        let options =
+            LayoutOptions { class_depth: Some(ClassDepth::Folders(1)), ..LayoutOptions::default() };
+        let folders = measured(&Request { options, ..Request::at(&file) });
         assert_eq!(folders.collection.classes(), ["pics"], "{name}");
     }
 }
 
 #[test]
 fn archives_that_are_cut_short_are_told() {
-    let pictures: Vec<Vec<u8>> = (0..9).map(jpeg).collect();
+    let images: Vec<Vec<u8>> = (0..9).map(jpeg).collect();
     let names: Vec<String> = (0..9).map(|n| format!("sage/{n}.jpg")).collect();
     let entries: Vec<(&str, &[u8])> =
-        names.iter().map(String::as_str).zip(pictures.iter().map(Vec::as_slice)).collect();
+        names.iter().map(String::as_str).zip(images.iter().map(Vec::as_slice)).collect();
     let root = folder(&[]);
     for (name, archive) in archives(&entries) {
         let file = root.path().join(name);
         fs::write(&file, &archive[..archive.len() * 2 / 3]).unwrap();
         if name == "a.zip" {
             // Its list of entries stands at the end.
-            let error =
-                collection::open(&Request::at(&file), &collection::Forgetful, &Silent).unwrap_err();
+            let error = collection::open(&Request::at(&file), &collection::NoCache, &NoProgress)
+                .unwrap_err();
             assert!(matches!(error, Error::RootUnreadable { .. }), "{error}");
             continue;
         }
@@ -295,9 +297,9 @@ fn archives_that_are_cut_short_are_told() {
 
 #[test]
 fn labels_come_from_names_and_tables() {
-    let picture = jpeg(1);
+    let image = jpeg(1);
     let root = folder(&[
-        ("in/sage_1.jpg", &picture),
+        ("in/sage_1.jpg", &image),
         ("in/sage_2.jpg", &jpeg(2)),
         ("in/bay_leaf_1.jpg", &jpeg(3)),
         ("in/other.jpg", &jpeg(4)),
@@ -305,8 +307,8 @@ fn labels_come_from_names_and_tables() {
     ]);
     let at = |name: &str| root.path().join(name);
     let pattern: Pattern = "{class}_{n}.jpg".parse().unwrap();
-    let wish = Wish { label_from: Some(pattern), ..Wish::default() };
-    let named = measured(&Request { wish, ..Request::at(at("in")) });
+    let options = LayoutOptions { label_from: Some(pattern), ..LayoutOptions::default() };
+    let named = measured(&Request { options, ..Request::at(at("in")) });
     let expected = [
         ".hidden_1.jpg - -",
         "bay_leaf_1.jpg - bay_leaf",
@@ -338,15 +340,16 @@ fn labels_come_from_names_and_tables() {
     let told = outcomes(&table);
     assert_eq!(told[2], "in/gone.jpg: Missing");
     assert!(told[0].starts_with("../out.jpg: Refused"));
-    assert_eq!(table.collection.carried, ["rack"]);
+    assert_eq!(table.collection.extra, ["rack"]);
     let first = &table.records[3].place;
-    assert_eq!((first.group(), &first.carried.as_ref().unwrap().values[0][..]), (Some("g"), "7"));
+    assert_eq!((first.group(), &first.extra.as_ref().unwrap().values[0][..]), (Some("g"), "7"));
     let found = findings(&table);
     let conflict = found.iter().find(|finding| finding.code == Code::LabelConflict).unwrap();
     assert_eq!(conflict.images, ["in/sage_1.jpg"]);
 
-    let error = collection::open(&Request::at(at("in/other.jpg")), &collection::Forgetful, &Silent)
-        .unwrap_err();
+    let error =
+        collection::open(&Request::at(at("in/other.jpg")), &collection::NoCache, &NoProgress)
+            .unwrap_err();
     assert!(matches!(error, Error::RootUnknown { .. }));
 }
 
@@ -391,7 +394,7 @@ fn a_split_table_is_laid_over_folders() {
         ("bare.csv", b"path,class\nbay/1.jpg,bay\n"),
     ]);
     let request = Request::at(root.path().join("in"));
-    let mut laid = collection::open(&request, &collection::Forgetful, &Silent).unwrap();
+    let mut laid = collection::open(&request, &collection::NoCache, &NoProgress).unwrap();
     let columns = Columns::default();
     let error = laid.split_by_table(&root.path().join("bare.csv"), &columns).unwrap_err();
     assert!(
@@ -407,7 +410,7 @@ fn a_split_table_is_laid_over_folders() {
         Remark::SplitRowsRelabelled(1),
     ];
     assert_eq!(laid.remarks, expected);
-    let catalog = catalog::measure(laid, &Options::default(), None, &Silent).unwrap();
+    let catalog = catalog::measure(laid, &Options::default(), None, &NoProgress).unwrap();
     let expected = [
         "bay/1.jpg train bay",
         "bay/2.jpg validation bay",
@@ -427,12 +430,14 @@ fn wishes_about_folders_are_heeded() {
         ("train/woody/thyme/2.jpg", &jpeg(2)),
         ("tune/soft/dill/3.jpg", &jpeg(3)),
     ]);
-    let read = |wish: Wish| places(&measured(&Request { wish, ..Request::at(root.path()) }));
+    let read = |options: LayoutOptions| {
+        places(&measured(&Request { options, ..Request::at(root.path()) }))
+    };
     let named = |name: &str| SplitFolders::ByName(vec![("validation".into(), name.into())]);
-    let by_hand = Wish {
+    let by_hand = LayoutOptions {
         splits: named("tune"),
         class_depth: Some(ClassDepth::Folders(2)),
-        ..Wish::default()
+        ..LayoutOptions::default()
     };
     let expected = [
         "train/woody/bay/1.jpg train bay",
@@ -440,11 +445,11 @@ fn wishes_about_folders_are_heeded() {
         "tune/soft/dill/3.jpg validation dill",
     ];
     assert_eq!(read(by_hand), expected);
-    let none = Wish { splits: SplitFolders::None, ..Wish::default() };
+    let none = LayoutOptions { splits: SplitFolders::None, ..LayoutOptions::default() };
     assert_eq!(read(none)[0], "train/woody/bay/1.jpg - bay");
-    let wrong = Wish { splits: named("tnue"), ..Wish::default() };
-    let request = Request { wish: wrong, ..Request::at(root.path()) };
-    let error = collection::open(&request, &collection::Forgetful, &Silent).unwrap_err();
+    let wrong = LayoutOptions { splits: named("tnue"), ..LayoutOptions::default() };
+    let request = Request { options: wrong, ..Request::at(root.path()) };
+    let error = collection::open(&request, &collection::NoCache, &NoProgress).unwrap_err();
     assert!(matches!(error, Error::NoSplitFolder { ref name, .. } if name == "tnue"));
 }
 
@@ -452,8 +457,8 @@ fn wishes_about_folders_are_heeded() {
 fn classes_are_one_in_every_unicode_form() {
     let (composed, decomposed) = ("th\u{e9}", "the\u{301}");
     let files = [format!("train/{composed}/1.jpg"), format!("test/{decomposed}/2.jpg")];
-    let picture = jpeg(1);
-    let files = files.each_ref().map(|path| (path.as_str(), &picture[..]));
+    let image = jpeg(1);
+    let files = files.each_ref().map(|path| (path.as_str(), &image[..]));
     let root = folder(&files);
     if Path::new(&root.path().join(files[0].0)).parent() == root.path().join(files[1].0).parent() {
         return eprintln!("skipped: this file system keeps one form only");

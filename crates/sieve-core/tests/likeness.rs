@@ -6,39 +6,39 @@ use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
 use sieve_core::augment::Affine;
 use sieve_core::likeness::{
-    Features, Placing, Region, Room, Start, Subject, Verdict, compare, cosine, looked_among,
-    looked_for,
+    CloseFeatures, Placing, PreparedImage, Region, Scratch, Start, Verdict, compare, cosine,
+    looked_among, looked_for,
 };
 use sieve_core::measuring::{Closeup, measure};
 use sieve_core::reading::ReadLimits;
 use support::{discs, taken};
 
-fn subject(file: &[u8]) -> Subject {
+fn subject(file: &[u8]) -> PreparedImage {
     let (measured, thumbnail) = measure(file, &ReadLimits::default()).unwrap();
-    Subject::of(thumbnail, measured.aspect() as f32, 1.0)
+    PreparedImage::new(thumbnail, measured.aspect() as f32, 1.0)
 }
 
-fn of(picture: &Picture) -> Subject {
-    subject(&encode::png(picture))
+fn of(image: &Picture) -> PreparedImage {
+    subject(&encode::png(image))
 }
 
 /// How the two lie on each other by the views that are most alike, in either direction.
-fn verdict(a: &Subject, b: &Subject) -> Option<(Verdict, Placing)> {
-    let mut room = Room::default();
+fn verdict(a: &PreparedImage, b: &PreparedImage) -> Option<(Verdict, Placing)> {
+    let mut room = Scratch::default();
     let mut tried = [(a, b), (b, a)].map(|(wanted, found)| {
         let (wanted_views, found_views) = (looked_for(wanted), looked_among(found));
         let pairs = wanted_views.iter().flat_map(|w| found_views.iter().map(move |f| (w, f)));
         let (view, other) = pairs.max_by_key(|(w, f)| w.vector.product(&f.vector)).unwrap();
         let product = view.vector.product(&other.vector);
-        (product, wanted, found, Start::of(view, other.map))
+        (product, wanted, found, Start::from_view(view, other.map))
     });
     tried.sort_by_key(|(product, ..)| -product);
     tried.into_iter().find_map(|(product, wanted, found, start)| {
         assert!(cosine(product) <= 1.01);
         let evidence = compare(wanted, found, &start, &mut room)?;
         let contents = [wanted, found].map(|s| s.content.unwrap_or(Region::WHOLE));
-        let placing = Placing::of(&evidence.map, [wanted.aspect, found.aspect], contents);
-        Some((Verdict::of(&evidence), placing))
+        let placing = Placing::new(&evidence.map, [wanted.aspect, found.aspect], contents);
+        Some((Verdict::from_features(&evidence), placing))
     })
 }
 
@@ -84,11 +84,11 @@ fn plain_pictures_have_no_views_and_no_content() {
 }
 
 /// What a close look sees of two files, which lie on each other as they stand.
-fn closely(first: &[u8], second: &[u8]) -> Features {
+fn close_comparison(first: &[u8], second: &[u8]) -> CloseFeatures {
     let limits = ReadLimits::default();
     let [first, second] =
-        [first, second].map(|file| Closeup::of(file, &limits, Region::WHOLE).unwrap());
-    Features::of(&first, &second, &Affine::IDENTITY).unwrap()
+        [first, second].map(|file| Closeup::decode(file, &limits, Region::WHOLE).unwrap());
+    CloseFeatures::new(&first, &second, &Affine::IDENTITY).unwrap()
 }
 
 /// A disc with a ring and a hand, as on a clock, in two colours, the hand at `degrees`.
@@ -111,9 +111,11 @@ fn clock(degrees: f64, colours: [[u8; 3]; 2]) -> Picture {
 fn a_close_look_sees_what_differs_and_where() {
     let usual = [[60, 110, 150], [70, 40, 30]];
     let original = encode::png(&clock(0.0, usual));
-    let saved = closely(&original, &encode::jpeg(&clock(0.0, usual), 40.0, Jpeg::Baseline, None));
-    let other = closely(&original, &encode::png(&clock(60.0, usual)));
-    let red = closely(&original, &encode::png(&clock(0.0, [[60, 110, 150], [200, 40, 30]])));
+    let saved =
+        close_comparison(&original, &encode::jpeg(&clock(0.0, usual), 40.0, Jpeg::Baseline, None));
+    let other = close_comparison(&original, &encode::png(&clock(60.0, usual)));
+    let red =
+        close_comparison(&original, &encode::png(&clock(0.0, [[60, 110, 150], [200, 40, 30]])));
     // Of the copy nothing is strange; a hand elsewhere spoils a few blocks wholly, and the others not at all.
     assert!(
         saved.strange.share < 0.01 && saved.shown.disagreeing == 0.0 && saved.shown.agreeing > 0.95,
@@ -135,7 +137,7 @@ fn a_close_look_sees_what_differs_and_where() {
     // Brighter, until much of it is burnt out, is the same picture in another light.
     let mut bright = clock(0.0, usual);
     bright.data.iter_mut().for_each(|level| *level = level.saturating_add(*level));
-    let bright = closely(&original, &encode::png(&bright));
+    let bright = close_comparison(&original, &encode::png(&bright));
     assert!(
         bright.colours.left < 0.2 * bright.colours.apart && bright.tone.gain() > 0.5,
         "{bright:?}"

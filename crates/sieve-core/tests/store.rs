@@ -8,9 +8,9 @@ use std::sync::atomic::AtomicU64;
 use std::time::Duration;
 
 use sieve_core::Error;
-use sieve_core::catalog::{self, Catalog, Memory, Options};
+use sieve_core::catalog::{self, CacheStats, Catalog, Options};
 use sieve_core::collection::{self, Request};
-use sieve_core::progress::{Silent, Watch};
+use sieve_core::progress::{NoProgress, Progress};
 use sieve_core::reading::ReadLimits;
 use sieve_core::store::{Store, StoreError};
 use support::{StopsAfter, folder, jpeg, outcomes, write};
@@ -21,11 +21,11 @@ struct Shed(TempDir);
 
 impl Shed {
     fn new() -> Self {
-        let pictures: Vec<Vec<u8>> = (0..30).map(jpeg).collect();
+        let images: Vec<Vec<u8>> = (0..30).map(jpeg).collect();
         let names: Vec<String> = (0..30).map(|n| format!("herbs/sage/{n:02}.jpg")).collect();
         let mut files: Vec<(&str, &[u8])> =
-            names.iter().map(String::as_str).zip(pictures.iter().map(Vec::as_slice)).collect();
-        files.push(("herbs/bay/cut.jpg", &pictures[0][..200]));
+            names.iter().map(String::as_str).zip(images.iter().map(Vec::as_slice)).collect();
+        files.push(("herbs/bay/cut.jpg", &images[0][..200]));
         files.push(("herbs/bay/notes.txt", b"notes"));
         let shed = Shed(folder(&files));
         shed.settle();
@@ -45,31 +45,31 @@ impl Shed {
         &self,
         catalog: &Path,
         options: &Options,
-        watch: &dyn Watch,
+        progress: &dyn Progress,
     ) -> Result<Catalog, Error> {
         let (mut store, _) = Store::open(catalog).unwrap();
         let collection =
-            collection::open(&Request::at(self.path("herbs")), &collection::Forgetful, &Silent)
+            collection::open(&Request::at(self.path("herbs")), &collection::NoCache, &NoProgress)
                 .unwrap();
-        catalog::measure(collection, options, Some(&mut store), watch)
+        catalog::measure(collection, options, Some(&mut store), progress)
     }
 
     /// The catalog, and that it tells the same as one without a store.
     fn measure(&self, catalog: &Path) -> Catalog {
-        let found = self.try_measure(catalog, &Options::default(), &Silent).unwrap();
+        let found = self.try_measure(catalog, &Options::default(), &NoProgress).unwrap();
         let collection =
-            collection::open(&Request::at(self.path("herbs")), &collection::Forgetful, &Silent)
+            collection::open(&Request::at(self.path("herbs")), &collection::NoCache, &NoProgress)
                 .unwrap();
-        let fresh = catalog::measure(collection, &Options::default(), None, &Silent).unwrap();
+        let fresh = catalog::measure(collection, &Options::default(), None, &NoProgress).unwrap();
         assert_eq!(format!("{:?}", found.records), format!("{:?}", fresh.records));
-        assert_eq!(found.memory.trouble, None);
+        assert_eq!(found.cache.write_error, None);
         found
     }
 
     /// How many files were recalled, read, and are gone.
     fn numbers(&self, catalog: &Path) -> (usize, usize, usize) {
-        let Memory { recalled, read, gone, .. } = self.measure(catalog).memory;
-        (recalled, read, gone)
+        let CacheStats { hits, read, gone, .. } = self.measure(catalog).cache;
+        (hits, read, gone)
     }
 }
 
@@ -101,8 +101,8 @@ fn a_later_run_reads_what_is_new_only() {
         assert_eq!(shed.numbers(&file), (31, 1, 0));
     }
     let again = Options { recheck: true, ..Options::default() };
-    let catalog = shed.try_measure(&file, &again, &Silent).unwrap();
-    assert_eq!((catalog.memory.recalled, catalog.memory.read), (0, 32));
+    let catalog = shed.try_measure(&file, &again, &NoProgress).unwrap();
+    assert_eq!((catalog.cache.hits, catalog.cache.read), (0, 32));
 }
 
 #[test]
@@ -112,7 +112,7 @@ fn limits_of_today_decide() {
     shed.measure(&file);
     let small = ReadLimits { pixels: 10, ..ReadLimits::default() };
     let small = Options { limits: small, recheck: false };
-    let catalog = shed.try_measure(&file, &small, &Silent).unwrap();
+    let catalog = shed.try_measure(&file, &small, &NoProgress).unwrap();
     assert_eq!(catalog.images().count(), 0);
     assert!(outcomes(&catalog)[2].ends_with("OverLimit"));
     assert_eq!(shed.measure(&file).images().count(), 30);
@@ -125,9 +125,9 @@ fn an_interrupted_run_goes_on_where_it_was() {
     let stops = StopsAfter(12, AtomicU64::new(0));
     let stopped = shed.try_measure(&file, &Options::default(), &stops);
     assert!(matches!(stopped, Err(Error::Interrupted)));
-    let (recalled, read, gone) = shed.numbers(&file);
-    assert!(recalled >= 12 && read > 0, "{recalled} {read}");
-    assert_eq!((recalled + read, gone), (32, 0));
+    let (hits, read, gone) = shed.numbers(&file);
+    assert!(hits >= 12 && read > 0, "{hits} {read}");
+    assert_eq!((hits + read, gone), (32, 0));
 }
 
 #[test]
@@ -167,7 +167,7 @@ fn a_damaged_catalog_is_set_aside_and_one_of_another_version_begins_anew() {
 
     // A value that changed on a failing disk: its row is read again, the others are not.
     let mut flipped = fs::read(&file).unwrap();
-    let text = b"cut-short";
+    let text = b"truncated";
     let at = flipped.windows(text.len()).position(|bytes| bytes == text).unwrap();
     flipped[at..at + 9].copy_from_slice(b"not-short");
     fs::write(&file, flipped).unwrap();
@@ -202,22 +202,22 @@ fn a_packed_archive_is_unpacked_once() {
     shed.settle();
     let run = || {
         let (mut store, _) = Store::open(&shed.path("herbs.sqlite")).unwrap();
-        let collection = collection::open(&Request::at(&archive), &store, &Silent).unwrap();
+        let collection = collection::open(&Request::at(&archive), &store, &NoProgress).unwrap();
         let options = Options::default();
-        catalog::measure(collection, &options, Some(&mut store), &Silent).unwrap()
+        catalog::measure(collection, &options, Some(&mut store), &NoProgress).unwrap()
     };
     let first = run();
-    assert_eq!((first.memory.recalled, first.memory.read), (0, 32));
+    assert_eq!((first.cache.hits, first.cache.read), (0, 32));
     let size = fs::metadata(&archive).unwrap().len();
     let second = run();
-    assert_eq!((second.memory.recalled, second.memory.read), (32, 0));
+    assert_eq!((second.cache.hits, second.cache.read), (32, 0));
     assert_eq!(format!("{:?}", second.records), format!("{:?}", first.records));
     let (store, _) = Store::open(&shed.path("herbs.sqlite")).unwrap();
-    let stamp = sieve_core::files::Stamp::of(&fs::metadata(&archive).unwrap());
-    assert!(collection::Listings::recall(&store, &archive, stamp).is_some());
+    let stamp = sieve_core::files::Stamp::from_metadata(&fs::metadata(&archive).unwrap());
+    assert!(collection::ArchiveIndexCache::lookup(&store, &archive, stamp).is_some());
     fs::write(&archive, vec![0x1f; size as usize]).unwrap();
-    let stamp = sieve_core::files::Stamp::of(&fs::metadata(&archive).unwrap());
-    assert!(collection::Listings::recall(&store, &archive, stamp).is_none(), "it changed");
+    let stamp = sieve_core::files::Stamp::from_metadata(&fs::metadata(&archive).unwrap());
+    assert!(collection::ArchiveIndexCache::lookup(&store, &archive, stamp).is_none(), "it changed");
 }
 
 #[test]
@@ -230,12 +230,12 @@ fn thumbnails_are_kept_with_what_was_measured_and_read_again_when_they_are_lost(
         (0..catalog.records.len()).filter(|&at| catalog.records[at].image().is_some()).collect();
     assert_eq!(images.len(), 30);
     let (store, _) = Store::open(&file).unwrap();
-    let thumbnails = |store| catalog.thumbnails(&images, store, &limits, &Silent).unwrap();
+    let thumbnails = |store| catalog.thumbnails(&images, store, &limits, &NoProgress).unwrap();
     let read = thumbnails(None);
     assert!(read.iter().all(Option::is_some));
     // In any order, each once or more.
     let backwards: Vec<usize> = images.iter().rev().chain(&images[..3]).copied().collect();
-    let asked = catalog.thumbnails(&backwards, Some(&store), &limits, &Silent).unwrap();
+    let asked = catalog.thumbnails(&backwards, Some(&store), &limits, &NoProgress).unwrap();
     let expected: Vec<_> = read.iter().rev().chain(&read[..3]).cloned().collect();
     assert_eq!(asked, expected);
     // With the files gone those that are kept are still there, and others are not made up.
@@ -257,9 +257,9 @@ fn what_is_over_a_limit_is_kept_and_read_again_under_another() {
     let run = |pixels: u64| {
         let limits = ReadLimits { pixels, ..ReadLimits::default() };
         let options = Options { limits, recheck: false };
-        let catalog = shed.try_measure(&file, &options, &Silent).unwrap();
+        let catalog = shed.try_measure(&file, &options, &NoProgress).unwrap();
         let refused = outcomes(&catalog).iter().filter(|told| told.contains("OverLimit")).count();
-        (catalog.memory.recalled, catalog.memory.read, refused)
+        (catalog.cache.hits, catalog.cache.read, refused)
     };
     assert_eq!(run(100), (0, 32, 30));
     assert_eq!(run(100), (32, 0, 30));
@@ -288,6 +288,6 @@ fn small_pictures_take_little_room() {
     let at =
         catalog.records.iter().position(|record| record.path.as_str() == "tiny/7.png").unwrap();
     let (open, _) = Store::open(&file).unwrap();
-    let made = catalog.thumbnails(&[at], Some(&open), &ReadLimits::default(), &Silent).unwrap();
+    let made = catalog.thumbnails(&[at], Some(&open), &ReadLimits::default(), &NoProgress).unwrap();
     assert!(made[0].is_some());
 }

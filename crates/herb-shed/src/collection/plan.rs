@@ -203,7 +203,7 @@ impl Planner {
         self.plant(
             "thyme/thyme-058.jpg",
             Content::Cut(photo, 0.6),
-            CutShort,
+            Truncated,
             "",
             "only 60 % of the file",
         );
@@ -212,7 +212,7 @@ impl Planner {
         self.plant(
             "nettle/nettle-126.jpg",
             Content::Cut(photo, 0.95),
-            CutShort,
+            Truncated,
             "",
             "a progressive JPEG that lacks its last 5 %: it shows, but coarse",
         );

@@ -51,7 +51,7 @@ pub struct ReadingArgs {
     pub columns: Option<Columns>,
     /// The folder that a table's paths begin at [default: where the table lies]
     #[arg(long, display_order = 64, value_name = "FOLDER", help_heading = READING)]
-    pub pictures: Option<PathBuf>,
+    pub images: Option<PathBuf>,
     /// Follow symbolic links; loops are noticed
     #[arg(long, display_order = 65, help_heading = READING)]
     pub follow_links: bool,

@@ -8,12 +8,12 @@ use crate::args::{AuditArgs, AuditFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::audit::{self as present, Audited};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 
 /// Answers `audit`.
-pub fn run(args: &AuditArgs, progress: &Progress) -> Result<Answer, Failure> {
+pub fn run(args: &AuditArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let judge = Judge::of(&args.judging, &config)?;
+    let judge = Judge::new(&args.judging, &config)?;
     let reach = args.judging.reach;
     collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
         let mut audit = audit::audit(catalog, found, &judge.limits.values, &[]);

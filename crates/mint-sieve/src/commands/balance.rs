@@ -11,17 +11,17 @@ use crate::args::{BalanceArgs, TableFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::balance::{self as present, Balanced};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 
 /// Answers `balance`.
-pub fn run(args: &BalanceArgs, progress: &Progress) -> Result<Answer, Failure> {
+pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let judge = Judge::of(&args.judging, &config)?;
+    let judge = Judge::new(&args.judging, &config)?;
     let reach = args.judging.reach;
     collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
         let inventory = inventory(catalog);
         if inventory.images == inventory.unclassed() {
-            return Err(collection::without_pictures(&config, &catalog.collection));
+            return Err(collection::without_images(&config, &catalog.collection));
         }
         let settings = Settings { batch: args.batch, beta: args.beta };
         let limits = &judge.limits.values;

@@ -3,8 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use sieve_core::catalog::{self, Catalog, Options};
-use sieve_core::collection::{self, Collection, Forgetful, Listings, Root};
-use sieve_core::duplicates::{self, Found, Side};
+use sieve_core::collection::{self, ArchiveIndexCache, Collection, NoCache, Root};
+use sieve_core::duplicates::{self, CollectionRef, Found};
 use sieve_core::files::shown_name;
 use sieve_core::store::Store;
 use sieve_core::{Error, nearest};
@@ -15,25 +15,26 @@ use crate::config::CollectionConfig;
 use crate::console::warn;
 use crate::failure::Failure;
 use crate::present::{command_line, command_on};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 
-/// Lists the collection. What `listings` knows of an archive is not read again.
+/// Lists the collection. What `archive_indexes` knows of an archive is not read again.
 pub fn open(
     config: &CollectionConfig,
-    listings: &dyn Listings,
-    progress: &Progress,
+    archive_indexes: &dyn ArchiveIndexCache,
+    progress: &TerminalProgress,
 ) -> Result<Collection, Failure> {
     let unnamed = config.roots.iter().filter(|root| root.split.is_none()).count();
     if config.roots.len() > 1 && unnamed > 0 {
-        let message = "several collections at once must each be a split".to_owned();
+        let message = "several collections at once must each be named as a split".to_owned();
         return Err(Failure::call(message).hint("For example: train=FOLDER test=FOLDER"));
     }
     refuse_repeated(&config.roots)?;
     refuse_columns_of_folders(config)?;
     let request = config.request();
-    let mut collection = collection::open(&request, listings, progress).map_err(explained)?;
+    let mut collection =
+        collection::open(&request, archive_indexes, progress).map_err(explained)?;
     if let Some(table) = &config.splits_from {
-        collection.split_by_table(table, &request.wish.columns)?;
+        collection.split_by_table(table, &request.options.columns)?;
     }
     Ok(collection)
 }
@@ -74,23 +75,23 @@ fn refuse_columns_of_folders(config: &CollectionConfig) -> Result<(), Failure> {
 pub fn measure(
     config: &CollectionConfig,
     kept: &CatalogArgs,
-    progress: &Progress,
+    progress: &TerminalProgress,
 ) -> Result<(Catalog, Option<Store>), Failure> {
     let mut store = store::open(config, kept)?;
-    let listings: &dyn Listings = match &store {
+    let archive_indexes: &dyn ArchiveIndexCache = match &store {
         Some(store) if !kept.recheck => store,
-        _ => &Forgetful,
+        _ => &NoCache,
     };
-    let collection = open(config, listings, progress)?;
+    let collection = open(config, archive_indexes, progress)?;
     let options = Options { limits: config.read_limits(), recheck: kept.recheck };
     let catalog = catalog::measure(collection, &options, store.as_mut(), progress)?;
     progress.end();
-    if let Some(file) = &catalog.memory.set_aside {
+    if let Some(file) = &catalog.cache.set_aside {
         store::tell_damaged(file);
     }
-    if let Some(reason) = &catalog.memory.trouble {
+    if let Some(reason) = &catalog.cache.write_error {
         warn(&format!(
-            "what was measured cannot all be kept: {reason}; the next run reads it again"
+            "not everything that was measured can be kept ({reason}); the next run reads it again"
         ));
     }
     Ok((catalog, store))
@@ -101,7 +102,7 @@ pub fn search<T>(
     config: &CollectionConfig,
     kept: &CatalogArgs,
     reach: Option<Reach>,
-    progress: &Progress,
+    progress: &TerminalProgress,
     answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
     let measured = measure(config, kept, progress)?;
@@ -113,11 +114,11 @@ pub fn search_in<T>(
     config: &CollectionConfig,
     (catalog, store): &(Catalog, Option<Store>),
     reach: Option<Reach>,
-    progress: &Progress,
+    progress: &TerminalProgress,
     answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
     let limits = config.read_limits();
-    let side = [Side { catalog, store: store.as_ref(), limits: &limits }];
+    let side = [CollectionRef { catalog, store: store.as_ref(), limits: &limits }];
     let request = duplicates::Request { reach: reach.map(Into::into), ..Default::default() };
     let found = duplicates::find(&side, &request, progress)?;
     progress.end();
@@ -125,10 +126,10 @@ pub fn search_in<T>(
 }
 
 /// The failure of a collection that gives nothing to work on.
-pub fn without_pictures(config: &CollectionConfig, collection: &Collection) -> Failure {
+pub fn without_images(config: &CollectionConfig, collection: &Collection) -> Failure {
     let words = command_on(config, "audit", &[]);
-    Failure::input(format!("{} holds no readable picture in a class folder", collection.name()))
-        .hint(format!("See what each file is taken for: {}", command_line(&words)))
+    Failure::input(format!("{} holds no readable image in a class folder", collection.name()))
+        .hint(format!("See what each file was taken for: {}", command_line(&words)))
 }
 
 /// The failure of opening a collection, with what to try instead.

@@ -7,18 +7,18 @@ use std::path::Path;
 use herb_shed::collection::{Arrangement, plan, write};
 use herb_shed::faults::write_table;
 use sieve_core::io_reason;
-use sieve_core::progress::Watch;
+use sieve_core::progress::Progress;
 
 use super::{Answer, Output, preview};
 use crate::args::{Cli, DemoArgs};
 use crate::console::heading;
 use crate::failure::Failure;
 use crate::present::command_line;
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::writing::NewFolder;
 
 /// Answers `demo`. What each command says is printed as soon as it is known.
-pub fn run(args: &DemoArgs, progress: &Progress) -> Result<Answer, Failure> {
+pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let folder = &args.folder;
     let painted = paint(args, progress)?;
     let at = |name: &str| folder.join(name).to_string_lossy().into_owned();
@@ -51,7 +51,7 @@ pub fn run(args: &DemoArgs, progress: &Progress) -> Result<Answer, Failure> {
 }
 
 /// Paints the collection and what goes with it; all of it appears at once.
-fn paint(args: &DemoArgs, progress: &Progress) -> Result<usize, Failure> {
+fn paint(args: &DemoArgs, progress: &TerminalProgress) -> Result<usize, Failure> {
     let arrangement = if args.pre_split { Arrangement::Splits } else { Arrangement::Classes };
     let target = NewFolder::create(&args.folder)?;
     let plan = plan(arrangement, args.seed);
@@ -86,7 +86,7 @@ fn write_policies(folder: &Path) -> std::io::Result<()> {
 }
 
 /// Prints a command as a person would type it, runs it, and prints what it says.
-fn run_step(words: &[&str], progress: &Progress) -> Result<(), Failure> {
+fn run_step(words: &[&str], progress: &TerminalProgress) -> Result<(), Failure> {
     let words: Vec<&str> = std::iter::once("mint-sieve").chain(words.iter().copied()).collect();
     say(&format!("\n{}\n\n", heading(&format!("$ {}", command_line(&words)))));
     let cli = Cli::of_words(&words).expect("the demo types its commands right");

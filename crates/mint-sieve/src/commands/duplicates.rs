@@ -1,17 +1,17 @@
 //! `duplicates`: what is there more than once.
 
-use sieve_core::duplicates::{self, Request, Side};
+use sieve_core::duplicates::{self, CollectionRef, Request};
 
-use super::{Answer, Output, collection, pictures};
+use super::{Answer, Output, collection, sheet_images};
 use crate::args::{CatalogArgs, DuplicatesArgs, TableFormat, Within};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::{self, duplicates::Duplicates, sheet};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
 
 /// Answers `duplicates`.
-pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure> {
+pub fn run(args: &DuplicatesArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let reading = &args.collection.reading;
     let config = CollectionConfig::resolve(&args.collection.roots, reading)?;
     // The other collection is read by what its own settings file says, unless one was named.
@@ -40,12 +40,12 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
     }
     for ((catalog, _), config) in measured.iter().zip([Some(&config), other.as_ref()]) {
         if let (None, Some(config)) = (catalog.images().next(), config) {
-            return Err(collection::without_pictures(config, &catalog.collection));
+            return Err(collection::without_images(config, &catalog.collection));
         }
     }
-    let sides: Vec<Side<'_>> = measured
+    let collections: Vec<CollectionRef<'_>> = measured
         .iter()
-        .map(|(catalog, store)| Side { catalog, store: store.as_ref(), limits: &limits })
+        .map(|(catalog, store)| CollectionRef { catalog, store: store.as_ref(), limits: &limits })
         .collect();
     let request = Request {
         reach: args.reach.map(Into::into),
@@ -57,12 +57,12 @@ pub fn run(args: &DuplicatesArgs, progress: &Progress) -> Result<Answer, Failure
         },
         kinds: args.kinds.clone(),
     };
-    let found = duplicates::find(&sides, &request, progress)?;
+    let found = duplicates::find(&collections, &request, progress)?;
     progress.end();
-    let answer = Duplicates { args, config: &config, sides: &sides, found: &found };
+    let answer = Duplicates { args, config: &config, collections: &collections, found: &found };
     if let Some(sheet) = sheet {
         let rows = present::duplicates::rows(&answer);
-        let rows = pictures::fill(rows, &sides, progress)?;
+        let rows = sheet_images::fill(rows, &collections, progress)?;
         let title = present::duplicates::title(&answer);
         sheet.write(&sheet::png(&sheet::paint_rows(&title, &rows)))?;
     }

@@ -34,8 +34,8 @@ pub struct Judge<'a> {
 
 impl<'a> Judge<'a> {
     /// The judge that the arguments ask for; fails when a limit is wrong.
-    pub fn of(args: &'a JudgingArgs, config: &'a CollectionConfig) -> Result<Self, Failure> {
-        let limits = SetLimits::of(&config.settings, &args.limits)?;
+    pub fn new(args: &'a JudgingArgs, config: &'a CollectionConfig) -> Result<Self, Failure> {
+        let limits = SetLimits::new(&config.settings, &args.limits)?;
         let selection = Selection {
             only: args.only.clone(),
             ignore: args.ignore.clone(),
@@ -59,7 +59,7 @@ impl<'a> Judge<'a> {
     /// What decided, for an answer that looked so far for copies.
     pub fn settings(&self, reach: sieve_core::duplicates::Reach) -> JudgingSettings {
         JudgingSettings {
-            reading: ReadingSettings::of(self.config),
+            reading: ReadingSettings::new(self.config),
             limits: self.limits.values.values().into_iter().collect(),
             only: self.args.only.clone(),
             ignore: self.args.ignore.clone(),

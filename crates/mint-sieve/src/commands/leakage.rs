@@ -12,13 +12,13 @@ use crate::args::{LeakageArgs, TableFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::leakage::{self as present, Leaks};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
 
 /// Answers `leakage`.
-pub fn run(args: &LeakageArgs, progress: &Progress) -> Result<Answer, Failure> {
+pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let judge = Judge::of(&args.judging, &config)?;
+    let judge = Judge::new(&args.judging, &config)?;
     if let Some(output) = &args.removals {
         config.refuse_inside(output)?;
     }
@@ -26,8 +26,8 @@ pub fn run(args: &LeakageArgs, progress: &Progress) -> Result<Answer, Failure> {
     let removals = args.removals.as_deref().map(NewFile::create).transpose()?;
     let reach = args.judging.reach;
     collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
-        if found.pictures.is_empty() {
-            return Err(collection::without_pictures(&config, &catalog.collection));
+        if found.images.is_empty() {
+            return Err(collection::without_images(&config, &catalog.collection));
         }
         let protect = protected(args, catalog)?;
         let limits = &judge.limits.values;

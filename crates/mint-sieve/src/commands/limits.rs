@@ -17,8 +17,8 @@ pub fn run(args: &LimitsArgs) -> Result<Answer, Failure> {
     if !root.path.exists() {
         return Err(Failure::input(format!("there is no folder or file {}", root.path.display())));
     }
-    let settings = Settings::of(&[root], args.config.as_deref())?;
-    let limits = SetLimits::of(&settings, &args.limits)?;
+    let settings = Settings::load(&[root], args.config.as_deref())?;
+    let limits = SetLimits::new(&settings, &args.limits)?;
     Ok(Answer::done(match args.format {
         TableFormat::Text => Output::People(present::text(&settings, &limits)),
         TableFormat::Json => Output::Json(present::json(&settings, &limits)),

@@ -9,14 +9,14 @@ mod judging;
 mod leakage;
 mod limits;
 mod nearest;
-mod pictures;
 mod preview;
+mod sheet_images;
 mod split;
 mod store;
 
 use crate::args::Command;
 use crate::failure::{Exit, Failure};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 
 /// What a command says, by who reads it.
 pub enum Output {
@@ -44,7 +44,7 @@ impl Answer {
 }
 
 /// Runs one command.
-pub fn run(command: &Command, progress: &Progress) -> Result<Answer, Failure> {
+pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Failure> {
     match command {
         Command::Audit(args) => audit::run(args, progress),
         Command::Duplicates(args) => duplicates::run(args, progress),

@@ -4,9 +4,9 @@ use std::path::Path;
 
 use rayon::prelude::*;
 use sieve_core::augment::{Draw, Policy};
-use sieve_core::collection::{Collection, Entry, Forgetful, composed};
-use sieve_core::progress::Watch;
-use sieve_core::reading::{self, FileBytes, Pixels, ReadLimits, Trouble};
+use sieve_core::collection::{Collection, Entry, NoCache, composed};
+use sieve_core::progress::Progress;
+use sieve_core::reading::{self, FileBytes, Pixels, ReadError, ReadLimits};
 use sieve_core::{input, nearest, sampling};
 
 use super::{Answer, Output, collection as opening};
@@ -15,7 +15,7 @@ use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::preview::{self, Preview};
 use crate::present::sheet::{self, Layout, Room, Row, Sheet, Tile};
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
 
 /// The policies that come with the program, by name.
@@ -28,13 +28,13 @@ pub const EXAMPLES: [(&str, &str); 2] = [
 const MOST_TILES: u64 = 5000;
 
 /// Answers `preview`.
-pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
+pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     refuse_other_formats(&args.out)?;
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     config.refuse_inside(&args.out)?;
     let (policy_name, policy) = read_policy(&args.policy)?;
     let file = NewFile::create(&args.out)?;
-    let collection = opening::open(&config, &Forgetful, progress)?;
+    let collection = opening::open(&config, &NoCache, progress)?;
 
     // Only training pictures are augmented.
     let split = collection.splits.iter().any(|split| split == "train").then_some("train");
@@ -50,10 +50,10 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
         full_size: args.full_size,
         steps: policy.steps.len() as u32,
     };
-    let mut layout = Layout::of(policy.frame, room);
+    let mut layout = Layout::new(policy.frame, room);
     let tiles = u64::from(layout.rows) * (u64::from(layout.draws) + 1);
     if tiles > MOST_TILES {
-        let message = format!("{tiles} tiles are too many for one sheet; {MOST_TILES} is the most");
+        let message = format!("{tiles} tiles do not fit one sheet; the limit is {MOST_TILES}");
         return Err(Failure::call(message).hint("Show fewer classes with --class, or fewer draws."));
     }
 
@@ -73,7 +73,7 @@ pub fn run(args: &PreviewArgs, progress: &Progress) -> Result<Answer, Failure> {
     let passed_over = job.show(&mut wanted)?;
     let rows: Vec<Row> = wanted.into_iter().flat_map(|class| class.rows).collect();
     if rows.is_empty() {
-        return Err(opening::without_pictures(&config, &collection));
+        return Err(opening::without_images(&config, &collection));
     }
     layout.rows = rows.len() as u32;
 
@@ -123,12 +123,10 @@ fn read_policy(path: &Path) -> Result<(String, Policy), Failure> {
             let text = input::read_text(path, input::MOST_SETTINGS_BYTES).map_err(|reason| {
                 let failure = Failure::input(format!("cannot read the policy {name}: {reason}"));
                 match nearest::word(&name, EXAMPLES.map(|(name, _)| name)) {
-                    Some(near) => {
-                        failure.hint(format!("Did you mean {near}, an example that comes along?"))
-                    }
-                    None => {
-                        failure.hint("Expected a TOML file, or one of the examples: gentle, harsh.")
-                    }
+                    Some(near) => failure.hint(format!("Did you mean {near}, a built-in example?")),
+                    None => failure.hint(
+                        "Expected a TOML file, or one of the built-in examples: gentle, harsh.",
+                    ),
                 }
             })?;
             let name = path.file_name().unwrap_or(path.as_os_str());
@@ -161,7 +159,7 @@ struct Job<'a> {
     limits: ReadLimits,
     policy: &'a Policy,
     draws: u32,
-    progress: &'a Progress,
+    progress: &'a TerminalProgress,
 }
 
 /// The pictures that are wanted of one class.
@@ -197,9 +195,9 @@ impl Job<'_> {
             for ((class, entry), row) in chosen.into_iter().zip(shown) {
                 match row {
                     Ok(row) => classes[class].rows.push(row),
-                    Err(Trouble::NotAnImage(_)) => {}
-                    Err(trouble) => {
-                        tracing::debug!(path = entry.path.as_str(), ?trouble, "passed over");
+                    Err(ReadError::NotAnImage(_)) => {}
+                    Err(read_error) => {
+                        tracing::debug!(path = entry.path.as_str(), ?read_error, "passed over");
                         passed_over += 1;
                     }
                 }
@@ -207,11 +205,11 @@ impl Job<'_> {
         }
     }
 
-    fn row(&self, entry: &Entry, file: FileBytes) -> Result<Row, Trouble> {
+    fn row(&self, entry: &Entry, file: FileBytes) -> Result<Row, ReadError> {
         // The memory taken is given back before the draws are shared out: a thread that waits for it may be the one
         // that a draw is waited for.
         let FileBytes { bytes, held, .. } = file;
-        let reading::Picture { pixels, held: held_pixels, .. } =
+        let reading::DecodedImage { pixels, held: held_pixels, .. } =
             reading::decode(&bytes, &self.limits)?;
         drop((bytes, held, held_pixels));
         let pixels = &pixels;

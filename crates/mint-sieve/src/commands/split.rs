@@ -10,11 +10,11 @@ use crate::args::{SplitArgs, SplitFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present;
-use crate::progress::Progress;
+use crate::progress::TerminalProgress;
 use crate::writing::{NewFile, NewFolder, Tree};
 
 /// Answers `split`.
-pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
+pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let request = Request { parts: args.parts.clone(), seed: args.seed };
     for output in [&args.out, &args.to].into_iter().flatten() {
@@ -30,7 +30,7 @@ pub fn run(args: &SplitArgs, progress: &Progress) -> Result<Answer, Failure> {
     let answer = |catalog: &Catalog, found: &Found<'_>| {
         let assignment = splitting::assign(catalog, found, &request);
         if assignment.images.is_empty() {
-            return Err(collection::without_pictures(&config, &catalog.collection));
+            return Err(collection::without_images(&config, &catalog.collection));
         }
         refuse_empty_part(catalog, &assignment, &request)?;
         let split = present::split::Split {
@@ -52,7 +52,7 @@ fn write(
     split: &present::split::Split<'_>,
     table: Option<NewFile>,
     tree: Option<NewFolder>,
-    progress: &Progress,
+    progress: &TerminalProgress,
 ) -> Result<Vec<u8>, Failure> {
     let parts = split.request.parts.names();
     let rows = present::split::table(split.catalog, split.assignment, parts);
@@ -100,7 +100,7 @@ fn refuse_empty_part(
         catalog.collection.name()
     );
     Err(Failure::call(message)
-        .hint("Nothing was written. Ask for fewer parts, or for a larger share of this one."))
+        .hint("Nothing was written. Ask for fewer parts, or a larger share for this one."))
 }
 
 /// Splitting what is split would mix pictures that were kept apart.
@@ -110,7 +110,7 @@ fn refuse_split(catalog: &Catalog) -> Result<(), Failure> {
         return Ok(());
     }
     let name = catalog.collection.name();
-    let message = format!("{name} is split already, into {}", splits.join(", "));
+    let message = format!("{name} is already split, into {}", splits.join(", "));
     Err(Failure::call(message).hint(
         "To split it anew, gather the pictures into one folder per class first; what was tested on \
          before may then be trained on.",

@@ -44,7 +44,7 @@ pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Stor
         }
         Err(error) => {
             warn(&format!(
-                "what is measured cannot be kept in {}: {error}; the next run reads everything again",
+                "measurements cannot be kept in {}: {error}; the next run reads everything again",
                 file.parent().unwrap_or(&file).display()
             ));
             Ok(of_this_run())
@@ -61,7 +61,7 @@ fn of_this_run() -> Option<Store> {
 /// Says that a damaged catalog was renamed.
 pub fn tell_damaged(moved_to: &Path) {
     warn(&format!(
-        "the catalog was damaged and is now {}; everything is read again",
+        "the catalog was damaged and has been moved to {}; everything is read again",
         moved_to.display()
     ));
 }
@@ -82,7 +82,7 @@ fn cache_file(config: &CollectionConfig) -> Option<PathBuf> {
         key.extend(path.as_os_str().as_encoded_bytes());
         key.push(0);
     }
-    let digest = Digest::of(&key).to_string();
+    let digest = Digest::of_bytes(&key).to_string();
     let file = folder.join(format!("{name}-{}.sqlite", &digest[..16]));
     config.refuse_inside(&file).is_ok().then_some(file)
 }

@@ -44,7 +44,7 @@ pub fn list(findings: &[Finding], all: bool, also: impl Fn(Code) -> Vec<String>)
         })
         .collect();
     if counts.is_empty() {
-        return format!("\n{}\n", heading("Nothing to complain of."));
+        return format!("\n{}\n", heading("No findings."));
     }
     let mut text = format!("\n{HEADING}Findings:{HEADING:#} {}\n", counts.join(", "));
     let mut is_cut = false;
@@ -63,10 +63,7 @@ pub fn list(findings: &[Finding], all: bool, also: impl Fn(Code) -> Vec<String>)
         }
     }
     if is_cut {
-        let _ = writeln!(
-            text,
-            "{FAINT}--all names every finding and says what to do about each.{FAINT:#}"
-        );
+        let _ = writeln!(text, "{FAINT}--all lists every finding with its remedy.{FAINT:#}");
     }
     text
 }
@@ -78,8 +75,8 @@ fn of_code(group: &[Finding], extent: Extent, also: &[String]) -> String {
     let number = group.len();
     let number = if number > 1 { format!(" ({number})") } else { String::new() };
     let first = match (extent, group.len() - 1) {
-        (Extent::Brief, 0) => safe(&group[0].says),
-        (Extent::Brief, more) => format!("{} ... {more} more", safe(&group[0].says)),
+        (Extent::Brief, 0) => safe(&group[0].message),
+        (Extent::Brief, more) => format!("{} ... {more} more", safe(&group[0].message)),
         _ => code.title().to_owned(),
     };
     let mut text = format!(
@@ -98,7 +95,7 @@ fn of_code(group: &[Finding], extent: Extent, also: &[String]) -> String {
         _ => (usize::MAX, usize::MAX),
     };
     for finding in group.iter().take(shown) {
-        let _ = writeln!(text, "{INDENT}  {}", safe(&finding.says));
+        let _ = writeln!(text, "{INDENT}  {}", safe(&finding.message));
         if !names_itself(finding, extent == Extent::All) {
             for name in finding.images.iter().take(images) {
                 let _ = writeln!(text, "{INDENT}    {}", safe(name));
@@ -119,7 +116,7 @@ fn of_code(group: &[Finding], extent: Extent, also: &[String]) -> String {
 /// Whether the sentence of a finding names its images already: all of them where all are wanted.
 fn names_itself(finding: &Finding, all: bool) -> bool {
     let mut images = finding.images.iter();
-    let is_named = |image: &String| finding.says.contains(image.as_str());
+    let is_named = |image: &String| finding.message.contains(image.as_str());
     if all { images.all(is_named) } else { images.next().is_none_or(is_named) }
 }
 

@@ -69,8 +69,8 @@ const WIDTH: usize = 96;
 /// For people: each limit with its reason.
 pub fn text(settings: &Settings, set: &SetLimits) -> String {
     let mut text = match file(settings) {
-        Some(file) => format!("{} as {} sets them\n", heading("Limits"), safe(&file)),
-        None => format!("{}; there is no {SETTINGS_FILE} here or above\n", heading("Limits")),
+        Some(file) => format!("{}, as set in {}\n", heading("Limits"), safe(&file)),
+        None => format!("{}; no {SETTINGS_FILE} here or above\n", heading("Limits")),
     };
     for limit in limits(settings, set) {
         let from = match limit.from.as_str() {
@@ -93,7 +93,7 @@ pub fn text(settings: &Settings, set: &SetLimits) -> String {
     let options: Vec<String> =
         READ_LIMITS.iter().map(|limit| format!("--{}", limit.name)).collect();
     text.push_str(&format!(
-        "\nThe last {} have options of their own: {}. The others are\nset by --limit NAME=VALUE or in {SETTINGS_FILE}.\n\n",
+        "\nThe last {} have options of their own: {}. The others are\nset with --limit NAME=VALUE or in {SETTINGS_FILE}.\n\n",
         options.len(),
         options.join(", ")
     ));

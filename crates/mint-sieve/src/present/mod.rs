@@ -46,10 +46,10 @@ pub fn how_alike(found: &Found<'_>) -> String {
     match found.level {
         None => String::new(),
         Some(Level { correlation, is_told: true }) => format!(
-            "different images of this collection are up to {correlation:.2} alike; copies are told above that\n"
+            "different images of this collection correlate up to {correlation:.2}; copies must exceed that\n"
         ),
         Some(Level { correlation, .. }) => format!(
-            "too few images to tell how alike different ones get: {correlation:.2}, as elsewhere, is held for it\n"
+            "too few images to measure how alike different ones are; {correlation:.2} is assumed\n"
         ),
     }
 }
@@ -60,11 +60,11 @@ pub fn small_images(found: &Found<'_>) -> String {
         return String::new();
     }
     let how = match found.reach {
-        Reach::Wide => "as they stand, not for crops, frames and tilts",
+        Reach::Wide => "as they are, not for crops, borders and tilts",
         _ => "by bytes and pixels only",
     };
     format!(
-        "{} a side below {SMALL_SIDE_PX} pixels: these are compared {how}\n",
+        "{} a side below {SMALL_SIDE_PX} pixels and are compared {how}\n",
         counted(found.small, "image has", "images have"),
     )
 }

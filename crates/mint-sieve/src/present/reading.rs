@@ -17,7 +17,7 @@ pub struct ReadingSettings {
     class_depth: Option<String>,
     label_from: Option<String>,
     columns: Option<String>,
-    pictures: Option<String>,
+    images: Option<String>,
     splits_from: Option<String>,
     config: Option<String>,
     follow_links: bool,
@@ -29,7 +29,7 @@ pub struct ReadingSettings {
 
 impl ReadingSettings {
     /// The settings that the arguments make.
-    pub fn of(config: &CollectionConfig) -> Self {
+    pub fn new(config: &CollectionConfig) -> Self {
         let path = |path: &Option<PathBuf>| path.as_ref().map(|path| shown_name(path.as_os_str()));
         ReadingSettings {
             collection: config.roots.iter().map(ToString::to_string).collect(),
@@ -37,7 +37,7 @@ impl ReadingSettings {
             class_depth: config.class_depth.map(depth),
             label_from: config.label_from.as_ref().map(ToString::to_string),
             columns: config.columns.as_ref().map(columns),
-            pictures: path(&config.pictures),
+            images: path(&config.images),
             splits_from: path(&config.splits_from),
             config: path(&config.settings.file),
             follow_links: config.follow_links,
@@ -59,7 +59,7 @@ pub fn collection_words(config: &CollectionConfig) -> Vec<OsString> {
         ("--class-depth", config.class_depth.map(depth).map(text)),
         ("--label-from", config.label_from.as_ref().map(|pattern| text(pattern.to_string()))),
         ("--columns", config.columns.as_ref().map(columns).map(text)),
-        ("--pictures", config.pictures.as_ref().map(file)),
+        ("--images", config.images.as_ref().map(file)),
         ("--splits-from", config.splits_from.as_ref().map(file)),
         ("--config", config.named_settings.as_ref().map(file)),
     ];

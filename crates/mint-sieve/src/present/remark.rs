@@ -13,7 +13,7 @@ use crate::console::safe;
 pub fn sentence(remark: &Remark) -> String {
     match remark {
         Remark::OnlyFolder { folder } => {
-            format!("{folder:?} is the only folder, so the folders in it were read")
+            format!("{folder:?} is the only folder, so the folders inside it were read")
         }
         Remark::SplitNamesAreClasses { folders, pattern } => {
             let taken = match folders[..] {
@@ -40,7 +40,7 @@ pub fn sentence(remark: &Remark) -> String {
         Remark::NoClassFolders { .. } => {
             "there are no class folders; classes may be in the names of files".to_owned()
         }
-        Remark::TableAmongPictures(LabelTable { file, columns, .. }) => format!(
+        Remark::TableAmongImages(LabelTable { file, columns, .. }) => format!(
             "{file} is a table of these images with the columns {} and {}",
             columns.path, columns.class
         ),
@@ -52,15 +52,15 @@ pub fn sentence(remark: &Remark) -> String {
         }
         Remark::NamesMatched { pattern, matched, all, first_not } => {
             let first = first_not.as_ref();
-            let first = first.map(|path| format!("; the first that it did not: {path}"));
+            let first = first.map(|path| format!("; the first it did not match: {path}"));
             format!("{pattern} matched {matched} of {all} names{}", first.unwrap_or_default())
         }
         Remark::LinkInside { link, target } => {
             let target = if target.as_str().is_empty() { "." } else { target.as_str() };
-            format!("{link} is a link to {target}: what it leads to is there twice")
+            format!("{link} is a link to {target}: its target is counted twice")
         }
         Remark::MoreLinksInside(more) => {
-            format!("{more} more links lead to what is in the collection itself")
+            format!("{more} more links lead into the collection itself")
         }
         Remark::NotInSplitTable(1) => {
             "1 file in a class is not in the split table, and in no split".to_owned()
@@ -109,7 +109,7 @@ pub fn option(alternative: &Alternative) -> Option<String> {
         Alternative::ClassDepth(to) => format!("--class-depth {}", depth(*to)),
         Alternative::Splits(folders) => format!("--splits {}", splits(folders)),
         Alternative::LabelFrom(pattern) => format!("--label-from '{pattern}'"),
-        Alternative::Pictures => "--pictures FOLDER".to_owned(),
+        Alternative::Pictures => "--images FOLDER".to_owned(),
         Alternative::Table(_) => return None,
     })
 }
@@ -119,11 +119,11 @@ pub fn line(remark: &Remark, config: &CollectionConfig, command: &str) -> String
     let other = match remark.alternative() {
         None => String::new(),
         Some(Alternative::Table(table)) => {
-            format!(" ({} reads it)", command_line(&by_table(&table, config, command)))
+            format!(" (to use it: {})", command_line(&by_table(&table, config, command)))
         }
         Some(other) => {
             let option = option(&other).unwrap_or_default();
-            format!(" ({} reads it otherwise)", safe(&option))
+            format!(" (to read it differently: {})", safe(&option))
         }
     };
     format!("{}{other}", safe(&sentence(remark)))
@@ -140,8 +140,8 @@ fn by_table(table: &LabelTable, config: &CollectionConfig, command: &str) -> Vec
     if !columns.is_empty() {
         words.extend(["--columns".into(), columns.into()]);
     }
-    if table.pictures != table.file.folder() {
-        words.extend(["--pictures".into(), root.path.join(&table.pictures).into_os_string()]);
+    if table.images != table.file.folder() {
+        words.extend(["--images".into(), root.path.join(&table.images).into_os_string()]);
     }
     words
 }

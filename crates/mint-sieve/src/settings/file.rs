@@ -52,7 +52,7 @@ struct Ignored {
 impl Settings {
     /// The settings for a collection: those in `config`, or in the nearest file of the usual name in
     /// the folder of the first root or above it.
-    pub fn of(roots: &[Root], config: Option<&Path>) -> Result<Self, Failure> {
+    pub fn load(roots: &[Root], config: Option<&Path>) -> Result<Self, Failure> {
         match config {
             Some(file) => Self::read(file),
             None => roots
@@ -102,7 +102,7 @@ fn suppression(ignored: Ignored) -> Result<Suppression, String> {
         return Err("expected a code, a class or a path".to_owned());
     }
     if reason.trim().is_empty() {
-        return Err("expected a reason: somebody will ask for it".to_owned());
+        return Err("expected a reason; somebody will ask for one".to_owned());
     }
     let code = code.map(|name| {
         let names = Code::ALL.iter().map(|code| code.as_str());
@@ -111,7 +111,8 @@ fn suppression(ignored: Ignored) -> Result<Suppression, String> {
         Code::named(&name).ok_or_else(|| format!("there is no code {name:?}{hint}"))
     });
     let paths = path.map(|pattern| {
-        Paths::like(&pattern).map_err(|why| format!("{pattern:?} is no pattern of paths: {why}"))
+        Paths::like(&pattern)
+            .map_err(|why| format!("{pattern:?} is not a valid path pattern: {why}"))
     });
     Ok(Suppression { code: code.transpose()?, class, paths: paths.transpose()?, reason })
 }

@@ -28,7 +28,7 @@ pub struct SetLimits {
 
 impl SetLimits {
     /// Lays what the file says over the defaults, and `words` (`NAME=VALUE`) over both.
-    pub fn of(settings: &Settings, words: &[String]) -> Result<Self, Failure> {
+    pub fn new(settings: &Settings, words: &[String]) -> Result<Self, Failure> {
         let mut limits = SetLimits { values: FindingLimits::default(), origins: BTreeMap::new() };
         let file = settings.file.as_ref().map_or(String::new(), |file| file.display().to_string());
         for (name, &value) in &settings.limits {

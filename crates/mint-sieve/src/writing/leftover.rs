@@ -36,10 +36,7 @@ pub fn sweep(folder: &Path) {
         });
         let path = entry.path();
         if is_ours && removed(&path).unwrap_or(false) {
-            warn(&format!(
-                "removed {}, which a run that was ended had left behind",
-                path.display()
-            ));
+            warn(&format!("removed {}, left behind by a run that was interrupted", path.display()));
         }
     }
 }

@@ -1,4 +1,4 @@
-//! The folders of a split: `split/class/picture`.
+//! The folders of a split: `split/class/image`.
 
 use std::collections::HashSet;
 use std::ffi::OsStr;
@@ -11,8 +11,8 @@ use sieve_core::collection::{Collection, Located, composed};
 use sieve_core::files::shown_name;
 use sieve_core::io_reason;
 use sieve_core::measuring::Digest;
-use sieve_core::progress::Watch;
-use sieve_core::reading::{FileBytes, ReadLimits, Trouble};
+use sieve_core::progress::Progress;
+use sieve_core::reading::{FileBytes, ReadError, ReadLimits};
 use sieve_core::splitting::{Assigned, Assignment};
 
 use crate::failure::Failure;
@@ -44,9 +44,9 @@ pub struct Tree<'a> {
 }
 
 impl Tree<'_> {
-    /// Writes every picture below `to` as `part/class/picture`, each as it was measured.
-    pub fn write(&self, to: &Path, watch: &dyn Watch) -> Result<(), Failure> {
-        watch.begin("writing pictures", Some(self.assignment.images.len() as u64));
+    /// Writes every picture below `to` as `part/class/image`, each as it was measured.
+    pub fn write(&self, to: &Path, watch: &dyn Progress) -> Result<(), Failure> {
+        watch.begin("writing images", Some(self.assignment.images.len() as u64));
         let images = &self.assignment.images;
         let places = places(images, self.parts)?;
         // Folders first, on one thread: the files then only need their parents.
@@ -75,7 +75,7 @@ impl Tree<'_> {
     fn bring(
         &self,
         image: &Assigned<'_>,
-        bytes: Result<FileBytes, Trouble>,
+        bytes: Result<FileBytes, ReadError>,
         place: &Path,
         to: &Path,
     ) -> Result<(), Failure> {
@@ -86,12 +86,12 @@ impl Tree<'_> {
         };
         let bytes = match bytes {
             Ok(FileBytes { bytes, .. }) => bytes,
-            Err(Trouble::Unreadable(reason)) => {
+            Err(ReadError::Unreadable(reason)) => {
                 return Err(Failure::input(format!("cannot read {path}: {reason}")));
             }
             Err(_) => return Err(changed()),
         };
-        if Digest::of(&bytes) != image.digest {
+        if Digest::of_bytes(&bytes) != image.digest {
             return Err(changed());
         }
         let (source, target) = (self.collection.file(image.record.located()), to.join(place));
@@ -105,17 +105,15 @@ impl Tree<'_> {
                 resolved(source).and_then(|source| soft_link(&source, &target))
             }
             (_, None) => {
-                return Err(Failure::call(format!(
-                    "{path} lies in an archive, which gives no links"
-                ))
-                .hint("Nothing was kept. Leave --link away to write copies."));
+                return Err(Failure::call(format!("{path} is in an archive and cannot be linked"))
+                    .hint("Nothing was kept. Omit --link to write copies."));
             }
         };
         brought.map_err(|error| {
             let failure = unwritten(place, &error);
             match error.kind() {
                 ErrorKind::CrossesDevices => failure.hint(
-                    "Hard links need the pictures on the same disk. Use --link soft or copies.",
+                    "Hard links need both on the same file system. Use --link soft, or copies.",
                 ),
                 _ => failure,
             }
@@ -129,7 +127,7 @@ impl Tree<'_> {
 
 /// Stops the work at the first failure.
 struct Failing<'a> {
-    watch: &'a dyn Watch,
+    watch: &'a dyn Progress,
     first: Mutex<Option<Failure>>,
 }
 
@@ -139,7 +137,7 @@ impl Failing<'_> {
     }
 }
 
-impl Watch for Failing<'_> {
+impl Progress for Failing<'_> {
     fn begin(&self, what: &'static str, total: Option<u64>) {
         self.watch.begin(what, total);
     }
@@ -172,7 +170,7 @@ fn places(images: &[Assigned<'_>], parts: &[String]) -> Result<Vec<PathBuf>, Fai
         if !matches!(Path::new(class).components().collect::<Vec<_>>()[..], [Component::Normal(_)])
         {
             let message = format!("the class {:?} cannot be the name of a folder", image.class);
-            return Err(Failure::call(message).hint("Use --out to write a split table only."));
+            return Err(Failure::call(message).hint("Use --out to write only a split table."));
         }
         let folder =
             Path::new(&parts[image.part]).join(class).join(names.iter().collect::<PathBuf>());

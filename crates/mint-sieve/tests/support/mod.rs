@@ -46,9 +46,9 @@ impl Workspace {
     /// A folder with one of every fault of a file in `herbs`.
     pub fn faulty() -> Self {
         let workspace = Workspace::healthy();
-        let picture = jpeg(900);
+        let image = jpeg(900);
         let files: [(&str, &[u8]); 13] = [
-            ("herbs/sage/cut.jpg", &picture[..picture.len() * 2 / 3]),
+            ("herbs/sage/cut.jpg", &image[..image.len() * 2 / 3]),
             ("herbs/sage/no-end.jpg", &jpeg(901)[..jpeg(901).len() - 2]),
             ("herbs/sage/trailing.jpg", &[&jpeg(902)[..], b"a clip"].concat()),
             ("herbs/sage/empty.jpg", b""),
@@ -128,7 +128,7 @@ impl Workspace {
     }
 
     /// What the program says when it succeeds: nothing on standard error.
-    pub fn says(&self, arguments: &[&str]) -> String {
+    pub fn message(&self, arguments: &[&str]) -> String {
         let answer = self.run(arguments);
         assert_eq!((answer.status, answer.stderr.as_str()), (0, ""), "{arguments:?}");
         answer.stdout
@@ -136,7 +136,7 @@ impl Workspace {
 
     /// The JSON that the program says when it succeeds.
     pub fn json(&self, arguments: &[&str]) -> Value {
-        serde_json::from_str(&self.says(&[arguments, &["--format", "json"]].concat())).unwrap()
+        serde_json::from_str(&self.message(&[arguments, &["--format", "json"]].concat())).unwrap()
     }
 
     /// The content of every file below a folder, by its path there. Links are followed.
@@ -200,7 +200,7 @@ fn collect(folder: &Path, prefix: &str, files: &mut BTreeMap<String, Vec<u8>>) {
 
 /// A picture of 64 x 48 pixels, the smallest that is told by its looks; every `tone` is another one, unlike all
 /// others: patches of 8 x 8 pixels in colours that a counter gives.
-pub fn picture(tone: u32) -> Picture {
+pub fn image(tone: u32) -> Picture {
     let data = (0..64 * 48u32).flat_map(|at| {
         let (x, y) = (at % 64, at / 64);
         let mut bits = (tone << 16 | (y / 8) << 8 | (x / 8)).wrapping_mul(0x9e37_79b1);
@@ -212,14 +212,14 @@ pub fn picture(tone: u32) -> Picture {
     Picture { width: 64, height: 48, data: data.collect() }
 }
 
-/// [`picture`] as a JPEG.
+/// [`image`] as a JPEG.
 pub fn jpeg(tone: u32) -> Vec<u8> {
-    encode::jpeg(&picture(tone), 90.0, Jpeg::Baseline, None)
+    encode::jpeg(&image(tone), 90.0, Jpeg::Baseline, None)
 }
 
-/// [`picture`] as a PNG.
+/// [`image`] as a PNG.
 pub fn png(tone: u32) -> Vec<u8> {
-    encode::png(&picture(tone))
+    encode::png(&image(tone))
 }
 
 /// The strings of a JSON array.

@@ -3,8 +3,8 @@
 use rayon::prelude::*;
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, Request};
-use sieve_core::likeness::Subject;
-use sieve_core::progress::Silent;
+use sieve_core::likeness::PreparedImage;
+use sieve_core::progress::NoProgress;
 use sieve_core::record::Record;
 
 /// The pictures of a collection.
@@ -12,7 +12,7 @@ pub struct Prepared {
     /// What is known of all files.
     pub catalog: Catalog,
     /// How each picture looks.
-    pub subjects: Vec<Option<Subject>>,
+    pub prepared: Vec<Option<PreparedImage>>,
     /// The record of each.
     images: Vec<usize>,
 }
@@ -23,21 +23,23 @@ impl Prepared {
         let folder = std::env::args().nth(1).expect("a folder");
         let request = Request { follow_links: true, ..Request::at(&folder) };
         let opened =
-            collection::open(&request, &collection::Forgetful, &Silent).expect("a collection");
+            collection::open(&request, &collection::NoCache, &NoProgress).expect("a collection");
         let options = Options::default();
-        let catalog = catalog::measure(opened, &options, None, &Silent).expect("nobody stops it");
+        let catalog =
+            catalog::measure(opened, &options, None, &NoProgress).expect("nobody stops it");
         let images: Vec<usize> = (0..catalog.records.len())
             .filter(|&index| catalog.records[index].image().is_some())
             .collect();
-        let thumbnails =
-            catalog.thumbnails(&images, None, &options.limits, &Silent).expect("nobody stops it");
+        let thumbnails = catalog
+            .thumbnails(&images, None, &options.limits, &NoProgress)
+            .expect("nobody stops it");
         let subject = |at: usize| {
             let measured = catalog.records[images[at]].image()?;
             let (aspect, plain) = (measured.aspect() as f32, measured.look.flat_share);
-            Some(Subject::of(thumbnails[at].clone()?, aspect, plain))
+            Some(PreparedImage::new(thumbnails[at].clone()?, aspect, plain))
         };
-        let subjects = (0..images.len()).into_par_iter().map(subject).collect();
-        Prepared { catalog, subjects, images }
+        let prepared = (0..images.len()).into_par_iter().map(subject).collect();
+        Prepared { catalog, prepared, images }
     }
 
     /// The record of a picture.
@@ -46,7 +48,7 @@ impl Prepared {
     }
 
     /// How it looks.
-    pub fn subject(&self, at: u32) -> Option<&Subject> {
-        self.subjects[at as usize].as_ref()
+    pub fn subject(&self, at: u32) -> Option<&PreparedImage> {
+        self.prepared[at as usize].as_ref()
     }
 }

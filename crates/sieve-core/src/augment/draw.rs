@@ -105,9 +105,9 @@ impl Draw {
     /// # Panics
     ///
     /// When the picture is empty.
-    pub fn apply(&self, picture: &Pixels, policy: &Policy) -> Warped {
-        let to_frame = self.to_frame(picture.width_px, picture.height_px, policy.frame);
-        let mut warped = warp(picture, to_frame, policy.frame, policy.fill);
+    pub fn apply(&self, image: &Pixels, policy: &Policy) -> Warped {
+        let to_frame = self.to_frame(image.width_px, image.height_px, policy.frame);
+        let mut warped = warp(image, to_frame, policy.frame, policy.fill);
         let tones = self.steps.iter().filter_map(|step| match step.drawn {
             Drawn::Brightness { factor } => Some(Tone::brightness(factor)),
             Drawn::Contrast { factor } => Some(Tone::contrast(factor)),
@@ -142,25 +142,25 @@ mod tests {
     }
 
     /// A picture of 8 x 6 in which every pixel differs.
-    fn picture() -> Pixels {
+    fn image() -> Pixels {
         let data = (0..8 * 6).flat_map(|i| [i as u8 * 5, 255 - i as u8 * 5, i as u8]).collect();
         Pixels { width_px: 8, height_px: 6, data }
     }
 
-    /// What one draw of a policy makes of [`picture`].
+    /// What one draw of a policy makes of [`image`].
     fn shown(steps: &str) -> Pixels {
         let policy = policy(steps);
-        policy.draw(0, "a.jpg", 0).apply(&picture(), &policy).pixels
+        policy.draw(0, "a.jpg", 0).apply(&image(), &policy).pixels
     }
 
     #[test]
     fn whole_moves_are_exact() {
-        let picture = picture();
-        assert_eq!(Draw::NOTHING.apply(&picture, &policy("")).pixels, picture);
+        let image = image();
+        assert_eq!(Draw::NOTHING.apply(&image, &policy("")).pixels, image);
         let gathered = |from: &dyn Fn(u32, u32) -> (u32, u32)| {
             let places = (0..6).flat_map(|y| (0..8).map(move |x| (x, y)));
-            let data = places.map(|(x, y)| from(x, y)).flat_map(|(x, y)| picture.at(x, y));
-            Pixels { data: data.collect(), ..picture }
+            let data = places.map(|(x, y)| from(x, y)).flat_map(|(x, y)| image.at(x, y));
+            Pixels { data: data.collect(), ..image }
         };
         let flip = |axis: &str| shown(&format!("[[step]]\ndo = 'flip'\naxis = '{axis}'"));
         assert_eq!(flip("left-right"), gathered(&|x, y| (7 - x, y)));
@@ -172,7 +172,7 @@ mod tests {
         let wrapped = "[outside]\nfill = 'wrap'\n[[step]]\ndo = 'shift'\nbetween = [0.25, 0.25]";
         let shifted = shown(wrapped);
         for (x, y) in [(0, 0), (3, 3), (7, 5)] {
-            let above = |rows: u32| picture.at((x + 6) % 8, (y + 6 - rows) % 6);
+            let above = |rows: u32| image.at((x + 6) % 8, (y + 6 - rows) % 6);
             let mean = [0, 1, 2]
                 .map(|c| (u16::from(above(1)[c]) + u16::from(above(2)[c])).div_ceil(2) as u8);
             assert_eq!(shifted.at(x, y), mean);

@@ -240,7 +240,7 @@ fn step(index: usize, text: &StepText) -> Result<Step, PolicyError> {
     let place = |key: &str| format!("step {} ({}) {key}", index + 1, text.r#do);
     let chance = text.chance.unwrap_or(1.0);
     if !(0.0..=1.0).contains(&chance) {
-        return Err(wrong(place("chance"), format!("{chance} is no chance; expected 0 to 1")));
+        return Err(wrong(place("chance"), format!("{chance} is not a chance; expected 0 to 1")));
     }
     let range = |least: f64, most: f64, unit: &str| {
         let [from, to] = text.between.ok_or_else(|| {

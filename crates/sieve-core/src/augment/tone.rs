@@ -20,7 +20,7 @@ impl Tone {
         Tone { slope: factor, offset: 127.5 * (1.0 - factor) }
     }
 
-    fn of(self, value: f64) -> f64 {
+    fn apply(self, value: f64) -> f64 {
         (value * self.slope + self.offset).clamp(0.0, 255.0)
     }
 }
@@ -32,7 +32,7 @@ pub(super) fn apply(pixels: &mut Pixels, tones: &[Tone]) {
     }
     let table: Vec<u8> = (0..=255u8)
         .map(|value| {
-            let toned = tones.iter().fold(f64::from(value), |value, tone| tone.of(value));
+            let toned = tones.iter().fold(f64::from(value), |value, tone| tone.apply(value));
             (toned + 0.5) as u8
         })
         .collect();

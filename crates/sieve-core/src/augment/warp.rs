@@ -21,7 +21,7 @@ const LEFT_TO_SAMPLES: f64 = 4.0;
 /// Samples of a pixel in each direction at most; only a map that flattens the picture asks for more.
 const MOST_SAMPLES: f64 = 64.0;
 
-/// Fills a frame from `picture`, whose points `to_frame` maps to points of the frame.
+/// Fills a frame from `image`, whose points `to_frame` maps to points of the frame.
 ///
 /// Each pixel of the frame is the mean of `n` x `m` samples spread evenly over it, where `n` and `m`
 /// are the numbers of source pixels that one step right and one step down in the frame cross,
@@ -44,26 +44,26 @@ const MOST_SAMPLES: f64 = 64.0;
 /// # Panics
 ///
 /// When the picture or the frame has no pixels, or the map cannot be undone.
-pub fn warp(picture: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> Warped {
-    assert!(!picture.data.is_empty(), "a picture has pixels");
-    let to_picture = to_frame.inverse().expect("the map can be undone");
-    let [a, b, _, d, e, _] = to_picture.0;
+pub fn warp(image: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> Warped {
+    assert!(!image.data.is_empty(), "a picture has pixels");
+    let to_image = to_frame.inverse().expect("the map can be undone");
+    let [a, b, _, d, e, _] = to_image.0;
     let (crossed_right, crossed_down) = (a.hypot(d), b.hypot(e));
     let block = (crossed_right.min(crossed_down) / LEFT_TO_SAMPLES).max(1.0) as u32;
     let blocks;
-    let picture = if block > 1 {
-        blocks = averaged(picture, block);
+    let image = if block > 1 {
+        blocks = averaged(image, block);
         &blocks
     } else {
-        picture
+        image
     };
     let shrunk = 1.0 / f64::from(block);
-    let to_picture = to_picture.then(Affine::scale(shrunk, shrunk, (0.0, 0.0)));
+    let to_image = to_image.then(Affine::scale(shrunk, shrunk, (0.0, 0.0)));
 
     let samples = |crossed: f64| (crossed * shrunk - 1e-9).ceil().clamp(1.0, MOST_SAMPLES) as u32;
     let (across, down) = (samples(crossed_right), samples(crossed_down));
     let count = across * down;
-    let source = Source { picture, fill };
+    let source = Source { image, fill };
     let (width, height) = (frame.width_px, frame.height_px);
     let mut data = Vec::with_capacity(width as usize * height as usize * 3);
     let mut outside = 0u64;
@@ -74,7 +74,7 @@ pub fn warp(picture: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> War
                 let y = f64::from(row) + (f64::from(j) + 0.5) / f64::from(down);
                 for i in 0..across {
                     let x = f64::from(column) + (f64::from(i) + 0.5) / f64::from(across);
-                    let (u, v) = to_picture.at(x, y);
+                    let (u, v) = to_image.at(x, y);
                     let sample = source.inner(u, v).unwrap_or_else(|| {
                         outside += u64::from(!source.contains(u, v));
                         source.sample(u, v)
@@ -95,12 +95,12 @@ pub fn warp(picture: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> War
 
 /// A picture reduced `block` times: each pixel is the mean of `block` x `block`, or of what is there
 /// of them at the right and bottom edges.
-pub fn averaged(picture: &Pixels, block: u32) -> Pixels {
-    let (width, height) = (picture.width_px, picture.height_px);
+pub fn averaged(image: &Pixels, block: u32) -> Pixels {
+    let (width, height) = (image.width_px, image.height_px);
     let (columns, rows) = (width.div_ceil(block), height.div_ceil(block));
     let mut data = Vec::with_capacity(columns as usize * rows as usize * 3);
     let row_length = width as usize * 3;
-    for band in picture.data.chunks(row_length * block as usize) {
+    for band in image.data.chunks(row_length * block as usize) {
         let mut sums = vec![[0u32; 3]; columns as usize];
         for row in band.chunks_exact(row_length) {
             for (sums, pixels) in sums.iter_mut().zip(row.chunks(3 * block as usize)) {
@@ -119,7 +119,7 @@ pub fn averaged(picture: &Pixels, block: u32) -> Pixels {
 }
 
 struct Source<'a> {
-    picture: &'a Pixels,
+    image: &'a Pixels,
     fill: Fill,
 }
 
@@ -129,23 +129,23 @@ impl Source<'_> {
     fn contains(&self, u: f64, v: f64) -> bool {
         const HAIR: f64 = 1e-6;
         let on = |at: f64, side: u32| (-HAIR..=f64::from(side) + HAIR).contains(&at);
-        on(u, self.picture.width_px) && on(v, self.picture.height_px)
+        on(u, self.image.width_px) && on(v, self.image.height_px)
     }
 
     /// The colour at a point whose four pixels are all in the picture: what [`Source::sample`] gives
     /// there, many times faster. Most points of large pictures are such.
     fn inner(&self, u: f64, v: f64) -> Option<[f64; 3]> {
         let (x, y) = (u - 0.5, v - 0.5);
-        let (width, height) = (self.picture.width_px as usize, self.picture.height_px as usize);
+        let (width, height) = (self.image.width_px as usize, self.image.height_px as usize);
         if !(x >= 0.0 && y >= 0.0 && x < (width - 1) as f64 && y < (height - 1) as f64) {
             return None;
         }
         let (left, top) = (x as usize, y as usize);
         let (fx, fy) = (x - left as f64, y - top as f64);
         let at = (top * width + left) * 3;
-        let above: &[u8; 6] = self.picture.data[at..at + 6].try_into().expect("6 values");
+        let above: &[u8; 6] = self.image.data[at..at + 6].try_into().expect("6 values");
         let at = at + width * 3;
-        let below: &[u8; 6] = self.picture.data[at..at + 6].try_into().expect("6 values");
+        let below: &[u8; 6] = self.image.data[at..at + 6].try_into().expect("6 values");
         Some([0, 1, 2].map(|c| {
             let column = |c: usize| {
                 let (above, below) = (f64::from(above[c]), f64::from(below[c]));
@@ -173,13 +173,13 @@ impl Source<'_> {
     /// The colour of a pixel, inside or outside of the picture.
     fn pixel(&self, column: i64, row: i64) -> [f64; 3] {
         let inside = |at: i64, side: u32| (0..i64::from(side)).contains(&at);
-        let (width, height) = (self.picture.width_px, self.picture.height_px);
+        let (width, height) = (self.image.width_px, self.image.height_px);
         let (column, row) = match self.fill {
             _ if inside(column, width) && inside(row, height) => (column, row),
             Fill::Colour(colour) => return colour.map(f64::from),
             fill => (folded(column, width, fill), folded(row, height, fill)),
         };
-        self.picture.at(column as u32, row as u32).map(f64::from)
+        self.image.at(column as u32, row as u32).map(f64::from)
     }
 }
 
@@ -202,7 +202,7 @@ mod tests {
     use crate::augment::Fit;
     use proptest::prelude::*;
 
-    fn picture(width_px: u32, height_px: u32, value: impl Fn(u32, u32) -> u8) -> Pixels {
+    fn image(width_px: u32, height_px: u32, value: impl Fn(u32, u32) -> u8) -> Pixels {
         let places = (0..height_px).flat_map(|y| (0..width_px).map(move |x| (x, y)));
         Pixels { width_px, height_px, data: places.flat_map(|(x, y)| [value(x, y); 3]).collect() }
     }
@@ -219,7 +219,7 @@ mod tests {
     #[test]
     fn fills_continue_the_picture() {
         // Three pixels a b c, seen through a frame of nine that begins three pixels earlier.
-        let strip = picture(3, 1, |x, _| x as u8 + 1);
+        let strip = image(3, 1, |x, _| x as u8 + 1);
         let seen = |fill| {
             let warped = warp(&strip, Affine::shift(3.0, 0.0), frame(9, 1), fill);
             assert!((warped.outside_share - 6.0 / 9.0).abs() < 1e-12);
@@ -234,7 +234,7 @@ mod tests {
     #[test]
     fn reduction_averages_what_it_covers() {
         // Stripes of one pixel would turn into black or white without averaging.
-        let stripes = picture(12, 12, |x, _| if x % 2 == 0 { 0 } else { 200 });
+        let stripes = image(12, 12, |x, _| if x % 2 == 0 { 0 } else { 200 });
         let warped = warp(&stripes, Affine::scale(0.5, 0.5, (0.0, 0.0)), frame(6, 6), Fill::Edge);
         assert!(
             grey(&warped).iter().all(|value| (90..=110).contains(value)),
@@ -245,12 +245,11 @@ mod tests {
     }
 
     /// Each pixel of the frame as the mean of all it covers, where the sides divide without rest.
-    fn block_means(picture: &Pixels, times: u32) -> Vec<u8> {
-        let (width, height) = (picture.width_px / times, picture.height_px / times);
+    fn block_means(image: &Pixels, times: u32) -> Vec<u8> {
+        let (width, height) = (image.width_px / times, image.height_px / times);
         let mean = |x: u32, y: u32| {
             let places = (0..times).flat_map(|j| (0..times).map(move |i| (i, j)));
-            let values =
-                places.map(|(i, j)| u32::from(picture.at(x * times + i, y * times + j)[0]));
+            let values = places.map(|(i, j)| u32::from(image.at(x * times + i, y * times + j)[0]));
             let sum: u32 = values.sum();
             (f64::from(sum) / f64::from(times * times)).round() as u8
         };
@@ -259,7 +258,7 @@ mod tests {
 
     #[test]
     fn strong_reductions_stay_near_the_means() {
-        let waves = picture(240, 120, |x, y| {
+        let waves = image(240, 120, |x, y| {
             let (x, y) = (f64::from(x), f64::from(y));
             (127.0 + 70.0 * (x / 17.0).sin() + 50.0 * (y / 11.0).cos()) as u8
         });
@@ -277,7 +276,7 @@ mod tests {
             });
         }
         // What is left over at the edges is averaged by itself.
-        let rest = averaged(&picture(5, 3, |x, y| (10 * x + y) as u8), 2);
+        let rest = averaged(&image(5, 3, |x, y| (10 * x + y) as u8), 2);
         assert_eq!((rest.width_px, rest.height_px), (3, 2));
         assert_eq!(
             rest.data.iter().step_by(3).copied().collect::<Vec<u8>>(),
@@ -287,7 +286,7 @@ mod tests {
 
     #[test]
     fn the_smallest_pictures_do() {
-        let dot = picture(1, 1, |_, _| 7);
+        let dot = image(1, 1, |_, _| 7);
         for fill in [Fill::Mirror, Fill::Edge, Fill::Wrap] {
             let map = Affine::rotate(33.0, (0.5, 0.5)).then(Affine::shift(1.3, -0.4));
             assert!(grey(&warp(&dot, map, frame(5, 1), fill)).iter().all(|&value| value == 7));
@@ -296,8 +295,8 @@ mod tests {
 
     /// The same warp by the definition, one sample at a time, with the fill made real: the picture
     /// is first laid out three times in both directions.
-    fn slow_twin(picture: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> Vec<u8> {
-        let (width, height) = (i64::from(picture.width_px), i64::from(picture.height_px));
+    fn slow_twin(image: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> Vec<u8> {
+        let (width, height) = (i64::from(image.width_px), i64::from(image.height_px));
         let index = |at: i64, side: i64| match fill {
             Fill::Wrap => (at + 4 * side) % side,
             Fill::Edge => at.max(0).min(side - 1),
@@ -310,7 +309,7 @@ mod tests {
             }
         };
         let value = |column: i64, row: i64| {
-            f64::from(picture.at(index(column, width) as u32, index(row, height) as u32)[0])
+            f64::from(image.at(index(column, width) as u32, index(row, height) as u32)[0])
         };
         let back = to_frame.inverse().unwrap();
         let mut seen = Vec::new();
@@ -336,7 +335,7 @@ mod tests {
             degrees in -180.0..180.0, zoom in 1.0..2.0, dx in -4.0..4.0, dy in -4.0..4.0,
             values in proptest::collection::vec(any::<u8>(), 35), wrap in any::<bool>(), edge in any::<bool>(),
         ) {
-            let source = picture(7, 5, |x, y| values[(y * 7 + x) as usize]);
+            let source = image(7, 5, |x, y| values[(y * 7 + x) as usize]);
             let map = Affine::rotate(degrees, (3.5, 2.5))
                 .then(Affine::scale(zoom, zoom, (3.5, 2.5))).then(Affine::shift(dx, dy));
             let fill = if wrap { Fill::Wrap } else if edge { Fill::Edge } else { Fill::Mirror };

@@ -23,7 +23,7 @@ pub struct ClassCount {
     /// The same of each split, in their order.
     pub splits: Vec<SplitCount>,
     /// Files that it lacks to reach the floor.
-    pub lacking: u64,
+    pub shortfall: u64,
     /// Independent pictures that it lacks to reach the floor.
     pub lacking_independent: u64,
 }
@@ -95,7 +95,7 @@ pub(super) fn classes(
     let mut members: BTreeMap<&str, Vec<usize>> =
         classes.iter().map(|class| (class.as_str(), Vec::new())).collect();
     let mut of_split: BTreeMap<&str, u64> = BTreeMap::new();
-    let split_of = |number: usize| found.pictures[number].record.split();
+    let split_of = |number: usize| found.images[number].record.split();
     for (number, class) in labelled(found) {
         members.entry(class).or_default().push(number);
         *of_split.entry(split_of(number).unwrap_or_default()).or_default() += 1;
@@ -118,7 +118,7 @@ pub(super) fn classes(
             splits: splits.collect(),
             images: numbers.len() as u64,
             share: share(numbers.len(), all),
-            lacking: floor.saturating_sub(numbers.len() as u64),
+            shortfall: floor.saturating_sub(numbers.len() as u64),
             lacking_independent: floor.saturating_sub(independent),
             independent,
             class: class.to_owned(),
@@ -136,7 +136,7 @@ pub(super) fn scopes(
 ) -> Vec<Scope> {
     let scope = |split: Option<&String>| {
         let here = labelled(found).filter(|(number, _)| {
-            split.is_none_or(|split| found.pictures[*number].record.split() == Some(split))
+            split.is_none_or(|split| found.images[*number].record.split() == Some(split))
         });
         let independent = units.count(here.map(|(number, _)| number));
         let counts = |of: fn(&SplitCount) -> u64, all: fn(&ClassCount) -> u64| {
@@ -161,7 +161,7 @@ pub(super) fn scopes(
 }
 
 fn spread(counts: &[(&str, u64)], images: u64) -> Option<Spread> {
-    let diversity = Diversity::of(counts.iter().map(|&(_, images)| images))?;
+    let diversity = Diversity::new(counts.iter().map(|&(_, images)| images))?;
     let named = |&(class, images): &(&str, u64)| Largest { class: class.to_owned(), images };
     let filled = || counts.iter().filter(|(_, images)| *images > 0);
     // The first of equals, both times.

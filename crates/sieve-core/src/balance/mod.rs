@@ -1,18 +1,18 @@
 //! BALANCE: what a class count hides, and what can be done about it.
 //!
 //! Everything is counted twice: as files, and as independent pictures, where copies and frames of one
-//! moment count once. Only pictures that lie in a class count.
+//! moment count once. Only images that lie in a class count.
 
+mod associations;
 mod counts;
 mod held_out;
 mod repair;
-mod ties;
 mod weights;
 
+pub use associations::{Association, Cell, Residual};
 pub use counts::{ClassCount, Largest, Scope, SplitCount, Spread};
 pub use held_out::{ASSUMED_ACCURACY, ClassVerdict, HeldOut};
 pub use repair::{Cap, Steps};
-pub use ties::{Cell, Departure, Tie};
 pub use weights::{DEFAULT_BETA, Weight, effective_number};
 
 use std::collections::BTreeMap;
@@ -62,13 +62,13 @@ pub struct Balance {
     pub held_out: Vec<HeldOut>,
     /// How classes go together with facts beside the label. Facts that are the same for all pictures
     /// are left out.
-    pub ties: Vec<Tie>,
+    pub associations: Vec<Association>,
 }
 
 /// The pictures of `found` that lie in a class, by number.
 fn labelled<'a>(found: &'a Found<'_>) -> impl Iterator<Item = (usize, &'a str)> {
-    let pictures = found.pictures.iter().enumerate();
-    pictures.filter_map(|(number, picture)| Some((number, picture.record.class()?)))
+    let images = found.images.iter().enumerate();
+    images.filter_map(|(number, image)| Some((number, image.record.class()?)))
 }
 
 /// The balance of the one collection that was searched for `found`; `classes` are all its classes,
@@ -80,7 +80,7 @@ pub fn balance(
     limits: &FindingLimits,
     settings: &Settings,
 ) -> Balance {
-    let units = Units::of(found);
+    let units = Units::independent(found);
     let floor = limits.thin_class.ceil() as u64;
     let counted = counts::classes(classes, splits, found, &units, floor);
     let scopes = counts::scopes(splits, &counted, found, &units);
@@ -91,13 +91,13 @@ pub fn balance(
         .collect();
     let total = trained.values().sum();
     Balance {
-        independent: Independent::of(found),
+        independent: Independent::new(found),
         weights: weights::weights(&counted, &trained, settings.beta),
         caps: repair::caps(&trained, limits),
         floor,
-        steps: settings.batch.and_then(|batch| Steps::of(total, batch)),
+        steps: settings.batch.and_then(|batch| Steps::new(total, batch)),
         held_out: held_out::verdicts(splits, training.as_deref(), &scopes, &counted, limits),
-        ties: ties::ties(classes, found, &units, limits),
+        associations: associations::associations(classes, found, &units, limits),
         scopes,
         classes: counted,
         training,

@@ -56,7 +56,7 @@ pub struct Steps {
 
 impl Steps {
     /// For so many pictures; none for none, or for batches of nothing.
-    pub(super) fn of(images: u64, batch: u64) -> Option<Self> {
+    pub(super) fn new(images: u64, batch: u64) -> Option<Self> {
         (images > 0 && batch > 0).then(|| Steps {
             batch,
             images,

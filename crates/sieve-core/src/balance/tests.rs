@@ -33,8 +33,8 @@ fn copies_and_bursts_count_once_and_look_alikes_do_not() {
     assert_eq!(balance.independent.images, 7);
     let counted: Vec<_> = balance.classes.iter().map(|c| (c.images, c.independent)).collect();
     assert_eq!(counted, [(4, 4), (6, 4), (0, 0)], "the picture of two classes counts to both");
-    let lacking: Vec<u64> = balance.classes.iter().map(|c| c.lacking_independent).collect();
-    assert_eq!((lacking, balance.classes[1].lacking), (vec![1, 1, 5], 0));
+    let shortfall: Vec<u64> = balance.classes.iter().map(|c| c.lacking_independent).collect();
+    assert_eq!((shortfall, balance.classes[1].shortfall), (vec![1, 1, 5], 0));
     near(balance.classes[0].share, 0.4);
     let [all] = &balance.scopes[..] else { panic!("{:?}", balance.scopes) };
     assert_eq!((all.files.images, all.independent.images), (10, 7));
@@ -101,14 +101,15 @@ fn what_tells_a_class_apart_stands_out() {
     let found = found(&catalog, &[]);
     let all = names(&["bay", "sage", "thyme"]);
     let balance = balance(&all, &[], &found, &FindingLimits::default(), &Settings::default());
-    let facts: Vec<&str> = balance.ties.iter().map(|tie| tie.fact).collect();
+    let facts: Vec<&str> =
+        balance.associations.iter().map(|association| association.fact).collect();
     assert_eq!(facts, ["size", "camera"], "what is the same for all is no tie");
-    assert!(balance.ties[0].p_corrected > 0.5);
-    assert!(balance.ties[0].departures.iter().all(|departure| !departure.stands_out));
-    let first = &balance.ties[1].departures[0];
+    assert!(balance.associations[0].p_corrected > 0.5);
+    assert!(balance.associations[0].residuals.iter().all(|residual| !residual.stands_out));
+    let first = &balance.associations[1].residuals[0];
     assert_eq!((first.class.as_str(), first.value.as_str()), ("sage", "Bench"));
     near(first.share - first.share_elsewhere, 0.75);
-    assert!(first.stands_out && balance.ties[1].p_corrected < 1e-9);
+    assert!(first.stands_out && balance.associations[1].p_corrected < 1e-9);
 }
 
 #[test]
@@ -134,10 +135,11 @@ fn neither_a_pool_of_rare_values_nor_copies_tell_a_class() {
         balance(&all, &[], &found, &FindingLimits::default(), &Settings::default())
     };
     let told = |balance: &Balance, fact: Fact| -> Vec<String> {
-        let tie = balance.ties.iter().find(|tie| tie.fact == fact.name());
-        let departures = tie.into_iter().flat_map(|tie| &tie.departures);
-        let out = departures.filter(|departure| departure.stands_out);
-        out.map(|departure| format!("{} {}", departure.class, departure.value)).collect()
+        let association =
+            balance.associations.iter().find(|association| association.fact == fact.name());
+        let residuals = association.into_iter().flat_map(|association| &association.residuals);
+        let out = residuals.filter(|residual| residual.stands_out);
+        out.map(|residual| format!("{} {}", residual.class, residual.value)).collect()
     };
     let each_counts = balance_of(&[]);
     assert_eq!(told(&each_counts, Fact::Day), ["sage 2026-08-01"]);
@@ -145,7 +147,8 @@ fn neither_a_pool_of_rare_values_nor_copies_tell_a_class() {
     // Twenty copies are one picture, and that one has its camera by chance.
     let once = balance_of(&[(Kind::Near, &copies)]);
     assert_eq!(told(&once, Fact::Camera), [] as [&str; 0]);
-    let days = once.ties.iter().find(|tie| tie.fact == Fact::Day.name()).unwrap();
+    let days =
+        once.associations.iter().find(|association| association.fact == Fact::Day.name()).unwrap();
     assert_eq!(days.values[0], ("2026-08-01".to_owned(), 21));
 }
 
@@ -202,13 +205,13 @@ fn what_the_counts_hide_becomes_findings() {
     let limits = FindingLimits::default();
     let told =
         crate::checks::balance(&balance(&all, &[], &found, &limits, &Settings::default()), &limits);
-    let says: Vec<&str> = told.iter().map(|finding| finding.says.as_str()).collect();
+    let message: Vec<&str> = told.iter().map(|finding| finding.message.as_str()).collect();
     let expected = [
         "\"bay\" has 30 images of 19 independent pictures; 20 is the least",
         "\"sage\" by its capture day: \"2026-07-05\" in 100 % of it, in 0 % of the others",
         "\"bay\" by its capture day: \"(unknown)\" in 100 % of it, in 22 % of the others",
         "\"thyme\" by its capture day: \"(unknown)\" in 100 % of it, in 40 % of the others",
     ];
-    assert_eq!(says, expected, "28 of sage are enough, and thyme is thin as it is");
+    assert_eq!(message, expected, "28 of sage are enough, and thyme is thin as it is");
     assert_eq!(told[0].class.as_deref(), Some("bay"));
 }

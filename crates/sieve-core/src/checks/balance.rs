@@ -1,7 +1,7 @@
 //! What does a class count hide?
 
 use super::{counted, percent};
-use crate::balance::{ASSUMED_ACCURACY, Balance, ClassCount, HeldOut, Tie};
+use crate::balance::{ASSUMED_ACCURACY, Association, Balance, ClassCount, HeldOut};
 use crate::finding::{Code, Finding};
 use crate::limits::FindingLimits;
 
@@ -12,7 +12,7 @@ pub fn balance(balance: &Balance, limits: &FindingLimits) -> Vec<Finding> {
         balance.classes.iter().filter_map(|class| thin(class, limits)).collect();
     let too_small = balance.held_out.iter().filter(|split| split.is_too_small);
     findings.extend(too_small.map(|split| small(split, limits)));
-    findings.extend(balance.ties.iter().flat_map(ties));
+    findings.extend(balance.associations.iter().flat_map(associations));
     findings
 }
 
@@ -21,35 +21,35 @@ fn thin(class: &ClassCount, limits: &FindingLimits) -> Option<Finding> {
     if is_thin(class.images) || !is_thin(class.independent) {
         return None;
     }
-    let says = format!(
-        "{:?} has {} of {}; {} is the least",
+    let message = format!(
+        "{:?} has {} of {}; the minimum is {}",
         class.class,
         counted(class.images, "image", "images"),
-        counted(class.independent, "independent picture", "independent pictures"),
+        counted(class.independent, "independent image", "independent images"),
         limits.thin_class
     );
     Some(
-        Finding::new(Code::ThinAfterDuplicates, says)
-            .of(Some(&class.class), None)
+        Finding::new(Code::ThinAfterDuplicates, message)
+            .about(Some(&class.class), None)
             .evidence("images", class.images)
             .evidence("independent", class.independent)
-            .evidence("lacking", class.lacking_independent)
+            .evidence("shortfall", class.lacking_independent)
             .evidence("limit", limits.thin_class),
     )
 }
 
 fn small(split: &HeldOut, limits: &FindingLimits) -> Finding {
     let open = split.independent_interval;
-    let says = format!(
-        "{}: {:.0} % right on its {} means anything from {} to {}",
+    let message = format!(
+        "{}: an accuracy of {:.0} % on its {} may be anything from {} to {}",
         split.split,
         ASSUMED_ACCURACY * 100.0,
-        counted(split.independent, "independent picture", "independent pictures"),
+        counted(split.independent, "independent image", "independent images"),
         percent(open.low),
         percent(open.high),
     );
-    Finding::new(Code::SplitTooSmall, says)
-        .of(None, Some(&split.split))
+    Finding::new(Code::SplitTooSmall, message)
+        .about(None, Some(&split.split))
         .evidence("images", split.images)
         .evidence("independent", split.independent)
         .evidence("accuracy", ASSUMED_ACCURACY)
@@ -58,29 +58,29 @@ fn small(split: &HeldOut, limits: &FindingLimits) -> Finding {
         .evidence("limit", limits.difference)
 }
 
-fn ties(tie: &Tie) -> Vec<Finding> {
-    let apart = tie.departures.iter().filter(|departure| departure.stands_out);
-    let told = apart.map(|departure| {
-        let value = match tie.is_look {
-            true => departure.value.clone(),
-            false => format!("{:?}", departure.value),
+fn associations(association: &Association) -> Vec<Finding> {
+    let apart = association.residuals.iter().filter(|residual| residual.stands_out);
+    let told = apart.map(|residual| {
+        let value = match association.is_look {
+            true => residual.value.clone(),
+            false => format!("{:?}", residual.value),
         };
-        let says = format!(
+        let message = format!(
             "{:?} by its {}: {} in {} of it, in {} of the others",
-            departure.class,
-            tie.fact,
+            residual.class,
+            association.fact,
             value,
-            percent(departure.share),
-            percent(departure.share_elsewhere),
+            percent(residual.share),
+            percent(residual.share_elsewhere),
         );
-        Finding::new(Code::FactTellsClass, says)
-            .of(Some(&departure.class), None)
-            .evidence("fact", tie.fact)
-            .evidence("value", departure.value.as_str())
-            .evidence("share", departure.share)
-            .evidence("share_elsewhere", departure.share_elsewhere)
-            .evidence("p_corrected", departure.p_corrected)
-            .evidence("cramers_v", tie.association.cramers_v)
+        Finding::new(Code::ClassTiedToMetadata, message)
+            .about(Some(&residual.class), None)
+            .evidence("fact", association.fact)
+            .evidence("value", residual.value.as_str())
+            .evidence("share", residual.share)
+            .evidence("share_elsewhere", residual.share_elsewhere)
+            .evidence("p_corrected", residual.p_corrected)
+            .evidence("cramers_v", association.test.cramers_v)
     });
     told.collect()
 }

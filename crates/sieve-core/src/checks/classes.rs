@@ -20,18 +20,18 @@ pub fn classes(
     thinnest_first.sort_by_key(|&(_, images)| images);
     for (class, images) in thinnest_first {
         if images == 1 {
-            let finding = Finding::new(Code::OnePictureClass, format!("{class:?} has 1 image"));
-            findings.push(finding.of(Some(class), None).evidence("images", images));
+            let finding = Finding::new(Code::SingleImageClass, format!("{class:?} has 1 image"));
+            findings.push(finding.about(Some(class), None).evidence("images", images));
         } else if (images as f64) < limits.thin_class {
             let limit = limits.thin_class;
             let lacking = limit.ceil() as u64 - images;
-            let says = format!(
-                "{class:?} has {}; {limit} is the least",
+            let message = format!(
+                "{class:?} has {}; the minimum is {limit}",
                 counted(images, "image", "images")
             );
             findings.push(
-                Finding::new(Code::ThinClass, says)
-                    .of(Some(class), None)
+                Finding::new(Code::ThinClass, message)
+                    .about(Some(class), None)
                     .evidence("images", images)
                     .evidence("lacking", lacking)
                     .evidence("limit", limit),
@@ -56,8 +56,8 @@ fn empty(collection: &Collection, inventory: &Inventory) -> Vec<Finding> {
         .map(|count| {
             let class = count.class.as_deref().unwrap_or_default();
             let place = count.split.as_ref().map_or(String::new(), |split| format!(" in {split}"));
-            Finding::new(Code::EmptyClass, format!("{class:?}{place} holds no readable picture"))
-                .of(count.class.as_deref(), count.split.as_deref())
+            Finding::new(Code::EmptyClass, format!("{class:?}{place} holds no readable image"))
+                .about(count.class.as_deref(), count.split.as_deref())
         })
         .collect()
 }
@@ -70,13 +70,13 @@ fn imbalance(sizes: &[(&String, u64)], limits: &FindingLimits) -> Option<Finding
     if ratio <= limits.imbalance {
         return None;
     }
-    let says = format!(
+    let message = format!(
         "{largest:?} has {ratio:.1} times the images of {smallest:?} ({most} and {least}); {} is \
          the limit",
         limits.imbalance
     );
     Some(
-        Finding::new(Code::ClassImbalance, says)
+        Finding::new(Code::ClassImbalance, message)
             .evidence("largest_class", largest.as_str())
             .evidence("largest_images", most)
             .evidence("smallest_class", smallest.as_str())

@@ -31,7 +31,7 @@ fn findings(found: &Found<'_>, group: &Group) -> Vec<Finding> {
         findings.push(if is_sure { conflict } else { conflict.severity(Severity::Warning) });
     } else if !group.across_splits {
         let is_file = group.kind == Kind::SameBytes;
-        let code = if is_file { Code::SameBytes } else { Code::SamePicture };
+        let code = if is_file { Code::SameBytes } else { Code::SameImage };
         findings.push(about(found, group, code));
     }
     findings
@@ -39,8 +39,8 @@ fn findings(found: &Found<'_>, group: &Group) -> Vec<Finding> {
 
 /// The surest way in which two pictures of different classes are the same.
 fn surest_conflict(found: &Found<'_>, group: &Group) -> Kind {
-    let class = |number: u32| found.pictures[number as usize].record.class();
-    let mut numbers: Vec<u32> = group.members.iter().map(|member| member.picture).collect();
+    let class = |number: u32| found.images[number as usize].record.class();
+    let mut numbers: Vec<u32> = group.members.iter().map(|member| member.image).collect();
     numbers.sort_unstable();
     let is_in = |number: u32| numbers.binary_search(&number).is_ok();
     // Pairs are sorted by their first picture.
@@ -59,7 +59,7 @@ const NAMED: usize = 3;
 /// A finding about a group of pictures that are the same or belong together.
 pub(super) fn about(found: &Found<'_>, group: &Group, code: Code) -> Finding {
     let mut records: Vec<&Record> =
-        group.members.iter().map(|member| found.pictures[member.picture as usize].record).collect();
+        group.members.iter().map(|member| found.images[member.image as usize].record).collect();
     records.sort_by(|a, b| a.path.cmp(&b.path));
     let same = |name: fn(&Record) -> Option<&str>| {
         let first = name(records[0]);
@@ -80,15 +80,15 @@ pub(super) fn about(found: &Found<'_>, group: &Group, code: Code) -> Finding {
     let shown = records.iter().take(NAMED).map(|record| {
         if group.across_splits { record.path_in_split() } else { record.path.to_string() }
     });
-    let mut says = shown.collect::<Vec<_>>().join(sign);
+    let mut message = shown.collect::<Vec<_>>().join(sign);
     if records.len() > NAMED {
-        says.push_str(&format!(" and {} more", records.len() - NAMED));
+        message.push_str(&format!(" and {} more", records.len() - NAMED));
     }
     if group.kind != Kind::SameBytes && group.kind != Kind::Burst {
-        says.push_str(&format!(" ({}, {:.3})", group.kind.name(), group.score));
+        message.push_str(&format!(" ({}, {:.3})", group.kind.name(), group.score));
     }
-    let finding = Finding::new(code, says)
-        .of(same(Record::class), same(Record::split))
+    let finding = Finding::new(code, message)
+        .about(same(Record::class), same(Record::split))
         .images(records.iter().map(|record| &record.path))
         .evidence("pictures", records.len())
         .evidence("kind", group.kind.name())
@@ -96,7 +96,7 @@ pub(super) fn about(found: &Found<'_>, group: &Group, code: Code) -> Finding {
         .evidence("classes", names(Record::class))
         .evidence("splits", names(Record::split));
     let keep = group.members.iter().find(|member| member.keep);
-    match keep.map(|member| found.pictures[member.picture as usize].record) {
+    match keep.map(|member| found.images[member.image as usize].record) {
         Some(keep) if group.kind.is_duplicate() => finding.evidence("keep", keep.path.as_str()),
         _ => finding,
     }

@@ -3,7 +3,7 @@
 use crate::catalog::Catalog;
 use crate::collection::SETTINGS_FILE;
 use crate::finding::{Code, Finding, Severity};
-use crate::reading::{Doubt, Facts, Format, Trouble};
+use crate::reading::{Facts, Format, ReadError, ReadWarning};
 use crate::record::{Outcome, Reason, Record};
 
 /// One finding for each file that was set aside, each doubt, and each wrong name; one for each
@@ -15,32 +15,33 @@ pub fn integrity(catalog: &Catalog) -> Vec<Finding> {
             Outcome::SetAside(Reason::Stray(_)) if record.path.as_str() == SETTINGS_FILE => {}
             Outcome::SetAside(reason) => findings.push(set_aside(record, reason)),
             Outcome::Image(measured) => {
-                findings.extend(measured.doubts.iter().map(|found| doubt(record, found)));
+                findings
+                    .extend(measured.read_warnings.iter().map(|found| read_warning(record, found)));
                 findings.extend(wrong_extension(record, &measured.facts));
             }
         }
     }
     for (folder, reason) in &catalog.collection.unlistable {
-        let says = format!("{folder}: {reason}");
-        let finding = Finding::new(Code::Unreadable, says).images([folder]);
+        let message = format!("{folder}: {reason}");
+        let finding = Finding::new(Code::Unreadable, message).images([folder]);
         findings.push(finding.evidence("reason", reason.as_str()));
     }
     for (path, classes) in &catalog.collection.listed_twice {
-        let says = format!("{path}: the table names it {} times", classes.len());
+        let message = format!("{path}: the table lists it {} times", classes.len());
         let mut different = classes.clone();
         different.sort();
         different.dedup();
-        let (code, says) = match different.len() {
-            1 => (Code::ListedTwice, says),
-            _ => (Code::LabelConflict, format!("{says}, as {}", different.join(" and as "))),
+        let (code, message) = match different.len() {
+            1 => (Code::ListedTwice, message),
+            _ => (Code::LabelConflict, format!("{message}, as {}", different.join(" and as "))),
         };
-        let finding = Finding::new(code, says).images([path]);
+        let finding = Finding::new(code, message).images([path]);
         findings.push(finding.evidence("classes", different).evidence("rows", classes.len()));
     }
     for (path, times) in &catalog.collection.packed_twice {
-        let says =
+        let message =
             format!("{path}: the archive holds {times} entries of this name; the last was taken");
-        let finding = Finding::new(Code::ListedTwice, says).severity(Severity::Warning);
+        let finding = Finding::new(Code::ListedTwice, message).severity(Severity::Warning);
         findings.push(finding.images([path]).evidence("entries", *times));
     }
     findings
@@ -49,14 +50,14 @@ pub fn integrity(catalog: &Catalog) -> Vec<Finding> {
 /// A finding about one file; `what` goes on after its name.
 fn about(record: &Record, code: Code, what: &str) -> Finding {
     Finding::new(code, format!("{}: {what}", record.path))
-        .of(record.class(), record.split())
+        .about(record.class(), record.split())
         .images([&record.path])
         .evidence("size_bytes", record.size_bytes)
 }
 
 fn set_aside(record: &Record, reason: &Reason) -> Finding {
     match reason {
-        Reason::Trouble(found) => trouble(record, found),
+        Reason::ReadError(found) => read_error(record, found),
         Reason::Stray(what) => {
             about(record, Code::StrayFile, what.as_deref().unwrap_or("content of an unknown kind"))
         }
@@ -66,50 +67,52 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
         Reason::LinkLoop => {
             about(record, Code::LinkLoop, "the link leads back to a folder that holds it")
         }
-        Reason::Special => about(record, Code::NotAFile, "no regular file"),
+        Reason::Special => about(record, Code::NotAFile, "not a regular file"),
         Reason::Refused(why) => about(record, Code::RefusedEntry, why).evidence("reason", &**why),
-        Reason::Missing => about(record, Code::MissingFile, "the table names it; it is not there"),
+        Reason::Missing => {
+            about(record, Code::MissingFile, "the table lists it, but it is not there")
+        }
     }
 }
 
-fn trouble(record: &Record, trouble: &Trouble) -> Finding {
+fn read_error(record: &Record, read_error: &ReadError) -> Finding {
     let in_format = |code, format: &Format, what: &str, reason: &str| {
         about(record, code, &format!("{}, {what}", format.name()))
             .evidence("format", format.name())
             .evidence("reason", reason)
     };
-    match trouble {
-        Trouble::Unreadable(reason) => {
+    match read_error {
+        ReadError::Unreadable(reason) => {
             about(record, Code::Unreadable, reason).evidence("reason", reason.as_str())
         }
-        Trouble::Empty => about(record, Code::EmptyFile, "0 bytes"),
-        Trouble::NotAnImage(what) => {
+        ReadError::Empty => about(record, Code::EmptyFile, "0 bytes"),
+        ReadError::NotAnImage(what) => {
             let what = what.as_deref().unwrap_or("of an unknown kind");
             about(record, Code::NotAnImage, &format!("the content is {what}"))
                 .evidence("content", what)
         }
-        Trouble::Unsupported(what) => {
+        ReadError::Unsupported(what) => {
             about(record, Code::UnsupportedFormat, what).evidence("format", what.as_str())
         }
-        Trouble::OverLimit(reason) => {
+        ReadError::OverLimit(reason) => {
             about(record, Code::OverLimit, reason).evidence("reason", reason.as_str())
         }
-        Trouble::CutShort(format, reason) => {
+        ReadError::Truncated(format, reason) => {
             let what = format!("ends after {} bytes", record.size_bytes);
-            in_format(Code::CutShort, format, &what, reason)
+            in_format(Code::Truncated, format, &what, reason)
         }
-        Trouble::Damaged(format, reason) => in_format(Code::Damaged, format, reason, reason),
+        ReadError::Damaged(format, reason) => in_format(Code::Damaged, format, reason, reason),
     }
 }
 
-fn doubt(record: &Record, doubt: &Doubt) -> Finding {
-    match doubt {
-        Doubt::MissingEnd => about(record, Code::MissingEnd, "the end mark is missing"),
-        Doubt::TrailingBytes(bytes) => {
-            about(record, Code::TrailingBytes, &format!("{bytes} bytes after the picture"))
+fn read_warning(record: &Record, read_warning: &ReadWarning) -> Finding {
+    match read_warning {
+        ReadWarning::MissingEnd => about(record, Code::MissingEnd, "the end marker is missing"),
+        ReadWarning::TrailingBytes(bytes) => {
+            about(record, Code::TrailingBytes, &format!("{bytes} bytes after the end of the image"))
                 .evidence("trailing_bytes", *bytes)
         }
-        Doubt::Suspect(reason) => {
+        ReadWarning::Suspect(reason) => {
             about(record, Code::SuspectData, reason).evidence("reason", reason.as_str())
         }
     }

@@ -25,7 +25,7 @@ pub fn leakage(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
 
 /// Copies and bursts that span splits, with what to remove.
 fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
-    let removed: BTreeSet<u32> = leakage.removals.iter().map(|removal| removal.picture).collect();
+    let removed: BTreeSet<u32> = leakage.removals.iter().map(|removal| removal.image).collect();
     let spanning = found.groups.iter().filter(|group| group.across_splits);
     let told = spanning.filter_map(|group| {
         let code = match group.kind {
@@ -33,9 +33,9 @@ fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
             kind if kind.is_duplicate() => Code::SplitLeak,
             _ => return None,
         };
-        let goes = group.members.iter().filter(|member| removed.contains(&member.picture));
-        let path = |picture: u32| found.pictures[picture as usize].record.path.to_string();
-        let mut goes: Vec<String> = goes.map(|member| path(member.picture)).collect();
+        let goes = group.members.iter().filter(|member| removed.contains(&member.image));
+        let path = |image: u32| found.images[image as usize].record.path.to_string();
+        let mut goes: Vec<String> = goes.map(|member| path(member.image)).collect();
         goes.sort_unstable();
         Some(about(found, group, code).evidence("remove", goes))
     });
@@ -45,20 +45,20 @@ fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
 /// Groups that a table or a name declares, and that span splits.
 fn declared(found: &Found<'_>) -> Vec<Finding> {
     let told = independent::declared(found).into_iter().filter_map(|(group, members)| {
-        let record = |member: &u32| found.pictures[*member as usize].record;
+        let record = |member: &u32| found.images[*member as usize].record;
         let records: Vec<&Record> = members.iter().map(record).collect();
         let splits: BTreeSet<&str> = records.iter().filter_map(|record| record.split()).collect();
         if splits.len() < 2 {
             return None;
         }
         let splits: Vec<String> = splits.into_iter().map(str::to_owned).collect();
-        let says = format!(
+        let message = format!(
             "group {group:?}: {} in {}",
             counted(records.len() as u64, "picture", "pictures"),
             splits.join(", ")
         );
         Some(
-            Finding::new(Code::GroupLeak, says)
+            Finding::new(Code::GroupLeak, message)
                 .images(records.iter().map(|record| &record.path))
                 .evidence("group", group)
                 .evidence("pictures", records.len())
@@ -70,12 +70,12 @@ fn declared(found: &Found<'_>) -> Vec<Finding> {
 
 fn missing(class: &MissingClass) -> Finding {
     let (present, missing) = (class.present.join(", "), class.missing.join(", "));
-    let says = match class.present.len() {
+    let message = match class.present.len() {
         1 => format!("{:?} is in {present} only", class.class),
         _ => format!("{:?} is not in {missing}", class.class),
     };
-    Finding::new(Code::MissingClass, says)
-        .of(Some(&class.class), None)
+    Finding::new(Code::MissingClass, message)
+        .about(Some(&class.class), None)
         .evidence("present", class.present.clone())
         .evidence("missing", class.missing.clone())
 }
@@ -84,7 +84,7 @@ fn index(one: &IndexMismatch) -> Finding {
     let (split, other) = (&one.split, &one.other);
     let example = match (one.moved.first(), one.renumbered.first()) {
         (Some((class, here, there)), _) => {
-            format!("{class:?} is number {here} in {split} and {there} in {other}")
+            format!("{class:?} has index {here} in {split} and {there} in {other}")
         }
         (None, Some((here, there))) => format!("{here:?} in {split} is {there:?} in {other}"),
         (None, None) => String::new(),
@@ -99,7 +99,7 @@ fn index(one: &IndexMismatch) -> Finding {
         pairs.iter().map(|(here, there)| format!("{here} = {there}")).collect::<Vec<_>>()
     };
     Finding::new(Code::ClassIndexMismatch, format!("{example}{others}"))
-        .of(None, Some(other))
+        .about(None, Some(other))
         .evidence("split", split.as_str())
         .evidence("other", other.as_str())
         .evidence("moved", one.moved.iter().map(|(class, ..)| class.clone()).collect::<Vec<_>>())
@@ -107,14 +107,14 @@ fn index(one: &IndexMismatch) -> Finding {
 }
 
 fn order_of_files(order: &Order) -> Finding {
-    let says = format!(
+    let message = format!(
         "by name, the pictures of one split follow each other: {} runs, where a shuffle gives {:.0} \
          ({})",
         order.runs,
         order.expected,
         chance(order.p_corrected)
     );
-    Finding::new(Code::SplitNotShuffled, says)
+    Finding::new(Code::SplitNotShuffled, message)
         .evidence("runs", order.runs)
         .evidence("expected_runs", order.expected)
         .evidence("p", order.p)
@@ -146,13 +146,13 @@ fn drift(drift: &Drift) -> Finding {
             )
         },
     );
-    let says = format!(
+    let message = format!(
         "{name}: {most} (effect {:.2}, {}; {})",
         drift.effect,
         strength(drift.effect),
         chance(drift.p_corrected)
     );
-    Finding::new(Code::SplitDrift, says)
+    Finding::new(Code::SplitDrift, message)
         .evidence("quantity", name)
         .evidence("statistic", drift.statistic)
         .evidence("degrees", drift.degrees)

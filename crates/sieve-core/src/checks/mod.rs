@@ -4,20 +4,20 @@
 mod balance;
 mod classes;
 mod copies;
+mod images;
 mod integrity;
 mod leakage;
 mod names;
-mod pictures;
 mod placement;
 mod spelling;
 
 pub use balance::balance;
 pub use classes::classes;
 pub use copies::copies;
+pub use images::images;
 pub use integrity::integrity;
 pub use leakage::leakage;
 pub use names::names;
-pub use pictures::pictures;
 pub use placement::placement;
 
 #[cfg(test)]

@@ -6,9 +6,9 @@ use unicode_security::skeleton;
 
 use super::spelling::{american, irregular_singulars, singular, without_accents};
 use crate::collection::{Collection, composed};
+use crate::disjoint_sets::DisjointSets;
 use crate::finding::{Code, Finding};
 use crate::inventory::Inventory;
-use crate::sets::Sets;
 
 /// Classes that may be one under several names: they differ by case, spaces, confusable letters, a
 /// plural or a letter; and classes written in several Unicode forms, which were taken as one.
@@ -30,9 +30,10 @@ pub fn names(collection: &Collection, inventory: &Inventory) -> Vec<Finding> {
 
 fn spelled((class, spellings): (&String, &Vec<String>)) -> Finding {
     let forms = spellings.len();
-    let says = format!("{class:?} is written in {forms} Unicode forms, and was taken as one class");
-    Finding::new(Code::ClassNamesAlike, says)
-        .of(Some(class), None)
+    let message =
+        format!("{class:?} is written in {forms} Unicode forms and was read as one class");
+    Finding::new(Code::ClassNamesAlike, message)
+        .about(Some(class), None)
         .evidence("classes", spellings.clone())
         .evidence("differ_by", vec!["Unicode form".to_owned()])
 }
@@ -62,8 +63,8 @@ fn told(classes: &[Class<'_>], group: &Alike) -> Finding {
     };
     let named: Vec<String> = members().map(named).collect();
     let differ_by: Vec<&str> = group.differ_by.iter().copied().collect();
-    let says = format!("{} may be one class: {}", named.join(" and "), differ_by.join(", "));
-    Finding::new(Code::ClassNamesAlike, says)
+    let message = format!("{} may be one class: {}", named.join(" and "), differ_by.join(", "));
+    Finding::new(Code::ClassNamesAlike, message)
         .evidence("classes", members().map(|class| class.name.to_owned()).collect::<Vec<_>>())
         .evidence("images", members().map(|class| class.images.to_string()).collect::<Vec<_>>())
         .evidence("differ_by", differ_by.into_iter().map(str::to_owned).collect::<Vec<_>>())
@@ -126,8 +127,8 @@ pub(super) fn alike(classes: &[Class<'_>]) -> Vec<Alike> {
             pairs.push((a, b, "one letter"));
         }
     }
-    let mut sets = Sets::new(classes.len());
-    pairs.iter().for_each(|&(a, b, _)| sets.join(a as u32, b as u32));
+    let mut sets = DisjointSets::new(classes.len());
+    pairs.iter().for_each(|&(a, b, _)| sets.union(a as u32, b as u32));
     let group = |members: Vec<u32>| {
         let members: Vec<usize> = members.into_iter().map(|member| member as usize).collect();
         let inside = pairs.iter().filter(|(a, ..)| members.binary_search(a).is_ok());

@@ -19,12 +19,12 @@ pub fn placement(catalog: &Catalog) -> Vec<Finding> {
         .into_iter()
         .map(|(split, records)| {
             let place = split.map_or("the root".to_owned(), |split| format!("the {split} split"));
-            let says = match records.as_slice() {
+            let message = match records.as_slice() {
                 [one] => format!("{}: lies beside the class folders of {place}", one.path),
-                many => format!("{} pictures lie beside the class folders of {place}", many.len()),
+                many => format!("{} images lie beside the class folders of {place}", many.len()),
             };
-            Finding::new(Code::OutsideClass, says)
-                .of(None, split)
+            Finding::new(Code::OutsideClass, message)
+                .about(None, split)
                 .images(records.iter().map(|record| &record.path))
                 .evidence("images", records.len())
         })

@@ -2,7 +2,7 @@
 
 use super::names::{Alike, Class, alike};
 use super::{
-    classes as class_findings, copies, integrity, leakage as leak_findings, pictures, placement,
+    classes as class_findings, copies, images, integrity, leakage as leak_findings, placement,
 };
 use crate::audit::audit;
 use crate::catalog::Catalog;
@@ -12,7 +12,7 @@ use crate::finding::{Code, Evidence, Finding, Severity};
 use crate::inventory::inventory;
 use crate::limits::FindingLimits;
 use crate::measuring::{Look, Measured};
-use crate::reading::{ColourMode, Doubt, Format, Trouble};
+use crate::reading::{ColourMode, Format, ReadError, ReadWarning};
 use crate::record::{Outcome, Reason, Record};
 use crate::tests::{catalog, change, classes, found, image, stray};
 
@@ -141,11 +141,11 @@ fn copies_are_judged_by_where_they_lie() {
     let copy = &told(Kind::SameBytes, &["sage/b.jpg", "sage/a.jpg"])[0];
     assert_eq!((copy.code, copy.class.as_deref()), (Code::SameBytes, Some("sage")));
     assert_eq!(copy.images, ["sage/a.jpg", "sage/b.jpg"]);
-    assert_eq!(copy.says, "sage/a.jpg = sage/b.jpg");
+    assert_eq!(copy.message, "sage/a.jpg = sage/b.jpg");
     assert_eq!(copy.evidence["keep"], Evidence::Text("sage/b.jpg".into()));
     let many = &told(Kind::Part, &["sage/a.jpg", "sage/b.jpg", "sage/c.jpg", "sage/d.jpg"])[0];
-    assert_eq!(many.says, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (part, 0.900)");
-    assert_eq!(many.code, Code::SamePicture);
+    assert_eq!(many.message, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (part, 0.900)");
+    assert_eq!(many.code, Code::SameImage);
 
     let conflict = |kind| told(kind, &["sage/a.jpg", "bay/a.jpg"]);
     assert_eq!(codes(&conflict(Kind::Near)), ["label-conflict"]);
@@ -188,7 +188,7 @@ fn odd(number: usize, change_one: Change) -> Vec<Finding> {
     for at in 0..number {
         change_one(change(&mut records, &format!("sage/{at:04}.jpg")));
     }
-    pictures(&catalog(records, &[]), &FindingLimits::default())
+    images(&catalog(records, &[]), &FindingLimits::default())
 }
 
 #[test]
@@ -199,19 +199,19 @@ fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
         ("soft-focus", |m| m.look.sharpness = 0.03),
         ("grey-among-colour", |m| m.look.saturation = 0.01),
         ("tiny", |m| (m.facts.width_px, m.facts.height_px) = (28, 21)),
-        ("odd-aspect", |m| m.facts.width_px = 2000),
+        ("aspect-outlier", |m| m.facts.width_px = 2000),
         ("blank", |m| {
             m.look = Look { mean: [255.0, 0.0, 16.0], flat_share: 1.0, ..Look::default() };
         }),
         ("transparent", |m| m.facts.colour = ColourMode::Rgba),
-        ("turned-by-metadata", |m| m.facts.orientation = 6),
+        ("exif-orientation", |m| m.facts.orientation = 6),
     ];
     assert_eq!(odd(0, |_| {}), []);
     for (code, change) in kinds {
         let is_of_one = |finding: &&Finding| finding.code.as_str() == code;
         let few = odd(2, change);
         let named: Vec<&Finding> = few.iter().filter(is_of_one).collect();
-        let is_note = matches!(code, "transparent" | "turned-by-metadata");
+        let is_note = matches!(code, "transparent" | "exif-orientation");
         assert_eq!(named.len(), if is_note { 1 } else { 2 }, "{code}: {few:?}");
         assert_eq!(named[0].severity, if is_note { Severity::Note } else { Severity::Warning });
         let others = few.iter().filter(|finding| finding.severity < Severity::Note);
@@ -221,7 +221,7 @@ fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
         assert_eq!((told.len(), told[0].severity), (1, Severity::Note), "{code}");
         assert_eq!(told[0].images.len(), 50);
     }
-    assert_eq!(odd(1, kinds[6].1)[0].says, "sage/0000.jpg: all of one colour, #ff0010");
+    assert_eq!(odd(1, kinds[6].1)[0].message, "sage/0000.jpg: uniformly #ff0010");
     // Few bright things on black ground are to be seen.
     assert_eq!(codes(&odd(2, |m| m.look.brightness = 0.08)), [] as [&str; 0]);
     // Blank pictures are worth a warning as long as they are not what the collection is made of.
@@ -242,18 +242,18 @@ fn many_odd_pictures_of_one_class_are_told_with_it() {
         measured.look = Look { brightness, contrast, ..measured.look };
     }
     let told = |records: Vec<Record>| {
-        let findings = pictures(&catalog(records, &[]), &FindingLimits::default());
+        let findings = images(&catalog(records, &[]), &FindingLimits::default());
         let dark = findings.into_iter().find(|finding| finding.code == Code::TooDark).unwrap();
-        (dark.says, dark.class)
+        (dark.message, dark.class)
     };
-    let (says, class) = told(records.clone());
-    assert!(says.ends_with("very dark, all of them in \"sage\""), "{says}");
+    let (message, class) = told(records.clone());
+    assert!(message.ends_with("very dark, all of them in \"sage\""), "{message}");
     assert_eq!(class.as_deref(), Some("sage"));
     // One in another class, and it is how the collection is.
     let look = &mut change(&mut records, "bay/0001.jpg").look;
     (look.brightness, look.contrast) = (0.03, 0.02);
-    let (says, class) = told(records);
-    assert!(says.ends_with("very dark") && class.is_none(), "{says}");
+    let (message, class) = told(records);
+    assert!(message.ends_with("very dark") && class.is_none(), "{message}");
 }
 
 #[test]
@@ -263,7 +263,7 @@ fn pictures_beside_the_class_folders_are_told_once() {
     let findings = placement(&catalog(records, &[]));
     assert_eq!(codes(&findings), ["outside-class"]);
     assert_eq!(findings[0].images, ["a.jpg", "b.jpg"]);
-    assert_eq!(findings[0].says, "2 pictures lie beside the class folders of the root");
+    assert_eq!(findings[0].message, "2 pictures lie beside the class folders of the root");
 }
 
 /// A record whose file was set aside.
@@ -273,16 +273,16 @@ fn set_aside(path: &str, reason: Reason) -> Record {
 
 #[test]
 fn every_reason_to_set_a_file_aside_has_its_finding() {
-    let cut = Trouble::CutShort(Format::Jpeg, "it ends".into());
-    let damaged = Trouble::Damaged(Format::Png, "a wrong sum".into());
+    let cut = ReadError::Truncated(Format::Jpeg, "it ends".into());
+    let damaged = ReadError::Damaged(Format::Png, "a wrong sum".into());
     let reasons = [
-        (Reason::Trouble(Trouble::Unreadable("Permission denied".into())), "unreadable"),
-        (Reason::Trouble(Trouble::Empty), "empty-file"),
-        (Reason::Trouble(Trouble::NotAnImage(Some("text".into()))), "not-an-image"),
-        (Reason::Trouble(Trouble::Unsupported("HEIC".into())), "unsupported-format"),
-        (Reason::Trouble(Trouble::OverLimit("too large".into())), "over-limit"),
-        (Reason::Trouble(cut), "cut-short"),
-        (Reason::Trouble(damaged), "damaged"),
+        (Reason::ReadError(ReadError::Unreadable("Permission denied".into())), "unreadable"),
+        (Reason::ReadError(ReadError::Empty), "empty-file"),
+        (Reason::ReadError(ReadError::NotAnImage(Some("text".into()))), "not-an-image"),
+        (Reason::ReadError(ReadError::Unsupported("HEIC".into())), "unsupported-format"),
+        (Reason::ReadError(ReadError::OverLimit("too large".into())), "over-limit"),
+        (Reason::ReadError(cut), "truncated"),
+        (Reason::ReadError(damaged), "damaged"),
         (Reason::Stray(None), "stray-file"),
         (Reason::SplitTable, "split-table"),
         (Reason::Link, "link-not-followed"),
@@ -296,17 +296,17 @@ fn every_reason_to_set_a_file_aside_has_its_finding() {
         assert_eq!(codes(&findings), [code]);
         assert_eq!(findings[0].images, ["sage/a.jpg"]);
         assert_eq!(findings[0].class.as_deref(), Some("sage"));
-        assert!(findings[0].says.starts_with("sage/a.jpg: "), "{}", findings[0].says);
+        assert!(findings[0].message.starts_with("sage/a.jpg: "), "{}", findings[0].message);
         assert_eq!(inventory(&catalog).set_aside, 1);
     }
 }
 
 #[test]
 fn doubts_and_wrong_names_leave_a_picture_a_picture() {
-    let doubtful = |path: &str, doubts: Vec<Doubt>| {
+    let doubtful = |path: &str, read_warnings: Vec<ReadWarning>| {
         let mut record = image(path, 1);
         if let Outcome::Image(measured) = &mut record.outcome {
-            measured.doubts = doubts;
+            measured.read_warnings = read_warnings;
         }
         let mut catalog = catalog(vec![record], &[]);
         catalog.collection.unlistable.clear();
@@ -314,17 +314,17 @@ fn doubts_and_wrong_names_leave_a_picture_a_picture() {
         integrity(&catalog)
     };
     assert_eq!(codes(&doubtful("sage/a.JPEG", vec![])), [""; 0]);
-    assert_eq!(codes(&doubtful("sage/a.jpg", vec![Doubt::MissingEnd])), ["missing-end"]);
-    let trailing = doubtful("sage/a.jpg", vec![Doubt::TrailingBytes(7)]);
+    assert_eq!(codes(&doubtful("sage/a.jpg", vec![ReadWarning::MissingEnd])), ["missing-end"]);
+    let trailing = doubtful("sage/a.jpg", vec![ReadWarning::TrailingBytes(7)]);
     assert_eq!(trailing[0].evidence["trailing_bytes"], Evidence::Count(7));
     assert_eq!(
-        codes(&doubtful("sage/a.jpg", vec![Doubt::Suspect("odd".into())])),
+        codes(&doubtful("sage/a.jpg", vec![ReadWarning::Suspect("odd".into())])),
         ["suspect-data"]
     );
     let renamed = doubtful("sage/a.png", vec![]);
-    assert_eq!(renamed[0].says, "sage/a.png: the content is JPEG, the name says .png");
+    assert_eq!(renamed[0].message, "sage/a.png: the content is JPEG, the name says .png");
     let bare = doubtful("sage/a", vec![]);
-    assert_eq!(bare[0].says, "sage/a: the content is JPEG, and the name has no extension");
+    assert_eq!(bare[0].message, "sage/a: the content is JPEG, and the name has no extension");
     assert_eq!(codes(&doubtful("sage/.jpg", vec![])), ["wrong-extension"]);
 }
 
@@ -352,7 +352,7 @@ fn a_folder_that_cannot_be_listed_is_not_called_empty() {
 fn findings_come_worst_first() {
     let mut records = classes(&[("sage", 30), ("bay", 3)]);
     records.extend([stray("sage/z.txt"), stray("sage/b.txt"), image("sage/copy.jpg", 1)]);
-    records.push(set_aside("sage/cut.jpg", Reason::Trouble(Trouble::Empty)));
+    records.push(set_aside("sage/cut.jpg", Reason::ReadError(ReadError::Empty)));
     let catalog = catalog(records, &[]);
     let twice = [(Kind::SameBytes, &["sage/0000.jpg", "sage/copy.jpg"][..])];
     let audit = audit(&catalog, &found(&catalog, &twice), &FindingLimits::default(), &[]);

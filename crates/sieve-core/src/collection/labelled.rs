@@ -7,14 +7,14 @@ use std::path::Path;
 use super::labels::{LabelTable, table_among};
 use super::layout::{Reading, Spot};
 use super::listing::{Found, Listing};
-use super::names::{composed, is_left_behind, may_be_picture, split_of_name};
+use super::names::{composed, is_left_behind, may_be_image, split_of_name};
 use super::open::Opening;
 use super::pattern::Pattern;
 use super::remark::Remark;
 use super::source::Source;
 use super::table::{self, Needed, Row, Table};
 use super::walk::link_kind;
-use super::{Carried, EntryKind, Label, Place, Root};
+use super::{EntryKind, ExtraColumns, Label, Place, Root};
 use crate::files::{RelPath, Stamp};
 use crate::{Error, input};
 
@@ -30,24 +30,24 @@ impl Opening<'_> {
         source: Source,
         pattern: &Pattern,
     ) {
-        self.collection.carried = pattern.carried();
+        self.collection.extra = pattern.extra();
         let (mut matched, mut all, mut first_not) = (0u64, 0u64, None);
         self.place_all(root, listing, source, |opening, found| {
             let root_split = root.split.as_deref().map(|split| opening.splits.get(split));
             let path = &found.path;
             if path.parts().any(is_left_behind) {
-                return Place::of(root_split, Label::Outside);
+                return Place::new(root_split, Label::Outside);
             }
             all += 1;
             let Some(parts) = pattern.matches(path.as_str()) else {
                 first_not.get_or_insert_with(|| path.clone());
-                return Place::of(root_split, Label::Outside);
+                return Place::new(root_split, Label::Outside);
             };
             matched += 1;
             let part = |wanted: &str| {
                 parts.iter().find(|(name, _)| *name == wanted).map(|(_, value)| *value)
             };
-            let values = opening.collection.carried.iter();
+            let values = opening.collection.extra.iter();
             let values = values.map(|name| part(name).unwrap_or_default().to_owned()).collect();
             opening.labelled(root, part("class"), part("split"), part("group"), values)
         });
@@ -58,30 +58,30 @@ impl Opening<'_> {
 
     /// Labels come from a table.
     pub(super) fn add_table(&mut self, root: &Root) -> Result<(), Error> {
-        let wish = &self.request.wish;
-        let table = table::read(&root.path, &wish.columns, Needed::Class)?;
+        let options = &self.request.options;
+        let table = table::read(&root.path, &options.columns, Needed::Class)?;
         let beside = root.path.parent().filter(|parent| !parent.as_os_str().is_empty());
-        let pictures = wish.pictures.as_deref().or(beside).unwrap_or(Path::new("."));
-        if !pictures.is_dir() {
-            return Err(Error::RootMissing { path: pictures.to_path_buf() });
+        let images = options.images.as_deref().or(beside).unwrap_or(Path::new("."));
+        if !images.is_dir() {
+            return Err(Error::RootMissing { path: images.to_path_buf() });
         }
         let follow_links = self.request.follow_links;
-        let meant = |row: &Row| meant(pictures, row, follow_links);
+        let meant = |row: &Row| meant(images, row, follow_links);
         let (files, rows) = self.rows_by_path(root, &table, meant);
         let listing = Listing { files, ..Listing::default() }.sorted();
         let is_missing = |found: &Found| found.kind == EntryKind::Missing;
-        if wish.pictures.is_none()
+        if options.images.is_none()
             && !listing.files.is_empty()
             && listing.files.iter().all(is_missing)
         {
             self.remark(Remark::NoFileOfTable);
         }
         let is_split = root.split.is_some();
-        let source = Source::Folder { root: pictures.to_path_buf(), is_split };
+        let source = Source::Folder { root: images.to_path_buf(), is_split };
         self.place_all(root, listing, source, |opening, found| {
             let row = &table.rows[rows[&found.path]];
             let (class, split) = (row.class.as_deref(), row.split.as_deref());
-            opening.labelled(root, class, split, row.group.as_deref(), row.carried.clone())
+            opening.labelled(root, class, split, row.group.as_deref(), row.extra.clone())
         });
         self.set_layout("table".to_owned());
         Ok(())
@@ -94,17 +94,17 @@ impl Opening<'_> {
         source: &Source,
         reading: &Reading,
     ) -> Option<LabelTable> {
-        let wish = &self.request.wish;
+        let options = &self.request.options;
         let mut classes: HashSet<&str> = HashSet::new();
-        for found in listing.files.iter().filter(|found| may_be_picture(&found.path)) {
+        for found in listing.files.iter().filter(|found| may_be_image(&found.path)) {
             if let Spot::Class { class, .. } = reading.spot(&found.path) {
                 classes.insert(class);
             }
-            if classes.len() > 1 || wish.class_depth.is_some() {
+            if classes.len() > 1 || options.class_depth.is_some() {
                 return None;
             }
         }
-        table_among(listing, &wish.columns, |found| source.head_of(found, HEAD_BYTES))
+        table_among(listing, &options.columns, |found| source.head_of(found, HEAD_BYTES))
     }
 
     /// The labels of an archive come from a table that lies in it.
@@ -124,7 +124,7 @@ impl Opening<'_> {
         // Only what is not in the archive is added to what it holds.
         let meant = |row: &Row| {
             let below = |path: &Path| {
-                let begins = Path::new(&labels.pictures).join(path);
+                let begins = Path::new(&labels.images).join(path);
                 table::below(Path::new(""), &begins).ok()
             };
             let there = row.paths().filter_map(below).find(|path| known.contains(&**path));
@@ -138,10 +138,10 @@ impl Opening<'_> {
         self.remark(Remark::TableInArchive { file: labels.file.clone() });
         self.place_all(root, listing.sorted(), source, |opening, found| {
             let Some(row) = rows.get(&found.path).map(|&row| &table.rows[row]) else {
-                return Place::of(None, Label::Outside);
+                return Place::new(None, Label::Outside);
             };
             let (class, split) = (row.class.as_deref(), row.split.as_deref());
-            opening.labelled(root, class, split, row.group.as_deref(), row.carried.clone())
+            opening.labelled(root, class, split, row.group.as_deref(), row.extra.clone())
         });
         self.set_layout("table".to_owned());
         Ok(())
@@ -167,11 +167,11 @@ impl Opening<'_> {
                 continue;
             }
             rows.insert(path.clone(), index);
-            self.watch.advance(1);
+            self.progress.advance(1);
             files.push(Found { path, kind, offset: 0 });
         }
         self.collection.listed_twice.extend(twice);
-        self.collection.carried = table.carried.clone();
+        self.collection.extra = table.extra.clone();
         (files, rows)
     }
 
@@ -191,16 +191,16 @@ impl Opening<'_> {
             let folder = (split.as_deref().map(str::to_owned), class.to_string());
             self.collection.class_folders.insert(folder);
         }
-        let carried = (group.is_some() || !values.is_empty())
-            .then(|| Box::new(Carried { group: group.map(str::to_owned), values }));
-        Place { base: u8::from(root.split.is_some()), carried, ..Place::of(split, label) }
+        let extra = (group.is_some() || !values.is_empty())
+            .then(|| Box::new(ExtraColumns { group: group.map(str::to_owned), values }));
+        Place { base: u8::from(root.split.is_some()), extra, ..Place::new(split, label) }
     }
 }
 
 /// The file that a row of a table means, and what it is: the first of those it may mean that is there.
-fn meant(pictures: &Path, row: &Row, follow_links: bool) -> (RelPath, EntryKind) {
-    let look = |path: &Path| match table::below(pictures, path) {
-        Ok(below) => (RelPath::new(&below), kind_of(&pictures.join(&below), follow_links)),
+fn meant(images: &Path, row: &Row, follow_links: bool) -> (RelPath, EntryKind) {
+    let look = |path: &Path| match table::below(images, path) {
+        Ok(below) => (RelPath::new(&below), kind_of(&images.join(&below), follow_links)),
         Err(why) => (RelPath::new(path), EntryKind::Refused(why.into())),
     };
     let mut found = row.paths().map(look);
@@ -217,7 +217,7 @@ fn kind_of(file: &Path, follow_links: bool) -> EntryKind {
         Ok(facts) if is_link(&facts) && !follow_links => link_kind(file),
         Err(_) => EntryKind::Missing,
         Ok(_) => match fs::metadata(file) {
-            Ok(facts) if facts.is_file() => EntryKind::File { stamp: Stamp::of(&facts) },
+            Ok(facts) if facts.is_file() => EntryKind::File { stamp: Stamp::from_metadata(&facts) },
             Ok(_) => EntryKind::Special,
             Err(_) => EntryKind::Missing,
         },

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, BTreeSet, HashSet};
 
 use super::EntryKind;
 use super::listing::{Found, Listing};
-use super::names::{is_left_behind, may_be_picture};
+use super::names::{is_left_behind, may_be_image};
 use super::pattern::Pattern;
 use super::table::{self, Columns};
 use crate::files::RelPath;
@@ -18,7 +18,7 @@ pub struct LabelTable {
     /// What its columns are called.
     pub columns: Columns,
     /// The folder of the collection that its paths begin at; empty for the root.
-    pub pictures: String,
+    pub images: String,
 }
 
 /// Tables that are looked into: more of them are no labels.
@@ -40,13 +40,13 @@ pub(super) fn table_among(
     columns: &Columns,
     mut head: impl FnMut(&Found) -> Option<Vec<u8>>,
 ) -> Option<LabelTable> {
-    let pictures: HashSet<&str> = listing
+    let images: HashSet<&str> = listing
         .files
         .iter()
-        .filter(|found| may_be_picture(&found.path))
+        .filter(|found| may_be_image(&found.path))
         .map(|found| found.path.as_str())
         .collect();
-    let folders: BTreeSet<&str> = pictures.iter().map(|path| folder_of(path)).collect();
+    let folders: BTreeSet<&str> = images.iter().map(|path| folder_of(path)).collect();
     let tables = listing.files.iter().filter(|found| may_be_table(found)).take(MOST_TABLES);
     for found in tables {
         let Some((names, rows)) = head(found).and_then(|head| table::cells(&head, MOST_ROWS))
@@ -55,7 +55,7 @@ pub(super) fn table_among(
         };
         let begins = [found.path.folder(), ""].into_iter().chain(folders.iter().copied());
         let begins: Vec<&str> = begins.take(MOST_FOLDERS).collect();
-        let Some((path, pictures)) = path_column(&rows, names.len(), &begins, &pictures) else {
+        let Some((path, images)) = path_column(&rows, names.len(), &begins, &images) else {
             continue;
         };
         if let Some(class) = class_column(&names, &rows, path, columns) {
@@ -64,7 +64,7 @@ pub(super) fn table_among(
                 class: names[class].clone(),
                 ..columns.clone()
             };
-            return Some(LabelTable { file: found.path.clone(), columns, pictures });
+            return Some(LabelTable { file: found.path.clone(), columns, images });
         }
     }
     None
@@ -87,13 +87,13 @@ fn path_column(
     rows: &[Vec<String>],
     columns: usize,
     begins: &[&str],
-    pictures: &HashSet<&str>,
+    images: &HashSet<&str>,
 ) -> Option<(usize, String)> {
     let hits = |column: usize, begin: &str| {
         let is_there = |row: &&Vec<String>| {
             let cell = row.get(column).map_or("", String::as_str).trim_start_matches("./");
             let path = if begin.is_empty() { cell.to_owned() } else { format!("{begin}/{cell}") };
-            !cell.is_empty() && pictures.contains(path.as_str())
+            !cell.is_empty() && images.contains(path.as_str())
         };
         rows.iter().filter(is_there).count()
     };
@@ -177,14 +177,14 @@ mod tests {
         }
         let listing = listing.with_implied_folders().sorted();
         let table = table_among(&listing, &Columns::default(), |_| Some(table.into()))?;
-        Some((table.columns.path, table.columns.class, table.pictures))
+        Some((table.columns.path, table.columns.class, table.images))
     }
 
     #[test]
     fn tables_are_told_by_what_their_cells_name() {
         let files = ["pics/a.jpg", "pics/b.jpg", "pics/c.jpg", "pics/d.jpg"];
-        let told = |path: &str, class: &str, pictures: &str| {
-            Some((path.to_owned(), class.to_owned(), pictures.to_owned()))
+        let told = |path: &str, class: &str, images: &str| {
+            Some((path.to_owned(), class.to_owned(), images.to_owned()))
         };
         let table = "path,class\npics/a.jpg,bay\npics/b.jpg,sage\n";
         assert_eq!(found(&files, table), told("path", "class", ""));

@@ -4,9 +4,9 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use super::labels::pattern_of_names;
 use super::listing::Listing;
-use super::names::{is_left_behind, may_be_picture, split_of_name};
+use super::names::{is_left_behind, may_be_image, split_of_name};
 use super::remark::{DepthReason, Remark};
-use super::request::{ClassDepth, SplitFolders, Wish};
+use super::request::{ClassDepth, LayoutOptions, SplitFolders};
 use crate::files::RelPath;
 
 /// Where a file stands, by the names of its folders.
@@ -56,15 +56,15 @@ impl Reading {
     /// when at least one of them has a split's name and holds folders, and either a second one has
     /// another split's name or there is no other folder. A class that is called `train` among other
     /// classes therefore stays a class.
-    pub fn of(listing: &Listing, wish: &Wish) -> Result<Self, (String, Vec<String>)> {
-        let tree = Tree::of(listing);
+    pub fn new(listing: &Listing, options: &LayoutOptions) -> Result<Self, (String, Vec<String>)> {
+        let tree = Tree::new(listing);
         let mut reading =
             Reading { wrapper: Vec::new(), splits: None, depth: Depth::At(1), remarks: Vec::new() };
-        if wish.class_depth.is_none() {
-            reading.unwrap_folders(&tree, wish);
+        if options.class_depth.is_none() {
+            reading.unwrap_folders(&tree, options);
         }
-        reading.find_splits(&tree, wish)?;
-        match wish.class_depth {
+        reading.find_splits(&tree, options)?;
+        match options.class_depth {
             Some(ClassDepth::Folders(depth)) => reading.depth = Depth::At(depth.max(1)),
             Some(ClassDepth::Innermost) => reading.depth = Depth::Innermost,
             None => reading.find_depth(&tree),
@@ -72,17 +72,17 @@ impl Reading {
         Ok(reading)
     }
 
-    fn unwrap_folders(&mut self, tree: &Tree<'_>, wish: &Wish) {
+    fn unwrap_folders(&mut self, tree: &Tree<'_>, options: &LayoutOptions) {
         loop {
             let here = self.wrapper.join("/");
             let [only] = tree.folders_in(&here)[..] else { return };
             let inner = if here.is_empty() { only.to_owned() } else { format!("{here}/{only}") };
-            let is_split = wish.splits.split_of(only).is_some();
+            let is_split = options.splits.split_of(only).is_some();
             // A few pictures beside the class folders do not make the folder that holds both a class.
             let below: usize =
-                tree.holders_below(&inner).map(|holder| tree.pictures_in(holder)).sum();
-            let is_class = below <= 2 * tree.pictures_in(&inner);
-            if is_split || is_class || tree.pictures_in(&here) > 0 {
+                tree.holders_below(&inner).map(|holder| tree.images_in(holder)).sum();
+            let is_class = below <= 2 * tree.images_in(&inner);
+            if is_split || is_class || tree.images_in(&here) > 0 {
                 return;
             }
             self.wrapper.push(only.to_owned());
@@ -90,25 +90,29 @@ impl Reading {
         }
     }
 
-    fn find_splits(&mut self, tree: &Tree<'_>, wish: &Wish) -> Result<(), (String, Vec<String>)> {
+    fn find_splits(
+        &mut self,
+        tree: &Tree<'_>,
+        options: &LayoutOptions,
+    ) -> Result<(), (String, Vec<String>)> {
         let base = self.wrapper.join("/");
         let path =
             |name: &str| if base.is_empty() { name.to_owned() } else { format!("{base}/{name}") };
         let tops = tree.folders_in(&base);
         let has_folders = |name: &str| !tree.folders_in(&path(name)).is_empty();
-        for (_, folder) in wish.splits.named() {
+        for (_, folder) in options.splits.named() {
             if !tops.contains(&folder.as_str()) {
                 return Err((folder.clone(), tops.iter().map(|top| (*top).to_owned()).collect()));
             }
         }
-        let split_of = |name: &str| wish.splits.split_of(name);
+        let split_of = |name: &str| options.splits.split_of(name);
         let named: BTreeSet<String> = tops.iter().filter_map(|name| split_of(name)).collect();
         if named.is_empty() {
             return Ok(());
         }
         let (known, others): (Vec<&str>, Vec<&str>) =
             tops.iter().partition(|name| split_of(name).is_some());
-        let is_split = !wish.splits.named().is_empty()
+        let is_split = !options.splits.named().is_empty()
             || known.iter().any(|name| has_folders(name)) && (named.len() > 1 || others.is_empty());
         let owned = |names: &[&str]| names.iter().map(|name| (*name).to_owned()).collect();
         if !is_split {
@@ -120,8 +124,8 @@ impl Reading {
             self.remarks.push(Remark::SplitNamesAreClasses { folders: owned(&known), pattern });
             return Ok(());
         }
-        let holds_pictures = |name: &&&str| tree.holds_pictures(&path(name));
-        let also: Vec<&str> = others.iter().filter(holds_pictures).copied().collect();
+        let holds_images = |name: &&&str| tree.holds_images(&path(name));
+        let also: Vec<&str> = others.iter().filter(holds_images).copied().collect();
         let with_classes: Vec<&str> =
             also.iter().copied().filter(|name| has_folders(name)).collect();
         if !with_classes.is_empty() {
@@ -155,7 +159,7 @@ impl Reading {
         for base in &bases {
             for name in tree.folders_in(base) {
                 let path = join(base, name);
-                if tree.pictures_in(&path) > 0 {
+                if tree.images_in(&path) > 0 {
                     return;
                 }
                 outer.insert(name);
@@ -297,31 +301,31 @@ impl SplitFolders {
 /// The folders of a listing with how many files that may be pictures lie in each.
 struct Tree<'a> {
     listing: &'a Listing,
-    pictures: BTreeMap<&'a str, usize>,
+    images: BTreeMap<&'a str, usize>,
     inside: BTreeMap<&'a str, Vec<&'a str>>,
 }
 
 impl<'a> Tree<'a> {
-    fn of(listing: &'a Listing) -> Self {
+    fn new(listing: &'a Listing) -> Self {
         let mut inside: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
         for folder in &listing.folders {
             if !folder.parts().any(is_left_behind) {
                 inside.entry(folder.folder()).or_default().push(folder.file_name());
             }
         }
-        let mut pictures: BTreeMap<&str, usize> = BTreeMap::new();
+        let mut images: BTreeMap<&str, usize> = BTreeMap::new();
         // Sorted by path: files of one folder follow each other.
         for files in listing.files.chunk_by(|a, b| a.path.folder() == b.path.folder()) {
-            let count = files.iter().filter(|found| may_be_picture(&found.path)).count();
-            *pictures.entry(files[0].path.folder()).or_default() += count;
+            let count = files.iter().filter(|found| may_be_image(&found.path)).count();
+            *images.entry(files[0].path.folder()).or_default() += count;
         }
-        Tree { listing, pictures, inside }
+        Tree { listing, images, inside }
     }
 
-    /// The names of the pictures that lie in `folder` itself.
+    /// The names of the images that lie in `folder` itself.
     fn names_in(&self, folder: &str) -> Vec<&'a str> {
         let paths = self.listing.files.iter().map(|found| &found.path);
-        let here = paths.filter(|path| path.folder() == folder && may_be_picture(path));
+        let here = paths.filter(|path| path.folder() == folder && may_be_image(path));
         here.map(RelPath::file_name).collect()
     }
 
@@ -329,14 +333,14 @@ impl<'a> Tree<'a> {
         self.inside.get(folder).cloned().unwrap_or_default()
     }
 
-    fn pictures_in(&self, folder: &str) -> usize {
-        self.pictures.get(folder).copied().unwrap_or(0)
+    fn images_in(&self, folder: &str) -> usize {
+        self.images.get(folder).copied().unwrap_or(0)
     }
 
     /// The folders somewhere below `folder` that hold pictures themselves.
     fn holders_below(&self, folder: &str) -> impl Iterator<Item = &'a str> {
         let prefix = format!("{folder}/");
-        let below = self.pictures.range::<str, _>((
+        let below = self.images.range::<str, _>((
             std::ops::Bound::Excluded(prefix.as_str()),
             std::ops::Bound::Unbounded,
         ));
@@ -348,8 +352,8 @@ impl<'a> Tree<'a> {
         below.into_iter()
     }
 
-    fn holds_pictures(&self, folder: &str) -> bool {
-        self.pictures_in(folder) > 0 || self.holders_below(folder).next().is_some()
+    fn holds_images(&self, folder: &str) -> bool {
+        self.images_in(folder) > 0 || self.holders_below(folder).next().is_some()
     }
 }
 
@@ -379,13 +383,13 @@ mod tests {
         listing.with_implied_folders().sorted()
     }
 
-    fn reading(names: &[&str], wish: &Wish) -> Reading {
-        Reading::of(&listing(names), wish).unwrap()
+    fn reading(names: &[&str], options: &LayoutOptions) -> Reading {
+        Reading::new(&listing(names), options).unwrap()
     }
 
     /// How the files of a tree are read: the layout, and the other way to read it.
     fn read_as(names: &[&str]) -> (String, String) {
-        let reading = reading(names, &Wish::default());
+        let reading = reading(names, &LayoutOptions::default());
         let others = reading.remarks.iter().filter_map(Remark::alternative);
         let word = |other| match other {
             Alternative::ClassDepth(depth) => format!("{depth:?}"),
@@ -430,27 +434,28 @@ mod tests {
     #[test]
     fn wishes_come_first() {
         let files = ["a/b/c/x.jpg", "train/y.jpg", "tune/b/z.jpg"];
-        let spot = |wish: &Wish, path: &str| {
-            let reading = reading(&files, wish);
+        let spot = |options: &LayoutOptions, path: &str| {
+            let reading = reading(&files, options);
             format!("{:?}", reading.spot(&RelPath::new(path.as_ref())))
         };
-        let deep = Wish { class_depth: Some(ClassDepth::Folders(2)), ..Wish::default() };
+        let deep =
+            LayoutOptions { class_depth: Some(ClassDepth::Folders(2)), ..LayoutOptions::default() };
         assert!(spot(&deep, "a/b/c/x.jpg").contains("class: \"b\", is_deeper: true"));
         assert_eq!(spot(&deep, "train/y.jpg"), "Outside { split: None }");
         let folder = |name: &str| (name.to_owned(), name.to_owned());
         let tune = SplitFolders::ByName(vec![folder("tune")]);
-        let tune = Wish { splits: tune, ..Wish::default() };
+        let tune = LayoutOptions { splits: tune, ..LayoutOptions::default() };
         assert!(spot(&tune, "tune/b/z.jpg").contains("split: Some(\"tune\"), class: \"b\""));
         assert_eq!(spot(&tune, "train/y.jpg"), "Unlabelled { split: \"train\" }");
         let wrong = SplitFolders::ByName(vec![folder("tuen")]);
-        let wrong = Wish { splits: wrong, ..Wish::default() };
-        assert_eq!(Reading::of(&listing(&files), &wrong).unwrap_err().0, "tuen");
+        let wrong = LayoutOptions { splits: wrong, ..LayoutOptions::default() };
+        assert_eq!(Reading::new(&listing(&files), &wrong).unwrap_err().0, "tuen");
     }
 
     #[test]
     fn places_in_a_split_collection() {
         let files = ["train/sage/a.jpg", "holdout/sage/b.jpg", "later/a.jpg", "notes/b.txt"];
-        let reading = reading(&files, &Wish::default());
+        let reading = reading(&files, &LayoutOptions::default());
         let spot = |path: &str| format!("{:?}", reading.spot(&RelPath::new(path.as_ref())));
         let sage = |split: &str, is_deeper: bool| {
             let (split, class) = (Some(split), "sage");

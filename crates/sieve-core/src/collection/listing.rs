@@ -10,18 +10,18 @@ use crate::files::RelPath;
 use crate::files::Stamp;
 
 /// Remembers what packed archives hold: to list one, all of it must be unpacked.
-pub trait Listings {
+pub trait ArchiveIndexCache {
     /// What was kept for the archive `file`, if it still has this stamp.
-    fn recall(&self, file: &Path, stamp: Stamp) -> Option<Vec<u8>>;
+    fn lookup(&self, file: &Path, stamp: Stamp) -> Option<Vec<u8>>;
     /// Keeps a listing, if that is possible.
     fn keep(&self, file: &Path, stamp: Stamp, listing: &[u8]);
 }
 
 /// Remembers nothing.
-pub struct Forgetful;
+pub struct NoCache;
 
-impl Listings for Forgetful {
-    fn recall(&self, _file: &Path, _stamp: Stamp) -> Option<Vec<u8>> {
+impl ArchiveIndexCache for NoCache {
+    fn lookup(&self, _file: &Path, _stamp: Stamp) -> Option<Vec<u8>> {
         None
     }
     fn keep(&self, _file: &Path, _stamp: Stamp, _listing: &[u8]) {}

@@ -19,12 +19,12 @@ mod table;
 mod walk;
 
 pub use labels::LabelTable;
-pub use listing::{Forgetful, Listings};
+pub use listing::{ArchiveIndexCache, NoCache};
 pub use names::{composed, is_left_behind, split_of_name, split_rank};
 pub use open::open;
 pub use pattern::Pattern;
 pub use remark::{Alternative, DepthReason, Remark};
-pub use request::{ClassDepth, Request, Root, SplitFolders, Wish};
+pub use request::{ClassDepth, LayoutOptions, Request, Root, SplitFolders};
 pub use source::{Located, Locator};
 pub use table::Columns;
 
@@ -68,7 +68,7 @@ pub struct Collection {
     /// Paths that an archive holds more than once, and how often.
     pub packed_twice: Vec<(RelPath, u64)>,
     /// Names of a table's other columns, or a pattern's other parts.
-    pub carried: Vec<String>,
+    pub extra: Vec<String>,
     sources: Vec<source::Source>,
 }
 
@@ -120,7 +120,7 @@ pub struct Place {
     /// around all others, the folder of the split.
     pub base: u8,
     /// What a table or the name of the file says beside class and split.
-    pub carried: Option<Box<Carried>>,
+    pub extra: Option<Box<ExtraColumns>>,
 }
 
 /// The class of a file, or why it has none.
@@ -136,17 +136,17 @@ pub enum Label {
 
 /// What is carried along with a file.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Carried {
+pub struct ExtraColumns {
     /// Files of one group stay together when the collection is split.
     pub group: Option<String>,
-    /// As many values as [`Collection::carried`] has names.
+    /// As many values as [`Collection::extra`] has names.
     pub values: Vec<String>,
 }
 
 impl Place {
     /// A place of this label, and nothing else known.
-    pub fn of(split: Option<Arc<str>>, label: Label) -> Self {
-        Place { split, label, is_deeper: false, base: 0, carried: None }
+    pub fn new(split: Option<Arc<str>>, label: Label) -> Self {
+        Place { split, label, is_deeper: false, base: 0, extra: None }
     }
 
     /// The class, if there is one.
@@ -159,7 +159,7 @@ impl Place {
 
     /// The group that a table or name says the file belongs to.
     pub fn group(&self) -> Option<&str> {
-        self.carried.as_ref()?.group.as_deref()
+        self.extra.as_ref()?.group.as_deref()
     }
 }
 

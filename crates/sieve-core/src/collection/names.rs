@@ -7,7 +7,7 @@ use std::sync::Arc;
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 
 use crate::files::RelPath;
-use crate::reading::is_picture_name;
+use crate::reading::is_image_name;
 
 /// The split that a folder's name stands for: `train`, `validation` or `test`.
 ///
@@ -41,9 +41,9 @@ pub fn is_left_behind(name: &str) -> bool {
 }
 
 /// True when a file may be a picture by its name: it says so, or says nothing.
-pub(super) fn may_be_picture(path: &RelPath) -> bool {
+pub(super) fn may_be_image(path: &RelPath) -> bool {
     let name = path.file_name();
-    !is_left_behind(name) && (is_picture_name(path) || !name.contains('.'))
+    !is_left_behind(name) && (is_image_name(path) || !name.contains('.'))
 }
 
 /// A name in Unicode's composed form (NFC), in which names are compared: one file system stores

@@ -9,15 +9,15 @@ use std::sync::Arc;
 use super::archive::{self, Kind, Tar, Zip};
 use super::labels::pattern_of_names;
 use super::layout::{Reading, Spot};
-use super::listing::{Found, Listing, Listings};
-use super::names::{Interned, composed, may_be_picture, split_rank};
+use super::listing::{ArchiveIndexCache, Found, Listing};
+use super::names::{Interned, composed, may_be_image, split_rank};
 use super::remark::Remark;
 use super::source::Source;
 use super::table::is_table_name;
 use super::walk::walk;
 use super::{Collection, Entry, EntryKind, Label, Locator, Place, Request, Root};
 use crate::files::{RelPath, Stamp};
-use crate::progress::Watch;
+use crate::progress::Progress;
 use crate::{Error, io_reason};
 
 /// Lists a collection and decides how it is to be read.
@@ -25,25 +25,25 @@ use crate::{Error, io_reason};
 /// # Errors
 ///
 /// When a root is missing, is nothing that can be read as a collection, or cannot be listed; when
-/// the request names folders or columns that are not there; or when `watch` asks to stop. Trouble
+/// the request names folders or columns that are not there; or when `progress` asks to stop. Trouble
 /// further down is kept in [`Collection::unlistable`].
 pub fn open(
     request: &Request,
-    listings: &dyn Listings,
-    watch: &dyn Watch,
+    archive_indexes: &dyn ArchiveIndexCache,
+    progress: &dyn Progress,
 ) -> Result<Collection, Error> {
-    watch.begin("listing files", None);
+    progress.begin("listing files", None);
     let mut opening = Opening {
         request,
-        listings,
-        watch,
+        archive_indexes,
+        progress,
         collection: Collection { roots: request.roots.clone(), ..Collection::default() },
         classes: Classes::default(),
         splits: Interned::default(),
     };
     for root in &request.roots {
         opening.add(root)?;
-        if watch.stopped() {
+        if progress.stopped() {
             return Err(Error::Interrupted);
         }
     }
@@ -53,8 +53,8 @@ pub fn open(
 /// A collection while its roots are added to it.
 pub(super) struct Opening<'a> {
     pub(super) request: &'a Request,
-    listings: &'a dyn Listings,
-    pub(super) watch: &'a dyn Watch,
+    archive_indexes: &'a dyn ArchiveIndexCache,
+    pub(super) progress: &'a dyn Progress,
     pub(super) collection: Collection,
     pub(super) classes: Classes,
     pub(super) splits: Interned,
@@ -102,7 +102,7 @@ impl Opening<'_> {
             facts => facts.map_err(unreadable)?,
         };
         if facts.is_dir() {
-            let listing = walk(path, self.request.follow_links, self.watch)?;
+            let listing = walk(path, self.request.follow_links, self.progress)?;
             let is_split = root.split.is_some();
             return self.add_listing(
                 root,
@@ -114,7 +114,7 @@ impl Opening<'_> {
             return Err(Error::RootUnknown { path: path.clone() });
         }
         let broken = |reason: String| Error::RootUnreadable { path: path.clone(), reason };
-        let stamp = Stamp::of(&facts);
+        let stamp = Stamp::from_metadata(&facts);
         match archive::kind(path).map_err(unreadable)? {
             Some(Kind::Zip) => {
                 let zip = Zip::open(path).map_err(broken)?;
@@ -133,31 +133,31 @@ impl Opening<'_> {
     /// What a tar archive holds. Of a packed one that is remembered.
     fn entries_of(&self, tar: &Tar, file: &Path, stamp: Stamp) -> Result<Listing, String> {
         if !tar.is_stream() {
-            return tar.list(stamp, self.watch);
+            return tar.list(stamp, self.progress);
         }
-        let known = self.listings.recall(file, stamp);
+        let known = self.archive_indexes.lookup(file, stamp);
         if let Some(listing) = known.as_deref().and_then(Listing::of_bytes) {
             return Ok(listing);
         }
-        let listing = tar.list(stamp, self.watch)?;
-        if !self.watch.stopped() {
-            self.listings.keep(file, stamp, &listing.to_bytes());
+        let listing = tar.list(stamp, self.progress)?;
+        if !self.progress.stopped() {
+            self.archive_indexes.keep(file, stamp, &listing.to_bytes());
         }
         Ok(listing)
     }
 
     fn add_listing(&mut self, root: &Root, listing: Listing, source: Source) -> Result<(), Error> {
-        if let Some(pattern) = &self.request.wish.label_from {
+        if let Some(pattern) = &self.request.options.label_from {
             self.add_named(root, listing, source, pattern);
             return Ok(());
         }
-        let mut wish = self.request.wish.clone();
+        let mut options = self.request.options.clone();
         if root.split.is_some() {
-            wish.splits = super::SplitFolders::None;
+            options.splits = super::SplitFolders::None;
         }
-        let reading = Reading::of(&listing, &wish)
+        let reading = Reading::new(&listing, &options)
             .map_err(|(name, there)| Error::NoSplitFolder { name, there })?;
-        let has_pictures = listing.files.iter().any(|found| may_be_picture(&found.path));
+        let has_images = listing.files.iter().any(|found| may_be_image(&found.path));
         let table = self.table_among(&listing, &source, &reading);
         if let (Some(table), true) = (&table, source.is_archive()) {
             return self.add_packed_table(root, listing, source, table);
@@ -181,21 +181,21 @@ impl Opening<'_> {
                 is_classed = true;
                 let label = Label::Class(opening.classes.get(class));
                 let split = split.or(inner).map(|split| opening.splits.get(split));
-                Place { is_deeper, base, ..Place::of(split, label) }
+                Place { is_deeper, base, ..Place::new(split, label) }
             }
             Spot::Unlabelled { split } => {
                 let split = Some(opening.splits.get(split));
-                Place { base, ..Place::of(split, Label::Unlabelled) }
+                Place { base, ..Place::new(split, Label::Unlabelled) }
             }
             Spot::Outside { split: inner } => {
                 let split = split.or(inner).map(|split| opening.splits.get(split));
                 let label = if is_unlabelled { Label::Unlabelled } else { Label::Outside };
-                Place::of(split, label)
+                Place::new(split, label)
             }
         };
         let pattern_of_flat = {
             let flat = listing.files.iter().map(|found| &found.path);
-            let flat = flat.filter(|path| path.folder().is_empty() && may_be_picture(path));
+            let flat = flat.filter(|path| path.folder().is_empty() && may_be_image(path));
             pattern_of_names(flat.map(RelPath::file_name))
         };
         // Files of one folder follow each other, and stand in one place.
@@ -211,8 +211,7 @@ impl Opening<'_> {
                 }
             }
         });
-        if !is_classed && has_pictures && !is_unlabelled && !reading.has_splits() && table.is_none()
-        {
+        if !is_classed && has_images && !is_unlabelled && !reading.has_splits() && table.is_none() {
             let pattern = pattern_of_flat.unwrap_or("{class}_{n}.jpg").to_owned();
             self.remark(Remark::NoClassFolders { pattern });
         }
@@ -225,7 +224,7 @@ impl Opening<'_> {
             reading.describe()
         });
         reading.remarks.into_iter().for_each(|remark| self.remark(remark));
-        table.into_iter().for_each(|table| self.remark(Remark::TableAmongPictures(table)));
+        table.into_iter().for_each(|table| self.remark(Remark::TableAmongImages(table)));
         Ok(())
     }
 

@@ -34,7 +34,7 @@ impl Pattern {
     }
 
     /// The names of the parts other than `class`, `split` and `group`.
-    pub fn carried(&self) -> Vec<String> {
+    pub fn extra(&self) -> Vec<String> {
         let names = self.parts.iter().filter_map(|part| match part {
             Part::Named(name) if !["class", "split", "group"].contains(&name.as_str()) => {
                 Some(name.clone())
@@ -141,7 +141,7 @@ impl FromStr for Pattern {
             }
         }
         if names("class") == 0 {
-            return Err("it has no {class}; expected for example {class}_{n}.jpg".to_owned());
+            return Err("it has no {class}; expected, for example, {class}_{n}.jpg".to_owned());
         }
         Ok(Pattern { text: text.to_owned(), parts })
     }

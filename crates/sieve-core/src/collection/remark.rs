@@ -40,7 +40,7 @@ pub enum Remark {
         pattern: String,
     },
     /// A table of labels lies among the pictures, and was not used.
-    TableAmongPictures(LabelTable),
+    TableAmongImages(LabelTable),
     /// Labels were taken from a table in an archive.
     TableInArchive {
         /// Its path there.
@@ -122,7 +122,7 @@ impl Remark {
                 Some(Alternative::Splits(SplitFolders::ByName(named.collect())))
             }
             Remark::OtherSplits { .. } => Some(Alternative::Splits(SplitFolders::None)),
-            Remark::TableAmongPictures(table) => Some(Alternative::Table(table.clone())),
+            Remark::TableAmongImages(table) => Some(Alternative::Table(table.clone())),
             Remark::NoFileOfTable => Some(Alternative::Pictures),
             _ => None,
         }

@@ -17,7 +17,7 @@ pub struct Request {
     /// Follow symbolic links. Loops are noticed.
     pub follow_links: bool,
     /// How its folders, names or table are to be read.
-    pub wish: Wish,
+    pub options: LayoutOptions,
 }
 
 /// A folder, archive or table.
@@ -65,7 +65,7 @@ impl fmt::Display for Root {
 
 /// How a collection is to be read where its own folders are not to decide.
 #[derive(Clone, Debug, Default)]
-pub struct Wish {
+pub struct LayoutOptions {
     /// Which folders are splits.
     pub splits: SplitFolders,
     /// Which folders are classes.
@@ -75,7 +75,7 @@ pub struct Wish {
     /// The names of a table's columns.
     pub columns: Columns,
     /// The folder that a table's paths begin at; its own where there is none.
-    pub pictures: Option<PathBuf>,
+    pub images: Option<PathBuf>,
 }
 
 /// Which folders are splits.

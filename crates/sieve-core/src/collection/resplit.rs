@@ -4,10 +4,10 @@ use std::collections::{BTreeSet, HashMap, HashSet, hash_map};
 use std::path::{Path, PathBuf};
 use std::sync::Arc;
 
-use super::names::{Interned, composed, may_be_picture, split_of_name, split_rank};
+use super::names::{Interned, composed, may_be_image, split_of_name, split_rank};
 use super::remark::Remark;
 use super::table::{self, Needed, Row};
-use super::{Carried, Collection, Columns, Label};
+use super::{Collection, Columns, ExtraColumns, Label};
 use crate::Error;
 
 impl Collection {
@@ -54,7 +54,7 @@ impl Collection {
         let mut classes: BTreeSet<(Option<String>, String)> = BTreeSet::new();
         for entry in &mut self.entries {
             let is_wanted =
-                matches!(entry.place.label, Label::Class(_)) && may_be_picture(&entry.path);
+                matches!(entry.place.label, Label::Class(_)) && may_be_image(&entry.path);
             let Some((row, is_used)) = rows.get_mut(entry.path.native()) else {
                 entry.place.split = None;
                 left_out += u64::from(is_wanted);
@@ -63,9 +63,9 @@ impl Collection {
             *is_used = true;
             entry.place.split = split_of(row).map(|split| splits.get(&composed(split)));
             if let Some(group) = &row.group {
-                let carried =
-                    entry.place.carried.get_or_insert_with(|| Box::new(Carried::default()));
-                carried.group = Some(group.clone());
+                let extra =
+                    entry.place.extra.get_or_insert_with(|| Box::new(ExtraColumns::default()));
+                extra.group = Some(group.clone());
             }
             if let Some(class) = entry.place.class() {
                 let told = row.class.as_deref().map(composed);

@@ -13,8 +13,8 @@ use super::listing::Found;
 use super::{Collection, EntryKind};
 use crate::files::RelPath;
 use crate::files::Stamp;
-use crate::progress::Watch;
-use crate::reading::{self, FileBytes, Held, Memory, ReadLimits, Trouble};
+use crate::progress::Progress;
+use crate::reading::{self, FileBytes, MemoryBudget, MemoryPermit, ReadError, ReadLimits};
 use crate::{Error, input};
 
 /// One root of a collection, open.
@@ -55,7 +55,7 @@ const BATCH_BYTES: usize = 16 << 20;
 const BATCH_FILES: usize = 256;
 
 /// What was read of one file, by its place in the list of those wanted.
-type Unpacked = (usize, Result<(Vec<u8>, Held), Trouble>);
+type Unpacked = (usize, Result<(Vec<u8>, MemoryPermit), ReadError>);
 
 impl Source {
     /// Whether its files lie packed together.
@@ -93,11 +93,11 @@ impl Source {
 struct Only(Option<Vec<u8>>);
 
 impl TakesEntries for Only {
-    fn room(&mut self, _size_bytes: u64) -> Option<Held> {
-        Some(Held::default())
+    fn room(&mut self, _size_bytes: u64) -> Option<MemoryPermit> {
+        Some(MemoryPermit::default())
     }
 
-    fn take(&mut self, _at: usize, entry: Result<(Vec<u8>, Held), Trouble>) -> bool {
+    fn take(&mut self, _at: usize, entry: Result<(Vec<u8>, MemoryPermit), ReadError>) -> bool {
         self.0 = entry.ok().map(|(bytes, _)| bytes);
         false
     }
@@ -119,18 +119,18 @@ impl Collection {
     ///
     /// # Errors
     ///
-    /// Only when `watch` asks to stop.
+    /// Only when `progress` asks to stop.
     pub fn visit<T: Send>(
         &self,
         wanted: &[Located<'_>],
         limits: &ReadLimits,
-        watch: &dyn Watch,
-        work: impl Fn(usize, Result<FileBytes, Trouble>) -> T + Sync,
+        progress: &dyn Progress,
+        work: impl Fn(usize, Result<FileBytes, ReadError>) -> T + Sync,
     ) -> Result<Vec<T>, Error> {
         let mut results: Vec<Option<T>> = wanted.iter().map(|_| None).collect();
         let done = results.par_iter_mut().zip(wanted).enumerate().try_for_each(
             |(index, (result, file))| {
-                if watch.stopped() {
+                if progress.stopped() {
                     return Err(Error::Interrupted);
                 }
                 if let Some(bytes) = self.read(*file, limits) {
@@ -159,10 +159,10 @@ impl Collection {
                     .collect();
                 made.into_iter().for_each(|(index, value)| results[index] = Some(value));
             };
-            in_batches(tar, &numbers, limits, watch, &mut take)?;
+            in_batches(tar, &numbers, limits, progress, &mut take)?;
         }
         // What was given up halfway says nothing of its file.
-        if watch.stopped() {
+        if progress.stopped() {
             return Err(Error::Interrupted);
         }
         let results: Option<Vec<T>> = results.into_iter().collect();
@@ -170,7 +170,7 @@ impl Collection {
     }
 
     /// The bytes of one file; none where its archive must be read in order.
-    fn read(&self, file: Located<'_>, limits: &ReadLimits) -> Option<Result<FileBytes, Trouble>> {
+    fn read(&self, file: Located<'_>, limits: &ReadLimits) -> Option<Result<FileBytes, ReadError>> {
         let Locator { source, offset, stamp } = file.at;
         let whole = |(bytes, held)| FileBytes { bytes, stamp: remembered(stamp), held };
         match &self.sources[source as usize] {
@@ -195,7 +195,7 @@ fn in_batches(
     tar: &Tar,
     numbers: &[u64],
     limits: &ReadLimits,
-    watch: &dyn Watch,
+    progress: &dyn Progress,
     take: &mut dyn FnMut(Vec<Unpacked>),
 ) -> Result<(), Error> {
     if numbers.is_empty() {
@@ -210,7 +210,7 @@ fn in_batches(
             batches.hand_over();
         });
         for batch in receiver {
-            if watch.stopped() {
+            if progress.stopped() {
                 return Err(Error::Interrupted);
             }
             take(batch);
@@ -222,7 +222,7 @@ fn in_batches(
 /// Gathers unpacked files and hands them over together.
 struct Batches<'a> {
     sender: SyncSender<Vec<Unpacked>>,
-    memory: &'a Memory,
+    memory: &'a MemoryBudget,
     batch: Vec<Unpacked>,
     bytes: usize,
 }
@@ -236,13 +236,13 @@ impl Batches<'_> {
 }
 
 impl TakesEntries for Batches<'_> {
-    fn room(&mut self, size_bytes: u64) -> Option<Held> {
+    fn room(&mut self, size_bytes: u64) -> Option<MemoryPermit> {
         // What would be waited for may lie in the batch itself.
         let room = self.memory.try_file(size_bytes);
         room.or_else(|| self.hand_over().then(|| self.memory.file(size_bytes)))
     }
 
-    fn take(&mut self, at: usize, entry: Result<(Vec<u8>, Held), Trouble>) -> bool {
+    fn take(&mut self, at: usize, entry: Result<(Vec<u8>, MemoryPermit), ReadError>) -> bool {
         self.bytes += entry.as_ref().map_or(0, |(bytes, _)| bytes.len());
         self.batch.push((at, entry));
         let is_full = self.bytes >= BATCH_BYTES || self.batch.len() >= BATCH_FILES;

@@ -36,7 +36,7 @@ impl Default for Columns {
 #[derive(Debug, Default, PartialEq, Eq)]
 pub(super) struct Table {
     /// Names of the columns that are carried along.
-    pub carried: Vec<String>,
+    pub extra: Vec<String>,
     /// True when it has a column for splits.
     pub has_splits: bool,
     /// Its rows, in the table's order.
@@ -54,7 +54,7 @@ pub(super) struct Row {
     pub split: Option<String>,
     pub group: Option<String>,
     /// As many as there are names.
-    pub carried: Vec<String>,
+    pub extra: Vec<String>,
 }
 
 /// The column that a table must have beside that of the paths.
@@ -166,11 +166,11 @@ struct Places {
     class: Option<usize>,
     split: Option<usize>,
     group: Option<usize>,
-    carried: Vec<usize>,
+    extra: Vec<usize>,
 }
 
 impl Places {
-    fn of(names: &[String], columns: &Columns, needed: Needed) -> Result<Self, Wrong> {
+    fn new(names: &[String], columns: &Columns, needed: Needed) -> Result<Self, Wrong> {
         let place = |wanted: &str| names.iter().position(|name| name == wanted);
         let (other, needed) = match needed {
             Needed::Class => (&columns.class, "class"),
@@ -184,13 +184,13 @@ impl Places {
         let (class, split) = (place(&columns.class), place(&columns.split));
         let group = place(&columns.group);
         let known = [Some(path), class, split, group];
-        let carried = (0..names.len()).filter(|at| !known.contains(&Some(*at))).collect();
-        Ok(Places { path, class, split, group, carried })
+        let extra = (0..names.len()).filter(|at| !known.contains(&Some(*at))).collect();
+        Ok(Places { path, class, split, group, extra })
     }
 
     fn table(&self, names: &[String], rows: Vec<Row>) -> Table {
-        let carried = self.carried.iter().map(|&at| names[at].clone()).collect();
-        Table { carried, has_splits: self.split.is_some(), rows }
+        let extra = self.extra.iter().map(|&at| names[at].clone()).collect();
+        Table { extra, has_splits: self.split.is_some(), rows }
     }
 
     /// The row of these fields, of which `decoded` undoes how they are written; `Err` when it has no path.
@@ -214,7 +214,7 @@ impl Places {
             class: self.class.and_then(filled),
             split: self.split.and_then(filled).map(|split| split.trim().to_owned()),
             group: self.group.and_then(filled),
-            carried: self.carried.iter().map(|&at| text(at)).collect(),
+            extra: self.extra.iter().map(|&at| text(at)).collect(),
         })
     }
 }
@@ -233,7 +233,7 @@ fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wro
     let names = reader.headers().map_err(|error| error.to_string())?;
     let names: Vec<String> =
         names.iter().map(|name| cell::unguarded(name.trim()).to_owned()).collect();
-    let places = Places::of(&names, columns, needed)?;
+    let places = Places::new(&names, columns, needed)?;
     let mut rows = Vec::new();
     for record in reader.records() {
         let record = record.map_err(|error| in_words(&error))?;
@@ -267,7 +267,7 @@ fn json_lines(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wr
         objects.push((line, object));
     }
     let names = keys(objects.iter().map(|(_, object)| object));
-    let places = Places::of(&names, columns, needed)?;
+    let places = Places::new(&names, columns, needed)?;
     let mut rows = Vec::new();
     for (line, object) in &objects {
         // No spreadsheet opens these.
@@ -322,7 +322,7 @@ pub(super) fn below(root: &Path, given: &Path) -> Result<PathBuf, &'static str> 
 mod tests {
     use super::*;
 
-    fn row(path: &str, class: &str, split: &str, group: &str, carried: &[&str]) -> Row {
+    fn row(path: &str, class: &str, split: &str, group: &str, extra: &[&str]) -> Row {
         let some = |text: &str| Some(text.to_owned()).filter(|text| !text.is_empty());
         Row {
             path: path.into(),
@@ -330,7 +330,7 @@ mod tests {
             class: some(class),
             split: some(split),
             group: some(group),
-            carried: carried.iter().map(|text| (*text).to_owned()).collect(),
+            extra: extra.iter().map(|text| (*text).to_owned()).collect(),
         }
     }
 
@@ -339,7 +339,7 @@ mod tests {
         let columns = Columns::default();
         let rows =
             vec![row("a.jpg", "bay, old", "test", "", &["7"]), row("b.jpg", "", "", "g", &[""])];
-        let expected = Table { carried: vec!["rack".into()], has_splits: true, rows };
+        let expected = Table { extra: vec!["rack".into()], has_splits: true, rows };
         let csv = "path,class,rack,split,group\na.jpg,\"bay, old\",7,test,\nb.jpg,,,,g\n";
         assert_eq!(separated(csv, &columns, Needed::Class).as_ref(), Ok(&expected));
         let semicolons = "path;class;rack;split;group\r\na.jpg;bay, old;7;test;\r\nb.jpg;;;;g\r\n";

@@ -9,11 +9,15 @@ use super::EntryKind;
 use super::listing::{Found, Listing};
 use crate::files::RelPath;
 use crate::files::Stamp;
-use crate::progress::Watch;
+use crate::progress::Progress;
 use crate::{Error, io_reason};
 
 /// Lists what lies under the folder `root`. Trouble further down is kept in the listing.
-pub(super) fn walk(root: &Path, follow_links: bool, watch: &dyn Watch) -> Result<Listing, Error> {
+pub(super) fn walk(
+    root: &Path,
+    follow_links: bool,
+    progress: &dyn Progress,
+) -> Result<Listing, Error> {
     let unreadable = |error: io::Error| Error::RootUnreadable {
         path: root.to_path_buf(),
         reason: io_reason(&error),
@@ -22,7 +26,7 @@ pub(super) fn walk(root: &Path, follow_links: bool, watch: &dyn Watch) -> Result
     let resolved = root.canonicalize().unwrap_or_else(|_| root.to_path_buf());
     let mut listing = Listing::default();
     for step in WalkDir::new(root).min_depth(1).follow_links(follow_links) {
-        if watch.stopped() {
+        if progress.stopped() {
             return Err(Error::Interrupted);
         }
         if let Ok(entry) = &step
@@ -37,7 +41,7 @@ pub(super) fn walk(root: &Path, follow_links: bool, watch: &dyn Watch) -> Result
                 listing.folders.push(relative(root, entry.path()));
             }
             Ok(entry) => {
-                watch.advance(1);
+                progress.advance(1);
                 let (path, kind) = (relative(root, entry.path()), kind(&entry));
                 listing.files.push(Found { path, kind, offset: 0 });
             }
@@ -103,7 +107,7 @@ fn kind(entry: &DirEntry) -> EntryKind {
         link_kind(entry.path())
     } else if file_type.is_file() {
         // A file that vanished since it was listed is met again, and reported, when it is opened.
-        let stamp = entry.metadata().map(|facts| Stamp::of(&facts)).unwrap_or_default();
+        let stamp = entry.metadata().map(|facts| Stamp::from_metadata(&facts)).unwrap_or_default();
         EntryKind::File { stamp }
     } else {
         EntryKind::Special

@@ -5,23 +5,23 @@ use std::cmp::Reverse;
 use rayon::prelude::*;
 
 use super::candidates::Candidate;
-use super::close_looks::of_pair;
-use super::judged::{Judged, raw};
 use super::kind::Kind;
 use super::levels::{Crowd, Levels};
 use super::odds::Odds;
-use super::subjects::{Picture, Side, Subjects};
+use super::pair_verdicts::{PairVerdict, raw};
+use super::prepared::{CollectionRef, ImageRef, PreparedImages};
+use super::recheck::compare_pair;
 use super::verify::verify;
 use crate::Error;
-use crate::likeness::{Region, Start, Subject, View, cosine, looked_among, looked_for};
+use crate::likeness::{PreparedImage, Region, Start, View, cosine, looked_among, looked_for};
 use crate::measuring::{Closeup, Measured, Thumbnail};
-use crate::progress::Watch;
+use crate::progress::Progress;
 
 /// A picture and how much it is like the one that was asked for.
 #[derive(Clone, Copy, Debug)]
 pub struct Alike<'a> {
     /// The picture.
-    pub picture: Picture<'a>,
+    pub image: ImageRef<'a>,
     /// In which way it is the same; none when it is another picture.
     pub kind: Option<Kind>,
     /// The chance that both show the same picture, 0 to 1.
@@ -33,41 +33,41 @@ pub struct Alike<'a> {
 /// Pictures that are laid over the one that was asked for, for each that is wanted.
 const TRIED: usize = 4;
 
-/// The `count` pictures of `side` that are most like the one that was measured: those that show the
+/// The `count` pictures of `collection` that are most like the one that was measured: those that show the
 /// same first, by their score, then the others by their likeness. `closeup` gives a part of that picture, larger;
 /// the files that seem to show the same are read again.
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop.
+/// When `progress` asks to stop.
 pub fn nearest<'a>(
-    side: &'a Side<'a>,
+    collection: &'a CollectionRef<'a>,
     image: &(Measured, Thumbnail),
     closeup: &dyn Fn(Region) -> Option<Closeup>,
     count: usize,
-    watch: &dyn Watch,
+    progress: &dyn Progress,
 ) -> Result<Vec<Alike<'a>>, Error> {
-    let mut subjects = Subjects::of(std::slice::from_ref(side));
-    let all: Vec<u32> = (0..subjects.pictures.len() as u32).collect();
-    subjects.load(&all, watch)?;
+    let mut prepared = PreparedImages::new(std::slice::from_ref(collection));
+    let all: Vec<u32> = (0..prepared.images.len() as u32).collect();
+    prepared.load(&all, progress)?;
     let (aspect, plain) = (image.0.aspect() as f32, image.0.look.flat_share);
-    let asked = Subject::of(image.1.clone(), aspect, plain);
+    let asked = PreparedImage::new(image.1.clone(), aspect, plain);
     let shown = |mut views: Vec<View>| {
         views.retain(|view| !view.is_core());
         views
     };
     let (wanted, among) = (shown(looked_for(&asked)), shown(looked_among(&asked)));
     // The picture asked for is called by the number after the last.
-    let own = subjects.pictures.len() as u32;
-    let looks = &subjects.looks;
-    watch.begin("comparing pictures", Some(all.len() as u64));
+    let own = prepared.images.len() as u32;
+    let looks = &prepared.looks;
+    progress.begin("comparing images", Some(all.len() as u64));
     let best = |&index: &u32| -> Option<(i32, Candidate)> {
-        watch.advance(1);
-        if watch.stopped() {
+        progress.advance(1);
+        if progress.stopped() {
             return None;
         }
-        let subject = looks.subject(index as usize)?;
-        let theirs = (shown(looked_for(subject)), shown(looked_among(subject)));
+        let image_at = looks.image_at(index as usize)?;
+        let theirs = (shown(looked_for(image_at)), shown(looked_among(image_at)));
         let here = most_alike(&wanted, &theirs.1)
             .map(|(product, start)| (product, Candidate { wanted: own, found: index, start }));
         let there = most_alike(&theirs.0, &among)
@@ -76,12 +76,12 @@ pub fn nearest<'a>(
     };
     let mut found: Vec<(u32, Option<(i32, Candidate)>)> =
         all.par_iter().map(|index| (*index, best(index))).collect();
-    if watch.stopped() {
+    if progress.stopped() {
         return Err(Error::Interrupted);
     }
-    let is_copy = |index: u32| subjects.pictures[index as usize].measured.digest == image.0.digest;
+    let is_copy = |index: u32| prepared.images[index as usize].measured.digest == image.0.digest;
     let has_same_pixels = |index: u32| {
-        let pixels = subjects.pictures[index as usize].measured.small_pixels;
+        let pixels = prepared.images[index as usize].measured.small_pixels;
         pixels.is_some() && pixels == image.0.small_pixels
     };
     found.sort_by_key(|(index, best)| {
@@ -89,7 +89,7 @@ pub fn nearest<'a>(
         (Reverse(is_same), Reverse(best.map(|(product, _)| product)), *index)
     });
     found.truncate(count.saturating_mul(TRIED).max(100));
-    let measured = |index: u32| subjects.pictures[index as usize].measured;
+    let measured = |index: u32| prepared.images[index as usize].measured;
     // Of small pictures only bytes and pixels tell what is the same.
     let told_by_looks = |index: u32| !image.0.is_small() && !measured(index).is_small();
     let candidates: Vec<Candidate> = found
@@ -97,46 +97,47 @@ pub fn nearest<'a>(
         .filter(|(index, _)| told_by_looks(*index))
         .filter_map(|(_, best)| Some(best.as_ref()?.1))
         .collect();
-    let subject = |index: usize| {
-        if index == own as usize { Some(&asked) } else { looks.subject(index) }
+    let image_at = |index: usize| {
+        if index == own as usize { Some(&asked) } else { looks.image_at(index) }
     };
-    let seeming = verify(&candidates, subject, watch)?;
-    let theirs: Vec<u32> = seeming.iter().map(|pair| pair.a).collect();
+    let tentative = verify(&candidates, image_at, progress)?;
+    let theirs: Vec<u32> = tentative.iter().map(|pair| pair.a).collect();
     let leaders: Vec<u32> =
         all.iter().copied().filter(|&index| !measured(index).is_small()).collect();
-    let crowd = Crowd::of(&leaders, |index| measured(index).digest);
-    let alike = seeming.iter().map(|pair| (pair.a, pair.b));
+    let crowd = Crowd::new(&leaders, |index| measured(index).digest);
+    let alike = tentative.iter().map(|pair| (pair.a, pair.b));
     let asked_about: Vec<u32> = theirs.iter().copied().chain([own]).collect();
-    let levels = Levels::of(&crowd, |index| subject(index as usize), alike, &asked_about, watch)?;
+    let levels =
+        Levels::new(&crowd, |index| image_at(index as usize), alike, &asked_about, progress)?;
     if !theirs.is_empty() {
-        watch.begin("looking closely", Some(theirs.len() as u64));
+        progress.begin("looking closely", Some(theirs.len() as u64));
     }
-    let read = subjects.visit(&theirs, watch, |index, bytes, limits| {
-        Closeup::of(bytes, limits, looks.subject(index as usize)?.content()).ok()
+    let read = prepared.visit(&theirs, progress, |index, bytes, limits| {
+        Closeup::decode(bytes, limits, looks.image_at(index as usize)?.content()).ok()
     })?;
     let closeup = closeup(asked.content());
-    let examined = seeming.iter().zip(&read).filter_map(|(pair, read)| {
-        let shown = [looks.subject(pair.a as usize)?, &asked];
-        let examined = of_pair(pair, shown, [read.as_ref()?, closeup.as_ref()?], &levels)?;
-        Some((pair, examined, shown))
+    let compared = tentative.iter().zip(&read).filter_map(|(pair, read)| {
+        let shown = [looks.image_at(pair.a as usize)?, &asked];
+        let compared = compare_pair(pair, shown, [read.as_ref()?, closeup.as_ref()?], &levels)?;
+        Some((pair, compared, shown))
     });
-    let examined: Vec<_> = examined.collect();
+    let compared: Vec<_> = compared.collect();
     let odds =
-        Odds::of_one(&examined.iter().map(|(pair, one, _)| raw(pair, one)).collect::<Vec<_>>());
-    let judged = examined
+        Odds::of_one(&compared.iter().map(|(pair, one, _)| raw(pair, one)).collect::<Vec<_>>());
+    let pair_verdicts = compared
         .iter()
-        .filter_map(|(pair, examined, shown)| Judged::of(pair, examined, &odds, *shown));
-    let judged: Vec<Judged> = judged.collect();
+        .filter_map(|(pair, compared, shown)| PairVerdict::new(pair, compared, &odds, *shown));
+    let pair_verdicts: Vec<PairVerdict> = pair_verdicts.collect();
     let alike = found.into_iter().map(|(index, best)| {
         let likeness = best.map_or(0.0, |(product, _)| cosine(product).min(1.0));
-        let known = judged.iter().find(|pair| pair.a == index);
+        let known = pair_verdicts.iter().find(|pair| pair.a == index);
         let (kind, score) = match known {
             _ if is_copy(index) => (Some(Kind::SameBytes), 1.0),
             _ if has_same_pixels(index) => (Some(Kind::SamePixels), 1.0),
             Some(pair) => (Some(pair.kind), pair.score()),
             None => (None, 0.0),
         };
-        Alike { picture: subjects.pictures[index as usize], kind, score, likeness }
+        Alike { image: prepared.images[index as usize], kind, score, likeness }
     });
     let mut alike: Vec<Alike<'a>> = alike.collect();
     alike.sort_by(|a, b| {
@@ -155,5 +156,5 @@ fn most_alike(wanted: &[View], among: &[View]) -> Option<(i32, Start)> {
     let pairs = wanted.iter().flat_map(|view| among.iter().map(move |other| (view, other)));
     let products = pairs.map(|(view, other)| (view.vector.product(&other.vector), view, other));
     let best = products.max_by_key(|(product, ..)| *product);
-    best.map(|(product, view, other)| (product, Start::of(view, other.map)))
+    best.map(|(product, view, other)| (product, Start::from_view(view, other.map)))
 }

@@ -9,12 +9,12 @@ use super::forest::Forest;
 use super::meeting::{RADIUS_BITS, meet};
 use crate::Error;
 use crate::affine::Affine;
+use crate::disjoint_sets::DisjointSets;
 use crate::likeness::{
-    Start, Subject, Turn, Vector, View, least_product, looked_among, looked_for,
+    PreparedImage, Start, Turn, Vector, View, least_product, looked_among, looked_for,
 };
 use crate::measuring::Fingerprint;
-use crate::progress::Watch;
-use crate::sets::Sets;
+use crate::progress::Progress;
 
 /// Two pictures that may be alike, and where the one looked for may lie on the other.
 #[derive(Clone, Copy, Debug)]
@@ -43,13 +43,13 @@ pub struct Near {
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop.
-pub fn near(fingerprints: &[Fingerprint], watch: &dyn Watch) -> Result<Near, Error> {
-    watch.begin("comparing fingerprints", None);
+/// When `progress` asks to stop.
+pub fn near(fingerprints: &[Fingerprint], progress: &dyn Progress) -> Result<Near, Error> {
+    progress.begin("comparing fingerprints", None);
     let count = fingerprints.len();
     let mut near = Near { candidates: Vec::new(), is_stood_for: vec![false; count] };
-    let mut sets = Sets::new(count);
-    meet(fingerprints, &mut sets, watch)?;
+    let mut sets = DisjointSets::new(count);
+    meet(fingerprints, &mut sets, progress)?;
     for set in sets.groups() {
         let name = |&index: &u32| (index, fingerprints[index as usize], Turn::default());
         let members: Vec<(u32, Fingerprint, Turn)> = set.iter().map(name).collect();
@@ -72,8 +72,8 @@ pub fn near(fingerprints: &[Fingerprint], watch: &dyn Watch) -> Result<Near, Err
         }
     }
     let turned: Vec<Fingerprint> = normal.iter().map(|&(_, fingerprint, _)| fingerprint).collect();
-    let mut sets = Sets::new(turned.len());
-    meet(&turned, &mut sets, watch)?;
+    let mut sets = DisjointSets::new(turned.len());
+    meet(&turned, &mut sets, progress)?;
     for set in sets.groups() {
         let members: Vec<_> = set.iter().map(|&index| normal[index as usize]).collect();
         pair_up(&members, &mut near.candidates);
@@ -118,22 +118,22 @@ type Best = (i32, Reverse<(usize, u32)>);
 /// Candidates that one picture may have; the nearest are kept.
 const MOST: usize = 64;
 
-/// Pairs of pictures of which one may show the other, or a part of it, in any position. `subject`
+/// Pairs of pictures of which one may show the other, or a part of it, in any position. `image_at`
 /// gives the planes of a picture; `None` where it does not take part.
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop.
+/// When `progress` asks to stop.
 pub fn wide<'a>(
     count: usize,
-    subject: impl Fn(usize) -> Option<&'a Subject> + Sync,
+    image_at: impl Fn(usize) -> Option<&'a PreparedImage> + Sync,
     is_wanted: impl Fn(u32, u32) -> bool + Sync,
-    watch: &dyn Watch,
+    progress: &dyn Progress,
 ) -> Result<Vec<Candidate>, Error> {
     let views = |index: usize| {
-        let Some(subject) = subject(index) else { return Default::default() };
-        watch.advance(1);
-        (looked_for(subject), looked_among(subject))
+        let Some(image_at) = image_at(index) else { return Default::default() };
+        progress.advance(1);
+        (looked_for(image_at), looked_among(image_at))
     };
     let views: Vec<(Vec<View>, Vec<View>)> = (0..count).into_par_iter().map(views).collect();
     let among = (0u32..)
@@ -145,7 +145,7 @@ pub fn wide<'a>(
     let found = views.par_iter().enumerate().map_init(
         || forest.search(),
         |search, (wanted, (queries, _))| {
-            if watch.stopped() {
+            if progress.stopped() {
                 return Err(Error::Interrupted);
             }
             let mut best: HashMap<u32, Best> = HashMap::new();
@@ -163,10 +163,10 @@ pub fn wide<'a>(
             let mut found: Vec<(u32, Best)> = best.into_iter().collect();
             found.sort_unstable_by_key(|&(owner, (product, _))| (Reverse(product), owner));
             found.truncate(MOST);
-            watch.advance(1);
+            progress.advance(1);
             let candidate = |(owner, (_, Reverse((number, index))))| {
                 let map = owners[index as usize].1;
-                let start = Start::of(&queries[number], map);
+                let start = Start::from_view(&queries[number], map);
                 Candidate { wanted: wanted as u32, found: owner, start }
             };
             Ok(found.into_iter().map(candidate).collect())
@@ -179,7 +179,7 @@ pub fn wide<'a>(
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::progress::Silent;
+    use crate::progress::NoProgress;
     use proptest::prelude::*;
     use std::collections::BTreeSet;
 
@@ -199,7 +199,7 @@ mod tests {
                 Fingerprint(bits).turned(turn[0], turn[1], turn[2])
             };
             let fingerprints: Vec<Fingerprint> = seeds.iter().map(make).collect();
-            let met = near(&fingerprints, &Silent).unwrap();
+            let met = near(&fingerprints, &NoProgress).unwrap();
             prop_assert!(met.is_stood_for.iter().all(|is| !is), "they are few");
             let found: BTreeSet<(u32, u32)> = met
                 .candidates
@@ -226,7 +226,7 @@ mod tests {
             Fingerprint(bits)
         };
         let fingerprints: Vec<Fingerprint> = (0..FEW + 40).map(jitter).collect();
-        let met = near(&fingerprints, &Silent).unwrap();
+        let met = near(&fingerprints, &NoProgress).unwrap();
         let standing = met.is_stood_for.iter().filter(|is| !**is).count();
         assert_eq!((standing, met.candidates.len()), (1, FEW + 39));
     }

@@ -214,8 +214,8 @@ fn direction(vectors: &[Vector], members: &[u32], draws: &mut ChaCha8Rng) -> [f3
         if counts[0] == 0.0 || counts[1] == 0.0 {
             break;
         }
-        for side in 0..2 {
-            means[side] = sums[side].map(|sum| sum / counts[side]);
+        for collection in 0..2 {
+            means[collection] = sums[collection].map(|sum| sum / counts[collection]);
         }
     }
     let mut line: [f32; DIMENSIONS] = std::array::from_fn(|at| means[1][at] - means[0][at]);

@@ -4,13 +4,13 @@ use serde::{Deserialize, Serialize};
 
 use super::kind::Kind;
 use super::levels::Level;
+use super::prepared::ImageRef;
 use super::request::Reach;
-use super::subjects::Picture;
 
 /// Two pictures that are there twice, or alike.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Pair {
-    /// The number of the first in [`Found::pictures`]; the smaller one.
+    /// The number of the first in [`Found::images`]; the smaller one.
     pub a: u32,
     /// The number of the second.
     pub b: u32,
@@ -24,7 +24,7 @@ pub struct Pair {
 /// What was found.
 pub struct Found<'a> {
     /// All pictures that were compared.
-    pub pictures: Vec<Picture<'a>>,
+    pub images: Vec<ImageRef<'a>>,
     /// Pairs that were verified one by one, sorted by their numbers. In sets of more than 256 pictures
     /// with nearly the same fingerprint only those with the one that stands for them.
     pub pairs: Vec<Pair>,
@@ -56,7 +56,7 @@ pub struct Group {
     /// Its pictures, the best one first.
     pub members: Vec<Member>,
     /// Why that one is to be kept; none where all are, since they are no copies.
-    pub why: Option<Why>,
+    pub keep_reason: Option<KeepReason>,
 }
 
 /// Pictures from which variants of one design are a series.
@@ -71,7 +71,7 @@ impl Group {
 
 /// Why a picture is the one to keep.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub enum Why {
+pub enum KeepReason {
     /// It has the most pixels, borders left out.
     Pixels,
     /// Of those with as many pixels it has the most bytes.
@@ -85,8 +85,8 @@ pub enum Why {
 /// A picture of a group.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Member {
-    /// Its number in [`Found::pictures`].
-    pub picture: u32,
+    /// Its number in [`Found::images`].
+    pub image: u32,
     /// Whether it is to be kept: of copies the best one, all of others.
     pub keep: bool,
     /// How it goes with the picture that the group was built around; that one itself has none.

@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 use std::collections::HashMap;
 
 use super::kind::Kind;
-use crate::sets::Sets;
+use crate::disjoint_sets::DisjointSets;
 
 /// What is known of two pictures.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -19,7 +19,7 @@ pub type Links = HashMap<(u32, u32), Link>;
 /// A picture in a group.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Membership {
-    pub picture: u32,
+    pub image: u32,
     /// How it goes with the picture that stands for the group; none for that one itself.
     pub link: Option<Link>,
 }
@@ -32,10 +32,10 @@ pub type Together = Vec<Membership>;
 /// every member why it is there. What is only chained to it makes groups of its own; a picture that is left over alone
 /// then makes one with the member that it goes with best, which so is in two groups.
 pub fn group<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Vec<Together> {
-    let mut sets = Sets::new(count);
+    let mut sets = DisjointSets::new(count);
     let mut pairs: Vec<(u32, u32)> = links.keys().copied().collect();
     pairs.sort_unstable();
-    pairs.iter().for_each(|&(a, b)| sets.join(a, b));
+    pairs.iter().for_each(|&(a, b)| sets.union(a, b));
     let mut partners: HashMap<u32, Vec<u32>> = HashMap::new();
     for &(a, b) in &pairs {
         partners.entry(a).or_default().push(b);
@@ -52,19 +52,19 @@ pub fn group<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Ve
             (Reverse(known), rank(member), member)
         });
         let Some(leader) = leader else { continue };
-        let mut together = vec![Membership { picture: leader, link: None }];
+        let mut together = vec![Membership { image: leader, link: None }];
         let mut rest = Vec::new();
         for member in set.into_iter().filter(|&member| member != leader) {
             match links.get(&(leader.min(member), leader.max(member))) {
-                Some(&link) => together.push(Membership { picture: member, link: Some(link) }),
+                Some(&link) => together.push(Membership { image: member, link: Some(link) }),
                 None => rest.push(member),
             }
         }
-        let mut left = Sets::new(rest.len());
+        let mut left = DisjointSets::new(rest.len());
         let place = |member: u32| rest.binary_search(&member).ok().map(|at| at as u32);
         for (at, member) in (0u32..).zip(&rest) {
             let others = partners.get(member).into_iter().flatten();
-            others.filter_map(|&other| place(other)).for_each(|other| left.join(at, other));
+            others.filter_map(|&other| place(other)).for_each(|other| left.union(at, other));
         }
         let cut = left.groups();
         open.extend(
@@ -77,8 +77,8 @@ pub fn group<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Ve
                 && let Some((partner, link)) = best_partner(member, &partners, links)
             {
                 groups.push(vec![
-                    Membership { picture: partner, link: None },
-                    Membership { picture: member, link: Some(link) },
+                    Membership { image: partner, link: None },
+                    Membership { image: member, link: Some(link) },
                 ]);
             }
         }
@@ -101,10 +101,10 @@ fn best_partner(
 /// All that `links` join among `count` pictures, each led by the member that goes with most others, of equals the one
 /// that `rank` puts first; each other member with its link to the leader or the best that it has.
 pub fn families<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Vec<Together> {
-    let mut sets = Sets::new(count);
+    let mut sets = DisjointSets::new(count);
     let mut partners: HashMap<u32, Vec<u32>> = HashMap::new();
     for &(a, b) in links.keys() {
-        sets.join(a, b);
+        sets.union(a, b);
         partners.entry(a).or_default().push(b);
         partners.entry(b).or_default().push(a);
     }
@@ -116,9 +116,9 @@ pub fn families<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) ->
         let others = set.into_iter().filter(|&member| member != leader).map(|member| {
             let to_leader = links.get(&(leader.min(member), leader.max(member))).copied();
             let link = to_leader.or_else(|| Some(best_partner(member, &partners, links)?.1));
-            Membership { picture: member, link }
+            Membership { image: member, link }
         });
-        Some([Membership { picture: leader, link: None }].into_iter().chain(others).collect())
+        Some([Membership { image: leader, link: None }].into_iter().chain(others).collect())
     };
     sets.groups().into_iter().filter_map(family).collect()
 }
@@ -132,7 +132,7 @@ mod tests {
     }
 
     fn names(groups: &[Together]) -> Vec<Vec<u32>> {
-        groups.iter().map(|group| group.iter().map(|member| member.picture).collect()).collect()
+        groups.iter().map(|group| group.iter().map(|member| member.image).collect()).collect()
     }
 
     #[test]

@@ -7,8 +7,8 @@ use serde::{Deserialize, Serialize};
 
 use super::found::{Group, Pair};
 use super::levels::Level;
+use super::prepared::ImageRef;
 use super::request::{Reach, Request};
-use super::subjects::Picture;
 use crate::measuring::{Digest, MEASURING_VERSION};
 use crate::store::Store;
 
@@ -25,7 +25,7 @@ pub struct Answer {
 }
 
 /// The digest of all that decides an answer.
-pub fn key(pictures: &[Picture<'_>], request: &Request, reach: Reach) -> Digest {
+pub fn key(images: &[ImageRef<'_>], request: &Request, reach: Reach) -> Digest {
     let mut hasher = blake3::Hasher::new();
     // Each text with its length, so that no two lists of texts are one.
     let mut put = |bytes: &[u8]| {
@@ -37,9 +37,9 @@ pub fn key(pictures: &[Picture<'_>], request: &Request, reach: Reach) -> Digest 
     put(&[request.within as u8]);
     put(&(request.kinds.len() as u64).to_le_bytes());
     request.kinds.iter().for_each(|kind| put(kind.name().as_bytes()));
-    for picture in pictures {
-        let record = picture.record;
-        put(&picture.measured.digest.0);
+    for image in images {
+        let record = image.record;
+        put(&image.measured.digest.0);
         put(record.path.native_bytes());
         for name in [record.class(), record.split()] {
             put(&[u8::from(name.is_some())]);
@@ -50,7 +50,7 @@ pub fn key(pictures: &[Picture<'_>], request: &Request, reach: Reach) -> Digest 
 }
 
 /// The answer that `store` keeps by `key`.
-pub fn recalled(store: &Store, key: Digest) -> Option<Answer> {
+pub fn hits(store: &Store, key: Digest) -> Option<Answer> {
     let answer = serde_json::from_slice(&store.answer(key)?).ok()?;
     tracing::debug!("the search was done before");
     Some(answer)

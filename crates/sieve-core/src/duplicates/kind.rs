@@ -2,7 +2,7 @@
 
 use serde::{Deserialize, Serialize};
 
-use crate::likeness::{Examined, Placing};
+use crate::likeness::{CloseComparison, Placing};
 
 /// In which way two pictures show the same, from the surest to the least sure.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -95,21 +95,25 @@ const ALL_OF_IT: f32 = 0.96;
 impl Kind {
     /// What is said of two pictures, by the log odds that they are copies, what else is known of them, and how one lies
     /// on the other; nothing where they are not even alike.
-    pub(super) fn of(log_odds: f32, examined: &Examined, placing: &Placing) -> Option<Kind> {
+    pub(super) fn classify(
+        log_odds: f32,
+        compared: &CloseComparison,
+        placing: &Placing,
+    ) -> Option<Kind> {
         if log_odds >= CERTAIN {
-            return Some(Kind::of_copies(examined, placing));
+            return Some(Kind::of_copies(compared, placing));
         }
-        if examined.close.is_recoloured() {
+        if compared.close.is_recoloured() {
             return Some(Kind::Recoloured);
         }
-        if examined.is_one_design() {
+        if compared.is_one_design() {
             return Some(Kind::Variant);
         }
         (log_odds >= ALIKE).then_some(Kind::LookAlike)
     }
 
     /// The kind of two copies, by how one lies on the other.
-    fn of_copies(examined: &Examined, placing: &Placing) -> Kind {
+    fn of_copies(compared: &CloseComparison, placing: &Placing) -> Kind {
         if placing.is_mirrored || placing.degrees.abs() > LEVEL_DEGREES {
             return Kind::Turned;
         }
@@ -123,7 +127,7 @@ impl Kind {
             Kind::Part
         } else if placing.shared.iter().any(|&all| all < ALL_OF_IT) {
             Kind::Framed
-        } else if examined.close.is_marked() {
+        } else if compared.close.is_marked() {
             Kind::Marked
         } else {
             Kind::Near

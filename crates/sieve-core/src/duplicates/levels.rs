@@ -13,10 +13,10 @@ use serde::{Deserialize, Serialize};
 
 use crate::Error;
 use crate::affine::Affine;
-use crate::likeness::{Outline, Subject};
+use crate::disjoint_sets::DisjointSets;
+use crate::likeness::{Outline, PreparedImage};
 use crate::measuring::Digest;
-use crate::progress::Watch;
-use crate::sets::Sets;
+use crate::progress::Progress;
 
 /// Pictures that are sampled at most: half a million pairs, a second of work.
 const SAMPLED: usize = 1024;
@@ -47,7 +47,7 @@ struct Tail {
 
 impl Tail {
     /// Of the greatest of `likenesses`, which are `share` of all pairs.
-    fn of(mut greatest: Vec<f32>, share: f64) -> Self {
+    fn new(mut greatest: Vec<f32>, share: f64) -> Self {
         greatest.sort_unstable_by(f32::total_cmp);
         let from = greatest.first().copied().unwrap_or_default();
         // The median of an exponential excess is its mean times ln 2; copies that were not known to be some move
@@ -84,7 +84,7 @@ pub struct Crowd<'a> {
 impl<'a> Crowd<'a> {
     /// Of `leaders`. By their digests, which know nothing of names: a fair sample, and the same one in every order of
     /// files.
-    pub fn of(leaders: &'a [u32], digest: impl Fn(u32) -> Digest) -> Self {
+    pub fn new(leaders: &'a [u32], digest: impl Fn(u32) -> Digest) -> Self {
         let mut sampled: Vec<(Digest, u32)> =
             leaders.iter().map(|&index| (digest(index), index)).collect();
         if sampled.len() > SAMPLED {
@@ -118,40 +118,40 @@ impl Levels {
     ///
     /// # Errors
     ///
-    /// When `watch` asks to stop.
-    pub fn of<'s>(
+    /// When `progress` asks to stop.
+    pub fn new<'s>(
         crowd: &Crowd<'_>,
-        subject: impl Fn(u32) -> Option<&'s Subject> + Sync,
+        image_at: impl Fn(u32) -> Option<&'s PreparedImage> + Sync,
         alike: impl Iterator<Item = (u32, u32)>,
         asked: &[u32],
-        watch: &dyn Watch,
+        progress: &dyn Progress,
     ) -> Result<Self, Error> {
         let most = crowd.leaders.iter().chain(asked).max().map_or(0, |most| most + 1);
-        let mut sets = Sets::new(most as usize);
-        alike.for_each(|(a, b)| sets.join(a, b));
-        let all: HashSet<u32> = crowd.leaders.iter().map(|&index| sets.of(index)).collect();
+        let mut sets = DisjointSets::new(most as usize);
+        alike.for_each(|(a, b)| sets.union(a, b));
+        let all: HashSet<u32> = crowd.leaders.iter().map(|&index| sets.find(index)).collect();
         let all = all.len();
         let mut seen = HashSet::new();
         let mut different = crowd.sample.clone();
-        different.retain(|&index| seen.insert(sets.of(index)));
-        let outline = |index: u32| subject(index).map(Outline::of);
+        different.retain(|&index| seen.insert(sets.find(index)));
+        let outline = |index: u32| image_at(index).map(Outline::new);
         let sample: Vec<(u32, Outline)> =
             different.par_iter().filter_map(|&index| Some((index, outline(index)?))).collect();
         let pairs = all as f64 * (all as f64 - 1.0) / 2.0;
         let is_told = sample.len() >= LEAST;
         let tail = if is_told { tail(&sample, crowd.tail) } else { PRIOR };
         let whole = tail.cut(pairs);
-        if watch.stopped() {
+        if progress.stopped() {
             return Err(Error::Interrupted);
         }
         let set: BTreeMap<u32, u32> = sample
             .iter()
             .map(|(index, _)| *index)
             .chain(asked.iter().copied())
-            .map(|index| (index, sets.of(index)))
+            .map(|index| (index, sets.find(index)))
             .collect();
         let own = |&index: &u32| -> Option<(u32, f32)> {
-            if !is_told || watch.stopped() {
+            if !is_told || progress.stopped() {
                 return Some((index, whole));
             }
             let mine = outline(index)?;
@@ -160,10 +160,10 @@ impl Levels {
             let nearest = greatest(likenesses, NEAREST);
             let share = nearest.len() as f64 / sample.len() as f64;
             // Of all pairs of this picture less than its part of one.
-            Some((index, Tail::of(nearest, share).cut(pairs.max(1.0))))
+            Some((index, Tail::new(nearest, share).cut(pairs.max(1.0))))
         };
         let own = asked.par_iter().filter_map(own).collect();
-        if watch.stopped() {
+        if progress.stopped() {
             return Err(Error::Interrupted);
         }
         Ok(Levels { all: whole, is_told, own })
@@ -175,7 +175,7 @@ impl Levels {
     }
 
     /// By how much two pictures, one laid over the other by `map`, are more alike than different ones get around them.
-    pub fn excess(&self, [a, b]: [u32; 2], shown: [&Subject; 2], map: &Affine) -> f32 {
+    pub fn excess(&self, [a, b]: [u32; 2], shown: [&PreparedImage; 2], map: &Affine) -> f32 {
         let own = |index: u32| self.own.get(&index).copied().unwrap_or(self.all);
         Outline::of_pair(shown, map) - own(a).max(own(b))
     }
@@ -191,7 +191,7 @@ fn tail(sample: &[(u32, Outline)], share: f64) -> Tail {
         greatest(others, kept)
     };
     let likenesses: Vec<f32> = (0..sample.len()).into_par_iter().flat_map_iter(of_one).collect();
-    Tail::of(greatest(likenesses, kept), kept as f64 / count as f64)
+    Tail::new(greatest(likenesses, kept), kept as f64 / count as f64)
 }
 
 /// The `count` greatest of `values`, in no order.
@@ -219,7 +219,7 @@ mod tests {
             // A sample of a thousand pairs of a collection with so many times as many.
             let all = falling(scale, 1000 * times);
             let sample: Vec<f32> = all.iter().copied().step_by(times).collect();
-            let cut = Tail::of(greatest(sample.clone(), 50), 0.05).cut(all.len() as f64);
+            let cut = Tail::new(greatest(sample.clone(), 50), 0.05).cut(all.len() as f64);
             let beyond = all.iter().filter(|likeness| **likeness > cut).count();
             prop_assert!(beyond <= 3, "{beyond}");
             // And not far beyond the greatest of them: a copy need not be more alike than that.
@@ -228,7 +228,7 @@ mod tests {
             // A few copies that are not known to be some move it a little.
             let mut with_copies = sample;
             with_copies.extend([9.0; 3]);
-            let moved = Tail::of(greatest(with_copies, 50), 0.05).cut(all.len() as f64);
+            let moved = Tail::new(greatest(with_copies, 50), 0.05).cut(all.len() as f64);
             prop_assert!(moved - cut < 2.0 * scale, "{moved} {cut}");
         }
 
@@ -237,7 +237,7 @@ mod tests {
             let digest = |index: u32| Digest(*blake3::hash(&(index ^ seed).to_le_bytes()).as_bytes());
             let leaders: Vec<u32> = (0..count as u32).collect();
             let backward: Vec<u32> = leaders.iter().rev().copied().collect();
-            let (one, other) = (Crowd::of(&leaders, digest), Crowd::of(&backward, digest));
+            let (one, other) = (Crowd::new(&leaders, digest), Crowd::new(&backward, digest));
             prop_assert_eq!(&one.sample, &other.sample);
             prop_assert_eq!(one.sample.len(), count.min(SAMPLED));
         }

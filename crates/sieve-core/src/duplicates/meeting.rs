@@ -7,9 +7,9 @@
 //! that thousands of nearly the same are not compared all with all.
 
 use crate::Error;
+use crate::disjoint_sets::DisjointSets;
 use crate::measuring::Fingerprint;
-use crate::progress::Watch;
-use crate::sets::Sets;
+use crate::progress::Progress;
 
 /// Bits in which two fingerprints may differ and still meet.
 pub const RADIUS_BITS: u32 = 24;
@@ -24,8 +24,12 @@ const BITS: usize = 256;
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop.
-pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets, watch: &dyn Watch) -> Result<(), Error> {
+/// When `progress` asks to stop.
+pub fn meet(
+    fingerprints: &[Fingerprint],
+    sets: &mut DisjointSets,
+    progress: &dyn Progress,
+) -> Result<(), Error> {
     // The same fingerprint counts once.
     let mut order: Vec<u32> = (0..fingerprints.len() as u32).collect();
     order.sort_unstable_by_key(|&index| (fingerprints[index as usize], index));
@@ -33,7 +37,7 @@ pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets, watch: &dyn Watch) ->
     for &index in &order {
         match distinct.last() {
             Some(&last) if fingerprints[last as usize] == fingerprints[index as usize] => {
-                sets.join(last, index);
+                sets.union(last, index);
             }
             _ => distinct.push(index),
         }
@@ -45,12 +49,12 @@ pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets, watch: &dyn Watch) ->
             let others = distinct[..place].iter().zip(&words);
             let is_close =
                 |(_, other): &(&u32, &[u64; 4])| distance_bits(&words[place], other) <= RADIUS_BITS;
-            others.filter(is_close).for_each(|(other, _)| sets.join(*name, *other));
+            others.filter(is_close).for_each(|(other, _)| sets.union(*name, *other));
         }
         return Ok(());
     }
     for chunk in 0..CHUNKS {
-        if watch.stopped() {
+        if progress.stopped() {
             return Err(Error::Interrupted);
         }
         let (from, to) = (chunk * BITS / CHUNKS, (chunk + 1) * BITS / CHUNKS);
@@ -60,15 +64,21 @@ pub fn meet(fingerprints: &[Fingerprint], sets: &mut Sets, watch: &dyn Watch) ->
 }
 
 fn words(fingerprint: Fingerprint) -> [u64; 4] {
-    let (eights, _) = fingerprint.0.as_chunks::<8>();
-    std::array::from_fn(|at| u64::from_le_bytes(eights[at]))
+    let (lanes, _) = fingerprint.0.as_chunks::<8>();
+    std::array::from_fn(|at| u64::from_le_bytes(lanes[at]))
 }
 
 fn distance_bits(a: &[u64; 4], b: &[u64; 4]) -> u32 {
     a.iter().zip(b).map(|(a, b)| (a ^ b).count_ones()).sum()
 }
 
-fn meet_in_chunk(words: &[[u64; 4]], names: &[u32], from: usize, bits: usize, sets: &mut Sets) {
+fn meet_in_chunk(
+    words: &[[u64; 4]],
+    names: &[u32],
+    from: usize,
+    bits: usize,
+    sets: &mut DisjointSets,
+) {
     let key = |words: &[u64; 4]| -> u32 {
         let (word, shift) = (from / 64, from % 64);
         let low = words[word] >> shift;
@@ -111,7 +121,13 @@ fn meet_in_chunk(words: &[[u64; 4]], names: &[u32], from: usize, bits: usize, se
 }
 
 /// Joins each of the first `own` of `near` with all of them that are close.
-fn join_within(near: &[u32], own: usize, words: &[[u64; 4]], names: &[u32], sets: &mut Sets) {
+fn join_within(
+    near: &[u32],
+    own: usize,
+    words: &[[u64; 4]],
+    names: &[u32],
+    sets: &mut DisjointSets,
+) {
     if near.len() < 2 {
         return;
     }
@@ -119,7 +135,7 @@ fn join_within(near: &[u32], own: usize, words: &[[u64; 4]], names: &[u32], sets
     let mut here: Vec<(u32, u32)> = near
         .iter()
         .enumerate()
-        .map(|(place, &index)| (sets.of(names[index as usize]), place as u32))
+        .map(|(place, &index)| (sets.find(names[index as usize]), place as u32))
         .collect();
     if here.iter().all(|(set, _)| *set == here[0].0) {
         return;
@@ -130,14 +146,14 @@ fn join_within(near: &[u32], own: usize, words: &[[u64; 4]], names: &[u32], sets
         let name = names[index];
         for others in here.chunk_by(|a, b| a.0 == b.0) {
             // The sets may have grown since they were listed.
-            if sets.of(others[0].0) == sets.of(name) {
+            if sets.find(others[0].0) == sets.find(name) {
                 continue;
             }
             let is_close = |&&(_, other): &&(u32, u32)| {
                 distance_bits(&words[index], &words[near[other as usize] as usize]) <= RADIUS_BITS
             };
             if let Some(&(_, other)) = others.iter().find(is_close) {
-                sets.join(name, names[near[other as usize] as usize]);
+                sets.union(name, names[near[other as usize] as usize]);
             }
         }
     }
@@ -146,7 +162,7 @@ fn join_within(near: &[u32], own: usize, words: &[[u64; 4]], names: &[u32], sets
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::progress::Silent;
+    use crate::progress::NoProgress;
     use proptest::prelude::*;
 
     proptest! {
@@ -165,18 +181,18 @@ mod tests {
             // Strangers, so that there are too many to compare all with all.
             let strangers = (0..500u32).map(|n| Fingerprint(*blake3::hash(&n.to_le_bytes()).as_bytes()));
             let crowd: Vec<Fingerprint> = fingerprints.iter().copied().chain(strangers).collect();
-            let mut among = Sets::new(crowd.len());
-            meet(&crowd, &mut among, &Silent).unwrap();
-            let (mut fast, mut slow) = (Sets::new(seeds.len()), Sets::new(seeds.len()));
-            meet(&fingerprints, &mut fast, &Silent).unwrap();
+            let mut among = DisjointSets::new(crowd.len());
+            meet(&crowd, &mut among, &NoProgress).unwrap();
+            let (mut fast, mut slow) = (DisjointSets::new(seeds.len()), DisjointSets::new(seeds.len()));
+            meet(&fingerprints, &mut fast, &NoProgress).unwrap();
             for (a, one) in (0u32..).zip(&fingerprints) {
                 for (b, other) in (0u32..).zip(&fingerprints) {
                     if one.distance_bits(*other) <= RADIUS_BITS {
-                        slow.join(a, b);
+                        slow.union(a, b);
                     }
                 }
             }
-            let of = |sets: &mut Sets| (0..seeds.len() as u32).map(|a| sets.of(a)).collect::<Vec<_>>();
+            let of = |sets: &mut DisjointSets| (0..seeds.len() as u32).map(|a| sets.find(a)).collect::<Vec<_>>();
             prop_assert_eq!(of(&mut fast), of(&mut slow));
             prop_assert_eq!(of(&mut among), of(&mut slow));
         }

@@ -18,7 +18,7 @@ pub type Plainness = (bool, Reverse<usize>);
 
 impl Naming {
     /// Of all these files.
-    pub fn of<'a>(paths: impl Iterator<Item = &'a RelPath>) -> Self {
+    pub fn new<'a>(paths: impl Iterator<Item = &'a RelPath>) -> Self {
         let mut families = HashMap::new();
         paths.for_each(|path| *families.entry(family(path)).or_insert(0) += 1);
         Naming { families }
@@ -54,7 +54,7 @@ mod tests {
         let names = ["sage-001.jpg", "sage-20.jpg", "sage-3.jpg", "sage-001 copy.jpg", "x.jpg"];
         let paths = names.map(|name| RelPath::new(Path::new(&format!("sage/{name}"))));
         let elsewhere = RelPath::new(Path::new("bay/sage-4.jpg"));
-        let naming = Naming::of(paths.iter().chain([&elsewhere]));
+        let naming = Naming::new(paths.iter().chain([&elsewhere]));
         let mut plainest: Vec<&RelPath> = paths.iter().chain([&elsewhere]).collect();
         plainest.sort_by_key(|path| Reverse(naming.plainness(path)));
         let order: Vec<&str> = plainest.iter().map(|path| path.file_name()).collect();

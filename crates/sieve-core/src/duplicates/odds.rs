@@ -50,7 +50,7 @@ pub struct Odds {
 
 impl Odds {
     /// What `pairs` say.
-    pub fn of(pairs: &[Raw]) -> Self {
+    pub fn new(pairs: &[Raw]) -> Self {
         let mut degrees: HashMap<u32, f64> = HashMap::new();
         for pair in pairs.iter().flat_map(|raw| raw.pair) {
             *degrees.entry(pair).or_default() += 1.0;
@@ -76,7 +76,7 @@ impl Odds {
 
     /// What the pairs of one picture say, which tell nothing of how many designs look both ways.
     pub fn of_one(pairs: &[Raw]) -> Self {
-        Odds { turned: 1.0, ..Odds::of(pairs) }
+        Odds { turned: 1.0, ..Odds::new(pairs) }
     }
 
     /// The log odds of a pair in this collection.
@@ -130,7 +130,7 @@ mod tests {
 
     #[test]
     fn what_most_pairs_are_is_held_for_likely_of_the_next() {
-        let odds = |pairs: &[Raw], of: f32| Odds::of(pairs).log_odds(&raw(0, of, false));
+        let odds = |pairs: &[Raw], of: f32| Odds::new(pairs).log_odds(&raw(0, of, false));
         // Nothing is known: as fitted, but for what a single pair says.
         assert!((odds(&[], 3.0) - 3.0).abs() < 1e-6);
         assert!((odds(&[raw(0, 3.0, false)], 3.0) - 3.0).abs() < 0.2);
@@ -142,7 +142,7 @@ mod tests {
         let copies: Vec<Raw> = (0..1000).map(|at| raw(at, 6.0, false)).collect();
         assert!((odds(&copies, 3.0) - 4.0).abs() < 1e-5);
         let textured = Raw { is_plain: false, ..raw(0, 3.0, false) };
-        assert!((Odds::of(&series).log_odds(&textured) - 3.0).abs() < 1e-6);
+        assert!((Odds::new(&series).log_odds(&textured) - 3.0).abs() < 1e-6);
     }
 
     #[test]
@@ -150,9 +150,9 @@ mod tests {
         let designs: Vec<Raw> = (0..50).map(|at| raw(at, 9.0, true)).collect();
         let straight = (50..150).map(|at| raw(at, 9.0, false));
         let (one, other) = (raw(0, 9.0, true), raw(0, 9.0, false));
-        let told = Odds::of(&designs);
+        let told = Odds::new(&designs);
         assert!(told.log_odds(&one) < 0.0 && told.log_odds(&other) > 3.0);
-        let among_copies = Odds::of(&designs.into_iter().chain(straight).collect::<Vec<_>>());
+        let among_copies = Odds::new(&designs.into_iter().chain(straight).collect::<Vec<_>>());
         assert_eq!(among_copies.log_odds(&one), among_copies.log_odds(&other));
     }
 
@@ -161,7 +161,7 @@ mod tests {
         let star: Vec<Raw> =
             (1..400).map(|at| Raw { pair: [0, at], ..raw(0, -2.0, false) }).collect();
         let apart: Vec<Raw> = (1..400).map(|at| raw(at, -2.0, false)).collect();
-        let odds = |pairs: &[Raw]| Odds::of(pairs).log_odds(&raw(0, 0.0, false));
+        let odds = |pairs: &[Raw]| Odds::new(pairs).log_odds(&raw(0, 0.0, false));
         assert!(odds(&star) > odds(&apart) + 0.5);
     }
 }

@@ -3,11 +3,11 @@
 use std::collections::BTreeMap;
 
 use super::meeting::meet;
-use super::subjects::Subjects;
+use super::prepared::PreparedImages;
 use crate::Error;
+use crate::disjoint_sets::DisjointSets;
 use crate::measuring::{Digest, Fingerprint};
-use crate::progress::Watch;
-use crate::sets::Sets;
+use crate::progress::Progress;
 
 /// Levels by which the thumbnails of two pictures with the same pixels may differ: a JPEG is measured
 /// at a smaller scale than the same picture in a lossless file.
@@ -19,16 +19,16 @@ const LEVELS: u8 = 4;
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop. A file that cannot be read any more is left out.
+/// When `progress` asks to stop. A file that cannot be read any more is left out.
 pub fn same_pixels(
-    subjects: &mut Subjects<'_>,
+    prepared: &mut PreparedImages<'_>,
     among: &[u32],
-    watch: &dyn Watch,
+    progress: &dyn Progress,
 ) -> Result<Vec<Vec<u32>>, Error> {
     let mut digested: Vec<(Digest, u32)> = Vec::new();
     let mut by_size: BTreeMap<(u32, u32), Vec<u32>> = BTreeMap::new();
     for &index in among {
-        let measured = subjects.pictures[index as usize].measured;
+        let measured = prepared.images[index as usize].measured;
         if measured.is_small() {
             digested.extend(measured.small_pixels.map(|digest| (digest, index)));
             continue;
@@ -42,26 +42,26 @@ pub fn same_pixels(
     }
     let mut sets: Vec<Vec<u32>> = Vec::new();
     for members in by_size.into_values().filter(|members| members.len() > 1) {
-        let fingerprint = |&index: &u32| subjects.pictures[index as usize].measured.fingerprint;
+        let fingerprint = |&index: &u32| prepared.images[index as usize].measured.fingerprint;
         let fingerprints: Vec<Fingerprint> = members.iter().map(fingerprint).collect();
-        let mut met = Sets::new(members.len());
-        meet(&fingerprints, &mut met, watch)?;
+        let mut met = DisjointSets::new(members.len());
+        meet(&fingerprints, &mut met, progress)?;
         let named = |set: Vec<u32>| set.iter().map(|&at| members[at as usize]).collect();
         sets.extend(met.groups().into_iter().map(named));
     }
-    subjects.load(&sets.concat(), watch)?;
+    prepared.load(&sets.concat(), progress)?;
     let mut suspects: Vec<u32> = Vec::new();
     for set in &sets {
         suspects.extend(set.iter().filter(|&&index| {
             let mut others = set.iter().filter(|&&other| other != index);
-            others.any(|&other| subjects.looks.are_nearly(index, other, LEVELS))
+            others.any(|&other| prepared.looks.are_nearly(index, other, LEVELS))
         }));
     }
     if !suspects.is_empty() {
-        watch.begin("comparing pixels", Some(suspects.len() as u64));
+        progress.begin("comparing pixels", Some(suspects.len() as u64));
     }
-    let digests = subjects
-        .visit(&suspects, watch, |_, bytes, limits| Digest::of_picture(bytes, limits).ok())?;
+    let digests = prepared
+        .visit(&suspects, progress, |_, bytes, limits| Digest::of_image(bytes, limits).ok())?;
     let known = suspects.into_iter().zip(digests);
     digested.extend(known.filter_map(|(index, digest)| Some((digest?, index))));
     digested.sort_unstable();

@@ -1,7 +1,7 @@
 //! What is looked for, and how far.
 
 use super::kind::Kind;
-use super::subjects::Picture;
+use super::prepared::ImageRef;
 
 /// How far to look.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -19,8 +19,8 @@ const WIDE_UP_TO: usize = 50_000;
 
 impl Reach {
     /// The reach for so many pictures.
-    pub fn usual(pictures: usize) -> Self {
-        if pictures <= WIDE_UP_TO { Reach::Wide } else { Reach::Near }
+    pub fn usual(images: usize) -> Self {
+        if images <= WIDE_UP_TO { Reach::Wide } else { Reach::Near }
     }
 
     /// Its name, as it is written everywhere.
@@ -48,18 +48,18 @@ pub enum Within {
 }
 
 impl Within {
-    pub(super) fn allows(self, a: &Picture<'_>, b: &Picture<'_>) -> bool {
+    pub(super) fn allows(self, a: &ImageRef<'_>, b: &ImageRef<'_>) -> bool {
         match self {
             Within::All => true,
             Within::Class => a.record.class() == b.record.class(),
             Within::Split => a.record.split() == b.record.split(),
-            Within::Across => a.side != b.side,
+            Within::Across => a.collection != b.collection,
         }
     }
 
     /// Whether two pictures are compared at all. Those of other classes or splits are: their copies may be allowed.
-    pub(super) fn compares(self, a: &Picture<'_>, b: &Picture<'_>) -> bool {
-        self != Within::Across || a.side != b.side
+    pub(super) fn compares(self, a: &ImageRef<'_>, b: &ImageRef<'_>) -> bool {
+        self != Within::Across || a.collection != b.collection
     }
 }
 

@@ -11,10 +11,10 @@ use rayon::prelude::*;
 use super::burst::Linked;
 use super::grouping::Link;
 use super::kind::Kind;
-use super::subjects::{Looks, Picture, Subjects};
+use super::prepared::{ImageRef, Looks, PreparedImages};
 use crate::Error;
-use crate::likeness::{Outline, Room, Start, Turn, compare, is_plain};
-use crate::progress::Watch;
+use crate::likeness::{Outline, Scratch, Start, Turn, compare, is_plain};
+use crate::progress::Progress;
 use crate::statistics::{kruskal_wallis, median};
 
 /// Files of one series of names that are needed to tell what is far apart in number.
@@ -36,26 +36,26 @@ type Series<'a> = (usize, &'a str, &'a str, &'a str, (u32, u32));
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop.
+/// When `progress` asks to stop.
 pub fn by_running_names(
-    subjects: &Subjects<'_>,
+    prepared: &PreparedImages<'_>,
     leaders: &[u32],
-    watch: &dyn Watch,
+    progress: &dyn Progress,
 ) -> Result<Vec<Linked>, Error> {
     let mut series: BTreeMap<Series<'_>, Vec<(u64, u32)>> = BTreeMap::new();
     for &index in leaders {
-        if let Some((key, number)) = numbered(&subjects.pictures[index as usize]) {
+        if let Some((key, number)) = numbered(&prepared.images[index as usize]) {
             series.entry(key).or_default().push((number, index));
         }
     }
     series.values_mut().for_each(|files| files.sort_unstable());
-    let looks = &subjects.looks;
+    let looks = &prepared.looks;
     let found: Vec<Vec<Linked>> = series
         .par_iter()
-        .filter(|(_, files)| files.len() >= LEAST && !watch.stopped())
+        .filter(|(_, files)| files.len() >= LEAST && !progress.stopped())
         .map(|(_, files)| frames(looks, files))
         .collect();
-    if watch.stopped() {
+    if progress.stopped() {
         return Err(Error::Interrupted);
     }
     let mut found = found.concat();
@@ -64,24 +64,24 @@ pub fn by_running_names(
 }
 
 /// The series that a file belongs to and its number there: the last one in its name.
-fn numbered<'a>(picture: &Picture<'a>) -> Option<(Series<'a>, u64)> {
-    let path = &picture.record.path;
+fn numbered<'a>(image: &ImageRef<'a>) -> Option<(Series<'a>, u64)> {
+    let path = &image.record.path;
     let name = path.file_name();
     let name = name.rsplit_once('.').map_or(name, |(stem, _)| stem);
     let after = name.rfind(|letter: char| letter.is_ascii_digit())? + 1;
     let before = name[..after].rfind(|letter: char| !letter.is_ascii_digit());
     let before = before.map_or(0, |at| at + name[at..].chars().next().map_or(1, char::len_utf8));
     let number = name[before..after].parse().ok()?;
-    let facts = &picture.measured.facts;
+    let facts = &image.measured.facts;
     let size = (facts.width_px, facts.height_px);
-    Some(((picture.side, path.folder(), &name[..before], &name[after..], size), number))
+    Some(((image.collection, path.folder(), &name[..before], &name[after..], size), number))
 }
 
 /// Neighbours in one series, sorted by number, that are frames of one moment.
 fn frames(looks: &Looks, files: &[(u64, u32)]) -> Vec<Linked> {
-    let subject = |index: u32| looks.subject(index as usize);
+    let image_at = |index: u32| looks.image_at(index as usize);
     let outlines: Vec<Option<Outline>> =
-        files.iter().map(|&(_, index)| subject(index).map(Outline::of)).collect();
+        files.iter().map(|&(_, index)| image_at(index).map(Outline::new)).collect();
     let likeness = |one: usize, other: usize| -> Option<f64> {
         Some(outlines[one].as_ref()?.likeness(outlines[other].as_ref()?).into())
     };
@@ -108,13 +108,13 @@ fn frames(looks: &Looks, files: &[(u64, u32)]) -> Vec<Linked> {
     let Some(&usual) = far.get(((1.0 - RARE) * far.len() as f64) as usize) else {
         return Vec::new();
     };
-    let mut room = Room::default();
+    let mut room = Scratch::default();
     let still = |&(at, likeness): &(usize, f64)| -> Option<Linked> {
         if likeness <= usual {
             return None;
         }
         let (a, b) = (files[at].1.min(files[at + 1].1), files[at].1.max(files[at + 1].1));
-        let (first, second) = (subject(a)?, subject(b)?);
+        let (first, second) = (image_at(a)?, image_at(b)?);
         if is_plain(first.plain.max(second.plain)) {
             return None;
         }

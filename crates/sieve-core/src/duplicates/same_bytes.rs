@@ -6,7 +6,7 @@ use super::candidates::FEW;
 use super::found::Pair;
 use super::grouping::Links;
 use super::kind::Kind;
-use super::subjects::Picture;
+use super::prepared::ImageRef;
 use crate::measuring::Digest;
 
 /// Files with the same bytes.
@@ -20,13 +20,13 @@ pub struct Copies {
 }
 
 impl Copies {
-    /// Those among `pictures`.
-    pub fn of(pictures: &[Picture<'_>]) -> Self {
+    /// Those among `images`.
+    pub fn new(images: &[ImageRef<'_>]) -> Self {
         let mut first: HashMap<Digest, u32> = HashMap::new();
         let (mut leaders, mut sets) = (Vec::new(), BTreeMap::<u32, Vec<u32>>::new());
-        let mut leader = Vec::with_capacity(pictures.len());
-        for (index, picture) in (0u32..).zip(pictures) {
-            let known = *first.entry(picture.measured.digest).or_insert(index);
+        let mut leader = Vec::with_capacity(images.len());
+        for (index, image) in (0u32..).zip(images) {
+            let known = *first.entry(image.measured.digest).or_insert(index);
             leader.push(known);
             if known == index {
                 leaders.push(index);

@@ -8,14 +8,14 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 
-use super::judged::Judged;
 use super::kind::{CERTAIN, Kind};
 use super::levels::{Crowd, Level, Levels};
-use super::subjects::{Picture, Subjects};
+use super::pair_verdicts::PairVerdict;
+use super::prepared::{ImageRef, PreparedImages};
 use crate::Error;
 use crate::affine::Affine;
 use crate::likeness::{Outline, Vector, cosine, whole_view};
-use crate::progress::Watch;
+use crate::progress::Progress;
 
 /// Small pictures up to which each is compared with all: seconds of work.
 const MOST: usize = 50_000;
@@ -34,16 +34,16 @@ const STEEP: f32 = 4.0;
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop.
+/// When `progress` asks to stop.
 pub fn nearly_equal(
-    subjects: &mut Subjects<'_>,
+    prepared: &mut PreparedImages<'_>,
     small: &[u32],
     others: &[u32],
-    allows: impl Fn(&Picture<'_>, &Picture<'_>) -> bool + Sync,
-    watch: &dyn Watch,
-) -> Result<(Vec<Judged>, Option<Level>), Error> {
+    allows: impl Fn(&ImageRef<'_>, &ImageRef<'_>) -> bool + Sync,
+    progress: &dyn Progress,
+) -> Result<(Vec<PairVerdict>, Option<Level>), Error> {
     let shows_something = |index: &u32| {
-        let facts = &subjects.pictures[*index as usize].measured.facts;
+        let facts = &prepared.images[*index as usize].measured.facts;
         facts.width_px.min(facts.height_px) >= LEAST_SIDE_PX
     };
     let small: Vec<u32> = small.iter().copied().filter(shows_something).collect();
@@ -51,28 +51,28 @@ pub fn nearly_equal(
         return Ok((Vec::new(), None));
     }
     let all = [&small, others].concat();
-    subjects.load(&all, watch)?;
-    watch.begin("comparing small pictures", Some(small.len() as u64));
-    let looks = &subjects.looks;
-    let subject = |index: u32| looks.subject(index as usize);
+    prepared.load(&all, progress)?;
+    progress.begin("comparing small pictures", Some(small.len() as u64));
+    let looks = &prepared.looks;
+    let image_at = |index: u32| looks.image_at(index as usize);
     let seen: Vec<(u32, Vector)> =
-        all.par_iter().filter_map(|&index| Some((index, whole_view(subject(index)?)?))).collect();
+        all.par_iter().filter_map(|&index| Some((index, whole_view(image_at(index)?)?))).collect();
     let vectors: Vec<Vector> = seen.iter().map(|&(_, vector)| vector).collect();
     let is_small: BTreeSet<u32> = small.iter().copied().collect();
-    let pictures = &subjects.pictures;
+    let images = &prepared.images;
     let nearest = |products: &mut Vec<i32>, place: usize| -> Vec<(u32, u32)> {
-        watch.advance(1);
+        progress.advance(1);
         let (index, vector) = seen[place];
-        if watch.stopped() || !is_small.contains(&index) {
+        if progress.stopped() || !is_small.contains(&index) {
             return Vec::new();
         }
         products.resize(vectors.len(), 0);
         vector.products(&vectors, products);
-        let picture = |at: usize| &pictures[seen[at].0 as usize];
+        let image = |at: usize| &images[seen[at].0 as usize];
         let is_near = |&other: &usize| {
             other != place
                 && cosine(products[other]) >= LEAST_COSINE
-                && allows(picture(place), picture(other))
+                && allows(image(place), image(other))
         };
         let mut near: Vec<usize> = (0..vectors.len()).filter(is_near).collect();
         if near.len() > NEAREST {
@@ -89,12 +89,12 @@ pub fn nearly_equal(
         .collect::<Vec<_>>()
         .into_iter()
         .collect();
-    if watch.stopped() {
+    if progress.stopped() {
         return Err(Error::Interrupted);
     }
     let pairs: Vec<(u32, u32)> = pairs.into_iter().collect();
     let likeness = |&(a, b): &(u32, u32)| -> Option<((u32, u32), f32)> {
-        Some(((a, b), Outline::of(subject(a)?).likeness(&Outline::of(subject(b)?))))
+        Some(((a, b), Outline::new(image_at(a)?).likeness(&Outline::new(image_at(b)?))))
     };
     let alike: Vec<((u32, u32), f32)> = pairs.par_iter().filter_map(likeness).collect();
     // What is known of them says how alike different ones get, which are small, too.
@@ -102,18 +102,18 @@ pub fn nearly_equal(
         let known = alike.iter().filter(move |(_, likeness)| *likeness >= least);
         known.map(|&(pair, _)| pair).filter(|(a, b)| is_small.contains(a) && is_small.contains(b))
     };
-    let digest = |index: u32| pictures[index as usize].measured.digest;
-    let crowd = Crowd::of(&small, digest).with_copies();
-    let first = Levels::of(&crowd, subject, above(SURELY), &[], watch)?;
+    let digest = |index: u32| images[index as usize].measured.digest;
+    let crowd = Crowd::new(&small, digest).with_copies();
+    let first = Levels::new(&crowd, image_at, above(SURELY), &[], progress)?;
     // Once more without what was found.
-    let levels = Levels::of(&crowd, subject, above(SURELY.min(first.all)), &[], watch)?;
+    let levels = Levels::new(&crowd, image_at, above(SURELY.min(first.all)), &[], progress)?;
     // Where there are too few of them, nothing less than this tells one from another.
     let level = if levels.is_told { levels.all } else { levels.all.max(SURELY) };
     let told = alike.into_iter().filter(|(_, likeness)| *likeness > level);
     let told = told.map(|((a, b), likeness)| {
         let log_odds = CERTAIN + STEEP * (likeness - level);
         let map = Affine::IDENTITY;
-        Judged { a, b, kind: Kind::Near, log_odds, map, is_still: true }
+        PairVerdict { a, b, kind: Kind::Near, log_odds, map, is_still: true }
     });
     Ok((told.collect(), Some(levels.summary())))
 }

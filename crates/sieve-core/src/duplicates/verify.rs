@@ -5,15 +5,15 @@ use rayon::prelude::*;
 use super::candidates::Candidate;
 use crate::Error;
 use crate::affine::Affine;
-use crate::likeness::{Placing, Room, Start, Subject, Verdict, compare};
-use crate::progress::Watch;
+use crate::likeness::{Placing, PreparedImage, Scratch, Start, Verdict, compare};
+use crate::progress::Progress;
 
 /// Log odds from which two pictures seem to show the same: what a close look makes sure of or not.
 const SEEMING: f32 = 0.5;
 
 /// Two pictures that seem to show the same.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Seeming {
+pub struct TentativeMatch {
     /// The first picture, the smaller number.
     pub a: u32,
     /// The second.
@@ -28,24 +28,24 @@ pub struct Seeming {
     pub is_still: bool,
 }
 
-impl Seeming {
+impl TentativeMatch {
     /// How they lie on each other.
-    pub fn placing(&self, first: &Subject, second: &Subject) -> Placing {
+    pub fn placing(&self, first: &PreparedImage, second: &PreparedImage) -> Placing {
         let contents = [first.content(), second.content()];
-        Placing::of(&self.map, [first.aspect, second.aspect], contents)
+        Placing::new(&self.map, [first.aspect, second.aspect], contents)
     }
 }
 
-/// Those of `candidates` that seem to show the same, by their numbers. `subject` gives the planes of a picture.
+/// Those of `candidates` that seem to show the same, by their numbers. `image_at` gives the planes of a picture.
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop.
+/// When `progress` asks to stop.
 pub fn verify<'a>(
     candidates: &[Candidate],
-    subject: impl Fn(usize) -> Option<&'a Subject> + Sync,
-    watch: &dyn Watch,
-) -> Result<Vec<Seeming>, Error> {
+    image_at: impl Fn(usize) -> Option<&'a PreparedImage> + Sync,
+    progress: &dyn Progress,
+) -> Result<Vec<TentativeMatch>, Error> {
     // All that may show how two pictures lie on each other, together, and pair after pair.
     let key = |candidate: &Candidate| {
         let (a, b) = (candidate.wanted, candidate.found);
@@ -54,20 +54,20 @@ pub fn verify<'a>(
     let mut order: Vec<&Candidate> = candidates.iter().collect();
     order.sort_by_key(|candidate| key(candidate));
     let by_first: Vec<&[&Candidate]> = order.chunk_by(|a, b| key(a).0 == key(b).0).collect();
-    let verified = by_first.par_iter().map_init(Room::default, |room, candidates| {
-        if watch.stopped() {
+    let verified = by_first.par_iter().map_init(Scratch::default, |scratch, candidates| {
+        if progress.stopped() {
             return Err(Error::Interrupted);
         }
-        watch.advance(candidates.len() as u64);
-        let Some(first) = subject(key(candidates[0]).0 as usize) else { return Ok(Vec::new()) };
+        progress.advance(candidates.len() as u64);
+        let Some(first) = image_at(key(candidates[0]).0 as usize) else { return Ok(Vec::new()) };
         let pairs = candidates.chunk_by(|a, b| key(a).1 == key(b).1);
         let verified = pairs.filter_map(|pair| {
-            let second = subject(key(pair[0]).1 as usize)?;
-            of_pair(pair, first, second, room)
+            let second = image_at(key(pair[0]).1 as usize)?;
+            of_pair(pair, first, second, scratch)
         });
         Ok(verified.collect())
     });
-    let verified: Vec<Vec<Seeming>> = verified.collect::<Result<_, Error>>()?;
+    let verified: Vec<Vec<TentativeMatch>> = verified.collect::<Result<_, Error>>()?;
     Ok(verified.into_iter().flatten().collect())
 }
 
@@ -78,21 +78,21 @@ const SAME_WAY: f64 = 1e-3;
 /// `first` is the one with the smaller number.
 fn of_pair(
     pair: &[&Candidate],
-    first: &Subject,
-    second: &Subject,
-    room: &mut Room,
-) -> Option<Seeming> {
+    first: &PreparedImage,
+    second: &PreparedImage,
+    scratch: &mut Scratch,
+) -> Option<TentativeMatch> {
     let (a, b) = (pair[0].wanted.min(pair[0].found), pair[0].wanted.max(pair[0].found));
     let mut attempt = |from_first: bool, start: &Start| {
         let (wanted, found) = if from_first { (first, second) } else { (second, first) };
-        let evidence = compare(wanted, found, start, room)?;
-        let map = if from_first { evidence.map } else { evidence.map.inverse()? };
-        let (verdict, ways) = (Verdict::of(&evidence), evidence.ways);
-        Some(Seeming { a, b, verdict, ways, map, is_still: evidence.is_still() })
+        let features = compare(wanted, found, start, scratch)?;
+        let map = if from_first { features.map } else { features.map.inverse()? };
+        let (verdict, ways) = (Verdict::from_features(&features), features.ways);
+        Some(TentativeMatch { a, b, verdict, ways, map, is_still: features.is_still() })
     };
-    let mut best: Option<Seeming> = None;
-    let mut keep = |tried: Option<Seeming>| {
-        if let Some(Seeming { verdict, .. }) = tried
+    let mut best: Option<TentativeMatch> = None;
+    let mut keep = |tried: Option<TentativeMatch>| {
+        if let Some(TentativeMatch { verdict, .. }) = tried
             && best.is_none_or(|known| verdict.log_odds > known.verdict.log_odds)
         {
             best = tried;
@@ -114,7 +114,7 @@ fn of_pair(
         }
     }
     // In doubt, the whole of each is laid over the other, where it was found to lie.
-    if let Some(Seeming { verdict, map, .. }) = keep(None)
+    if let Some(TentativeMatch { verdict, map, .. }) = keep(None)
         && verdict.is_in_doubt()
     {
         keep(attempt(true, &Start::along(map)));

@@ -19,7 +19,7 @@ pub struct Stamp {
 
 impl Stamp {
     /// The stamp of the file that has these facts.
-    pub fn of(facts: &Metadata) -> Self {
+    pub fn from_metadata(facts: &Metadata) -> Self {
         Stamp {
             size_bytes: facts.len(),
             modified_ns: facts.modified().map_or(0, nanoseconds),

@@ -4,7 +4,7 @@ use std::collections::HashSet;
 
 use super::order::Order;
 use crate::collection::Collection;
-use crate::duplicates::{Found, Picture};
+use crate::duplicates::{Found, ImageRef};
 use crate::facts::{Fact, Measure, OTHERS, tallied, two_digits};
 use crate::independent::Units;
 use crate::limits::FindingLimits;
@@ -82,31 +82,30 @@ pub struct PairDrift {
 }
 
 pub(super) fn drift(collection: &Collection, found: &Found<'_>) -> Vec<Drift> {
-    let in_class = |picture: &&Picture<'_>| picture.record.class().is_some();
+    let in_class = |image: &&ImageRef<'_>| image.record.class().is_some();
     // Pictures without a class are kept for later, and may be of any kind.
     let splits: Vec<&String> = collection
         .splits
         .iter()
         .filter(|split| {
-            let mut here = found.pictures.iter().filter(in_class);
-            here.any(|picture| picture.record.split() == Some(split))
+            let mut here = found.images.iter().filter(in_class);
+            here.any(|image| image.record.split() == Some(split))
         })
         .collect();
     if splits.len() < 2 {
         return Vec::new();
     }
     let units = Units::with_groups(found);
-    let place = |picture: &Picture<'_>| {
-        splits.iter().position(|split| picture.record.split() == Some(split))
-    };
-    let mut files: Vec<(usize, &Picture<'_>)> = Vec::new();
+    let place =
+        |image: &ImageRef<'_>| splits.iter().position(|split| image.record.split() == Some(split));
+    let mut files: Vec<(usize, &ImageRef<'_>)> = Vec::new();
     let mut independent = Vec::new();
     let mut seen: HashSet<(u32, usize)> = HashSet::new();
-    for (number, picture) in found.pictures.iter().enumerate() {
-        let Some(split) = place(picture).filter(|_| in_class(&picture)) else { continue };
-        files.push((split, picture));
+    for (number, image) in found.images.iter().enumerate() {
+        let Some(split) = place(image).filter(|_| in_class(&image)) else { continue };
+        files.push((split, image));
         if seen.insert((units.unit(number), split)) {
-            independent.push((split, picture));
+            independent.push((split, image));
         }
     }
     let mut all = Vec::new();
@@ -122,11 +121,11 @@ pub(super) fn drift(collection: &Collection, found: &Found<'_>) -> Vec<Drift> {
     all
 }
 
-/// Compares shares of `values`, which are those of `pictures`.
+/// Compares shares of `values`, which are those of `images`.
 fn shares(
     quantity: Quantity,
     splits: &[&String],
-    pictures: &[(usize, &Picture<'_>)],
+    images: &[(usize, &ImageRef<'_>)],
     values: &[String],
     are_rare_pooled: bool,
 ) -> Option<Drift> {
@@ -141,7 +140,7 @@ fn shares(
         (names, places)
     };
     let mut table = Contingency::new(splits.len(), names.len());
-    pictures.iter().zip(&places).for_each(|((split, _), &place)| table.add(*split, place, 1));
+    images.iter().zip(&places).for_each(|((split, _), &place)| table.add(*split, place, 1));
     let association = table.association()?;
     let row =
         |split: usize| (0..names.len()).map(|value| table.at(split, value)).collect::<Vec<_>>();
@@ -192,11 +191,11 @@ fn most(splits: &[&String], names: &[String], rows: &[Vec<u64>]) -> Option<Most>
 fn measure(
     measure: Measure,
     splits: &[&String],
-    pictures: &[(usize, &Picture<'_>)],
+    images: &[(usize, &ImageRef<'_>)],
 ) -> Option<Drift> {
     let mut groups = vec![Vec::new(); splits.len()];
-    for (split, picture) in pictures {
-        groups[*split].extend(measure.value(picture.record, picture.measured));
+    for (split, image) in images {
+        groups[*split].extend(measure.value(image.record, image.measured));
     }
     let test = kruskal_wallis(&groups)?;
     let medians: Vec<(String, f64)> = splits

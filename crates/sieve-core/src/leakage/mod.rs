@@ -1,18 +1,18 @@
 //! LEAKAGE: what makes a score untrue that is measured on a held-out split.
 
+mod cross_split_pairs;
 mod drift;
 mod order;
 mod removal;
-mod spans;
+mod split_pairs;
 mod structure;
-mod twins;
 
+pub use cross_split_pairs::{CrossSplitPair, PairReason};
 pub use drift::{Drift, PairDrift, Quantity};
 pub use order::Order;
 pub use removal::Removal;
-pub use spans::{ClassSpan, Span};
+pub use split_pairs::{ClassOverlap, SplitPairSummary};
 pub use structure::{IndexMismatch, MissingClass};
-pub use twins::{Bond, Twin};
 
 use crate::collection::Collection;
 use crate::duplicates::Found;
@@ -26,10 +26,10 @@ pub struct Leakage {
     /// Pairs of pictures of two splits that are copies, frames of one moment, or of one group. Every
     /// pair that was verified, and for a picture that is joined to another split by a third one its
     /// first partner there. Surest kinds first.
-    pub twins: Vec<Twin>,
-    /// For every two splits with twins how many pictures of the one have a twin in the other; both
+    pub cross_split_pairs: Vec<CrossSplitPair>,
+    /// For every two splits with twins how many pictures of the one have a copy or frame in the other; both
     /// ways round, the held-out split that matters most first.
-    pub spans: Vec<Span>,
+    pub split_pairs: Vec<SplitPairSummary>,
     /// What to remove so that no twins are left; empty where both sides must not change.
     pub removals: Vec<Removal>,
     /// Twins of which both sides must not change.
@@ -57,17 +57,17 @@ pub fn leakage(
         return Leakage::default();
     }
     let in_split = |split: &String| {
-        let of_it = found.pictures.iter().filter(|one| one.record.split() == Some(split));
+        let of_it = found.images.iter().filter(|one| one.record.split() == Some(split));
         of_it.count() as u64
     };
-    let twins = twins::twins(found);
-    let (removals, kept) = removal::removals(&twins, found, protect);
+    let cross_split_pairs = cross_split_pairs::cross_split_pairs(found);
+    let (removals, kept) = removal::removals(&cross_split_pairs, found, protect);
     let (mut drift, mut order) = (drift::drift(collection, found), order::order(collection, found));
     drift::correct(&mut drift, order.as_mut(), limits);
     Leakage {
         splits: splits.iter().map(|split| (split.clone(), in_split(split))).collect(),
-        spans: spans::spans(splits, &twins, found),
-        twins,
+        split_pairs: split_pairs::split_pairs(splits, &cross_split_pairs, found),
+        cross_split_pairs,
         removals,
         kept,
         missing: structure::missing(collection),

@@ -34,7 +34,7 @@ enum Part {
 }
 
 impl Name {
-    fn of(name: &str, splits: &BTreeSet<&str>) -> Self {
+    fn new(name: &str, splits: &BTreeSet<&str>) -> Self {
         let name = name.to_lowercase();
         let of_kind = |c: char| (c.is_ascii_digit(), c.is_alphabetic());
         let mut parts: Vec<Part> = Vec::new();
@@ -63,11 +63,11 @@ pub(super) fn order(collection: &Collection, found: &Found<'_>) -> Option<Order>
     let units = Units::with_groups(found);
     // What stays together is one thing in the list: keeping it together is no lack of a shuffle.
     let mut of_class: BTreeMap<&str, Files> = BTreeMap::new();
-    for (number, picture) in found.pictures.iter().enumerate() {
-        let record = picture.record;
+    for (number, image) in found.images.iter().enumerate() {
+        let record = image.record;
         let (Some(class), Some(split)) = (record.class(), record.split()) else { continue };
         let Some(split) = collection.splits.iter().position(|name| name == split) else { continue };
-        let name = Name::of(record.path.file_name(), &names);
+        let name = Name::new(record.path.file_name(), &names);
         let files = of_class.entry(class).or_default();
         files.entry((units.unit(number), split)).or_insert((name, split));
     }
@@ -94,7 +94,7 @@ mod tests {
     #[test]
     fn names_are_sorted_as_people_do() {
         let splits = BTreeSet::from(["train", "fold one"]);
-        let name = |text: &str| Name::of(text, &splits);
+        let name = |text: &str| Name::new(text, &splits);
         assert!(name("sage-9.jpg") < name("sage-10.jpg"));
         assert!(name("Sage-2.jpg") < name("sage-10.jpg"));
         // The split in a name does not decide its place.

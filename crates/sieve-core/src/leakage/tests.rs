@@ -52,27 +52,32 @@ fn twins_are_counted_by_split_class_and_bond() {
     let catalog = catalog(split(), &[]);
     let (_, leakage) = of(&catalog, &LEAKS, &[]);
     let told: Vec<String> = leakage
-        .spans
+        .split_pairs
         .iter()
-        .filter(|span| span.is_judge)
-        .map(|span| format!("{} in {}: {} of {}", span.split, span.within, span.twins, span.images))
+        .filter(|summary| summary.is_judge)
+        .map(|summary| {
+            format!(
+                "{} in {}: {} of {}",
+                summary.split, summary.within, summary.cross_split_pairs, summary.images
+            )
+        })
         .collect();
     let expected =
         ["test in train: 4 of 40", "test in validation: 1 of 40", "validation in train: 1 of 40"];
     assert_eq!(told, expected);
-    let test = &leakage.spans[0];
+    let test = &leakage.split_pairs[0];
     assert_eq!((test.copies, test.bursts()), (2, 2));
     let classes: Vec<_> =
-        test.classes.iter().map(|c| (c.class.as_str(), c.twins, c.images)).collect();
+        test.classes.iter().map(|c| (c.class.as_str(), c.cross_split_pairs, c.images)).collect();
     assert_eq!(classes, [("bay", 3, 20), ("sage", 1, 20)]);
     assert_eq!((test.share(), test.bound()), (0.1, 0.1));
     // Right on all four twins and on 32 of the 36 others is 36 of 40.
     assert!((test.least_true(0.9).unwrap() - 32.0 / 36.0).abs() < 1e-12);
     assert!(
         leakage
-            .twins
+            .cross_split_pairs
             .iter()
-            .all(|twin| twin.is_direct && twin.bond != Bond::Alike(Kind::LookAlike))
+            .all(|twin| twin.is_direct && twin.reason != PairReason::Alike(Kind::LookAlike))
     );
 }
 
@@ -81,13 +86,13 @@ fn removals_leave_no_twin_and_spare_what_is_protected() {
     let catalog = catalog(split(), &[]);
     let check = |protect: &[&str]| {
         let (found, leakage) = of(&catalog, &LEAKS, protect);
-        let removed: Vec<u32> = leakage.removals.iter().map(|removal| removal.picture).collect();
+        let removed: Vec<u32> = leakage.removals.iter().map(|removal| removal.image).collect();
         let left = leakage
-            .twins
+            .cross_split_pairs
             .iter()
             .filter(|twin| !removed.contains(&twin.a) && !removed.contains(&twin.b));
         assert_eq!(left.count(), leakage.kept);
-        let paths = removed.iter().map(|&at| found.pictures[at as usize].record.path.to_string());
+        let paths = removed.iter().map(|&at| found.images[at as usize].record.path.to_string());
         (paths.collect::<Vec<_>>(), leakage.kept)
     };
     let usual = [
@@ -106,7 +111,7 @@ fn removals_leave_no_twin_and_spare_what_is_protected() {
 }
 
 fn leaks_in(catalog: &Catalog) -> usize {
-    of(catalog, &LEAKS, &[]).1.twins.len()
+    of(catalog, &LEAKS, &[]).1.cross_split_pairs.len()
 }
 
 #[test]
@@ -203,29 +208,29 @@ proptest! {
         let groups: Vec<(Kind, &[&str])> =
             groups.iter().map(|group| (Kind::Near, group.as_slice())).collect();
         let (found, leakage) = of(&catalog, &groups, &protect);
-        let split = |at: u32| found.pictures[at as usize].record.split().unwrap();
-        let gone: Vec<u32> = leakage.removals.iter().map(|removal| removal.picture).collect();
+        let split = |at: u32| found.images[at as usize].record.split().unwrap();
+        let gone: Vec<u32> = leakage.removals.iter().map(|removal| removal.image).collect();
         prop_assert!(gone.iter().all(|&at| !protect.contains(&split(at))));
-        for twin in &leakage.twins {
+        for twin in &leakage.cross_split_pairs {
             let stay = !gone.contains(&twin.a) && !gone.contains(&twin.b);
             let may = protect.contains(&split(twin.a)) && protect.contains(&split(twin.b));
             prop_assert_eq!(stay, may, "{:?}", twin);
         }
         for removal in &leakage.removals {
-            prop_assert!(!gone.contains(&removal.because_of), "what it is removed for stays");
+            prop_assert!(!gone.contains(&removal.cause), "what it is removed for stays");
         }
         // Every span counts what pairing by pairing gives.
-        for span in &leakage.spans {
-            let of_span = |at: u32, other: u32| split(at) == span.split && split(other) == span.within;
+        for summary in &leakage.split_pairs {
+            let of_span = |at: u32, other: u32| split(at) == summary.split && split(other) == summary.within;
             let mut members: Vec<u32> = Vec::new();
-            for twin in &leakage.twins {
+            for twin in &leakage.cross_split_pairs {
                 members.extend(Some(twin.a).filter(|_| of_span(twin.a, twin.b)));
                 members.extend(Some(twin.b).filter(|_| of_span(twin.b, twin.a)));
             }
             members.sort_unstable();
             members.dedup();
-            prop_assert_eq!(span.twins, members.len() as u64);
-            prop_assert_eq!(span.classes.iter().map(|class| class.twins).sum::<u64>(), span.twins);
+            prop_assert_eq!(summary.cross_split_pairs, members.len() as u64);
+            prop_assert_eq!(summary.classes.iter().map(|class| class.cross_split_pairs).sum::<u64>(), summary.cross_split_pairs);
         }
     }
 }
@@ -236,14 +241,14 @@ fn members_that_only_a_third_picture_joins_are_twins_too() {
     let paths = ["train/bay/000.jpg", "train/bay/007.jpg", "test/bay/000.jpg"];
     let mut found = found(&catalog, &[(Kind::Part, &paths)]);
     // The first goes with the second only, and that with the picture in the other split.
-    let last = found.groups[0].members[2].picture;
-    let second = found.groups[0].members[1].picture;
+    let last = found.groups[0].members[2].image;
+    let second = found.groups[0].members[1].image;
     found.pairs.retain(|pair| [pair.a, pair.b].contains(&second));
     let leakage = leakage(&catalog.collection, &found, &FindingLimits::default(), &[]);
-    let direct: Vec<bool> = leakage.twins.iter().map(|twin| twin.is_direct).collect();
+    let direct: Vec<bool> = leakage.cross_split_pairs.iter().map(|twin| twin.is_direct).collect();
     assert_eq!(direct.iter().filter(|is_direct| **is_direct).count(), 1);
-    assert_eq!(direct.len(), 2, "{:?}", leakage.twins);
-    assert!(leakage.twins.iter().all(|twin| twin.a == last || twin.b == last));
+    assert_eq!(direct.len(), 2, "{:?}", leakage.cross_split_pairs);
+    assert!(leakage.cross_split_pairs.iter().all(|twin| twin.a == last || twin.b == last));
     assert_eq!(leakage.removals.len(), 2);
 }
 
@@ -272,13 +277,15 @@ fn drift_says_where_it_is_largest() {
     assert!(time.is_found && time.medians[0].1 < time.medians[2].1);
     let classes = of("class shares");
     assert_eq!((classes.statistic, classes.is_chance, classes.is_found), (0.0, true, false));
-    let says: Vec<String> =
-        crate::checks::leakage(&leakage, &found).into_iter().map(|finding| finding.says).collect();
+    let message: Vec<String> = crate::checks::leakage(&leakage, &found)
+        .into_iter()
+        .map(|finding| finding.message)
+        .collect();
     let expected = "capture time: median 2026-07-05 08:00 in train, 2026-07-05 08:00 in validation, \
                     2026-07-20 20:00 in test (effect 0.";
-    assert!(says.iter().any(|says| says.starts_with(expected)), "{says:?}");
+    assert!(message.iter().any(|message| message.starts_with(expected)), "{message:?}");
     let saturation = of("saturation");
     assert!(saturation.medians.iter().all(|(_, median)| *median == 0.5), "{saturation:?}");
     let expected = "saturation: over 0.5 is 32 % of test and 0 % of train";
-    assert!(says.iter().any(|says| says.starts_with(expected)), "{says:?}");
+    assert!(message.iter().any(|message| message.starts_with(expected)), "{message:?}");
 }

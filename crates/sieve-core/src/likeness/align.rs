@@ -3,9 +3,9 @@
 //! Inverse compositional (Baker and Matthews, Lucas-Kanade 20 years on, 2004): the slopes are those
 //! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
 
-use super::eight::{Eight, Work, add, eights, totals};
 use super::normal::{self, UNKNOWNS};
 use super::plane::Plane;
+use super::simd::{F32x8, Work, add, lanes, totals};
 use crate::affine::Affine;
 use crate::region::Region;
 
@@ -24,7 +24,7 @@ impl Template {
     /// The part of `plane` that `region` shows to the square from -0.5 to 0.5, in `side` x `side`
     /// samples; `side` is a multiple of eight.
     #[inline(always)]
-    pub fn of<E: Eight>(plane: &Plane, region: &Affine, side: usize) -> Self {
+    pub fn new<E: F32x8>(plane: &Plane, region: &Affine, side: usize) -> Self {
         let step = 1.0 / side as f32;
         let mut values = Vec::with_capacity(side * side);
         plane.sample(region, side, &mut values);
@@ -95,7 +95,7 @@ pub struct Limits {
 
 /// Room for the work of one alignment, used again and again.
 #[derive(Default)]
-pub struct Workspace {
+pub struct AlignScratch {
     /// The values of the picture where the template's samples lie, after the last step.
     pub sampled: Vec<f32>,
     /// 1 where these lie on the picture, 0 elsewhere.
@@ -104,60 +104,60 @@ pub struct Workspace {
     residuals: Vec<f32>,
 }
 
-/// Moves the template over `picture` from `start`. None when it slides off, the two have nothing to
+/// Moves the template over `image` from `start`. None when it slides off, the two have nothing to
 /// hold on to, or do not fit within `limits`.
 #[inline(always)]
-pub fn align<E: Eight>(
+pub fn align<E: F32x8>(
     template: &Template,
-    picture: &Plane,
+    image: &Plane,
     start: &Affine,
     limits: &Limits,
-    room: &mut Workspace,
+    scratch: &mut AlignScratch,
 ) -> Option<Alignment> {
-    E::apart(Aligning { template, picture, start, limits, room })
+    E::apart(Aligning { template, image, start, limits, scratch })
 }
 
 /// What is moved over what.
 struct Aligning<'a> {
     template: &'a Template,
-    picture: &'a Plane,
+    image: &'a Plane,
     start: &'a Affine,
     limits: &'a Limits,
-    room: &'a mut Workspace,
+    scratch: &'a mut AlignScratch,
 }
 
 impl Work for Aligning<'_> {
     type Out = Option<Alignment>;
 
     #[inline(always)]
-    fn with<E: Eight>(self) -> Option<Alignment> {
+    fn with<E: F32x8>(self) -> Option<Alignment> {
         steps::<E>(self)
     }
 }
 
 #[inline(always)]
-fn steps<E: Eight>(aligning: Aligning<'_>) -> Option<Alignment> {
-    let Aligning { template, picture, start, limits, room } = aligning;
+fn steps<E: F32x8>(aligning: Aligning<'_>) -> Option<Alignment> {
+    let Aligning { template, image, start, limits, scratch } = aligning;
     let mut map = *start;
     let (mut gain, mut offset) = (1.0, 0.0);
     let mut is_settled = false;
     for step in 0..=limits.steps {
-        picture.sample_inside(&map, template.side, &mut room.sampled, &mut room.inside);
+        image.sample_inside(&map, template.side, &mut scratch.sampled, &mut scratch.inside);
         if step == 0 {
             // Without gain and offset there are no residuals to weigh by.
-            (gain, offset) = tone::<E>(template, room)?;
+            (gain, offset) = tone::<E>(template, scratch)?;
         }
-        let (apart, counted) = weigh::<E>(template, gain, offset, room);
+        let (apart, counted) = weigh::<E>(template, gain, offset, scratch);
         let misfit = apart / template.deviation;
         if misfit > limits.early[step.min(3)] {
             return None;
         }
         if is_settled || step == limits.steps {
-            let overlap = counted / room.sampled.len() as f32;
+            let overlap = counted / scratch.sampled.len() as f32;
             let fits = misfit <= limits.misfit && overlap >= limits.overlap;
             return fits.then_some(Alignment { map, gain, offset, overlap });
         }
-        let solution = solve::<E>(template, room)?;
+        let solution = solve::<E>(template, scratch)?;
         (gain, offset) = (solution[6], solution[7]);
         if gain.is_nan() || gain <= 0.0 {
             return None;
@@ -202,11 +202,11 @@ const BURNT: f32 = 254.0;
 /// Gain and offset by least squares, before anything is known of what does not fit. What is burnt out in one of both
 /// says nothing of them.
 #[inline(always)]
-fn tone<E: Eight>(template: &Template, room: &mut Workspace) -> Option<(f32, f32)> {
-    let Workspace { sampled, inside, weights, .. } = room;
+fn tone<E: F32x8>(template: &Template, scratch: &mut AlignScratch) -> Option<(f32, f32)> {
+    let AlignScratch { sampled, inside, weights, .. } = scratch;
     weights.resize(sampled.len(), 0.0);
     let (one, burnt, mut counts) = (E::all(1.0), E::all(BURNT), E::all(0.0));
-    let lists = eights(&template.values).iter().zip(eights(sampled)).zip(eights(inside));
+    let lists = lanes(&template.values).iter().zip(lanes(sampled)).zip(lanes(inside));
     for (((value, sampled), inside), weight) in lists.zip(weights.as_chunks_mut().0) {
         let inside = E::load(inside);
         counts = counts.plus(inside);
@@ -232,19 +232,19 @@ fn tone<E: Eight>(template: &Template, room: &mut Workspace) -> Option<(f32, f32
 /// Geman and McClure's weights: a sample that fits three times worse than the mean hardly counts.
 /// The mean distance is returned, in levels, and how many samples lie on the picture.
 #[inline(always)]
-fn weigh<E: Eight>(
+fn weigh<E: F32x8>(
     template: &Template,
     gain: f32,
     offset: f32,
-    room: &mut Workspace,
+    scratch: &mut AlignScratch,
 ) -> (f32, f32) {
-    let Workspace { sampled, inside, weights, residuals } = room;
+    let AlignScratch { sampled, inside, weights, residuals } = scratch;
     residuals.resize(sampled.len(), 0.0);
     weights.resize(sampled.len(), 0.0);
     let (mut sums, mut counts) = (E::all(0.0), E::all(0.0));
     let (gain, offset) = (E::all(gain), E::all(offset));
     let (zero, one, burnt) = (E::all(0.0), E::all(1.0), E::all(BURNT));
-    let lists = eights(&template.values).iter().zip(eights(sampled)).zip(eights(inside));
+    let lists = lanes(&template.values).iter().zip(lanes(sampled)).zip(lanes(inside));
     let into = residuals.as_chunks_mut().0.iter_mut().zip(weights.as_chunks_mut().0);
     for (((value, sampled), inside), (residual, weight)) in lists.zip(into) {
         let (inside, value, sampled) = (E::load(inside), E::load(value), E::load(sampled));
@@ -264,7 +264,7 @@ fn weigh<E: Eight>(
     let mean = sums.total() / counted.max(1.0);
     // Never below one level: rounding alone leaves as much.
     let scale = E::all((2.0 * mean).max(1.0));
-    for (residual, weight) in eights(residuals).iter().zip(weights.as_chunks_mut().0) {
+    for (residual, weight) in lanes(residuals).iter().zip(weights.as_chunks_mut().0) {
         let ratio = E::load(residual).over(scale);
         let term = one.over(one.plus(ratio.times(ratio)));
         E::load(weight).times(term).times(term).store(weight);
@@ -274,9 +274,9 @@ fn weigh<E: Eight>(
 
 /// The standard deviation of `values`.
 #[inline(always)]
-fn deviation<E: Eight>(values: &[f32]) -> f32 {
+fn deviation<E: F32x8>(values: &[f32]) -> f32 {
     let (mut sums, mut squares) = (E::all(0.0), E::all(0.0));
-    for value in eights(values) {
+    for value in lanes(values) {
         let value = E::load(value).minus(E::all(GREY));
         sums = sums.plus(value);
         squares = squares.plus(value.times(value));
@@ -287,11 +287,11 @@ fn deviation<E: Eight>(values: &[f32]) -> f32 {
 
 /// One step: the numbers that bring template and picture together, by weighted least squares.
 #[inline(always)]
-fn solve<E: Eight>(template: &Template, room: &Workspace) -> Option<[f32; UNKNOWNS]> {
+fn solve<E: F32x8>(template: &Template, scratch: &AlignScratch) -> Option<[f32; UNKNOWNS]> {
     // Unknown motion d, gain g, offset o: value + slopes d = g sampled + o.
     let [x_x, x_y, x_1, y_x, y_y, y_1] = template.slopes.each_ref().map(Vec::as_slice);
-    let columns = [x_x, x_y, x_1, y_x, y_y, y_1, &room.sampled];
-    let (mut normal, mut right) = normal::sums::<E>(&columns, &template.values, &room.weights);
+    let columns = [x_x, x_y, x_1, y_x, y_y, y_1, &scratch.sampled];
+    let (mut normal, mut right) = normal::sums::<E>(&columns, &template.values, &scratch.weights);
     // The signs that were left away: gain and offset stand on the other side.
     for row in normal.iter_mut().skip(6) {
         for value in row.iter_mut().take(6) {
@@ -364,9 +364,9 @@ const GREY: f32 = 128.0;
 
 /// The weighted sums of `x` and `y`.
 #[inline(always)]
-pub fn moments<E: Eight>(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
+pub fn moments<E: F32x8>(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
     let mut sums = [E::all(0.0); 6];
-    for ((x, y), weight) in eights(x).iter().zip(eights(y)).zip(eights(weights)) {
+    for ((x, y), weight) in lanes(x).iter().zip(lanes(y)).zip(lanes(weights)) {
         // About middle grey, so that the squares stay small and exact.
         let (x, y) = (E::load(x).minus(E::all(GREY)), E::load(y).minus(E::all(GREY)));
         let weight = E::load(weight);
@@ -393,7 +393,7 @@ mod tests {
             (128.0 + (30.0 * sum) * gain + offset).round() as u8
         });
         let bytes: Vec<u8> = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
-        Planes::of(Thumbnail(bytes))
+        Planes::new(Thumbnail(bytes))
     }
 
     proptest! {
@@ -405,12 +405,12 @@ mod tests {
         ) {
             let sought = Affine(std::array::from_fn(|at| Affine::IDENTITY.0[at] + motion[at]));
             // What stands at p in the template stands at sought(p) in the picture.
-            let template = Template::of::<[f32; 8]>(&waves(sought, 1.0, 0.0).luma(), &Affine::IDENTITY, 32);
-            let picture = waves(Affine::IDENTITY, gain, offset).luma();
-            let mut room = Workspace::default();
+            let template = Template::new::<[f32; 8]>(&waves(sought, 1.0, 0.0).luma(), &Affine::IDENTITY, 32);
+            let image = waves(Affine::IDENTITY, gain, offset).luma();
+            let mut scratch = AlignScratch::default();
             let limits =
                 Limits { steps: 12, early: [9.0, 9.0, 9.0, 0.5], misfit: 0.06, overlap: 0.75, settled: 2e-3 };
-            let found = align::<[f32; 8]>(&template, &picture, &Affine::IDENTITY, &limits, &mut room).unwrap();
+            let found = align::<[f32; 8]>(&template, &image, &Affine::IDENTITY, &limits, &mut scratch).unwrap();
             for (x, y) in [(-0.4, -0.4), (0.4, -0.4), (0.0, 0.0), (-0.4, 0.4), (0.4, 0.4)] {
                 let ((a, b), (c, d)) = (found.map.at(x, y), sought.at(x, y));
                 // A quarter of a cell of the thumbnail.
@@ -423,7 +423,7 @@ mod tests {
                 Limits { steps: 1, ..limits },
                 Limits { overlap: 1.01, ..limits },
             ] {
-                prop_assert!(align::<[f32; 8]>(&template, &picture, &off, &limits, &mut room).is_none());
+                prop_assert!(align::<[f32; 8]>(&template, &image, &off, &limits, &mut scratch).is_none());
             }
         }
 
@@ -440,10 +440,10 @@ mod tests {
                 true => (&bright, &dark, gain),
                 false => (&dark, &bright, 1.0 / gain),
             };
-            let template = Template::of::<[f32; 8]>(still, &Affine::IDENTITY, 32);
+            let template = Template::new::<[f32; 8]>(still, &Affine::IDENTITY, 32);
             let limits =
                 Limits { steps: 12, early: [9.0; 4], misfit: 0.05, overlap: 0.75, settled: 2e-3 };
-            let found = align::<[f32; 8]>(&template, other, &Affine::IDENTITY, &limits, &mut Workspace::default());
+            let found = align::<[f32; 8]>(&template, other, &Affine::IDENTITY, &limits, &mut AlignScratch::default());
             let found = found.expect("the rest fits");
             prop_assert!(found.map.is_near(Affine::IDENTITY, 0.01), "{found:?}");
             prop_assert!((f64::from(found.gain) / gain - 1.0).abs() < 0.05, "{found:?} {gain}");

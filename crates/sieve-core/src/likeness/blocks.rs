@@ -1,6 +1,6 @@
 //! How small blocks of two pictures fit, each on its own.
 
-use super::eight::LANES;
+use super::simd::LANES;
 
 /// Samples along each side of a block.
 const BLOCK: usize = LANES;
@@ -95,8 +95,8 @@ impl Grid {
     /// Of `side` x `side` samples of two pictures, `side` a multiple of eight; `inside` is 1 where a sample lies
     /// on both.
     #[inline(always)]
-    pub fn of(pictures: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
-        Grid::on(Terms { worth: 16.0, chance: 4.0, around: 128.0 }, pictures, inside, side)
+    pub fn new(images: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
+        Grid::on(Terms { worth: 16.0, chance: 4.0, around: 128.0 }, images, inside, side)
     }
 
     /// Of their fine details, which vary around zero.
@@ -204,7 +204,7 @@ pub struct Blocks {
 
 impl Blocks {
     /// Of all in `grid`.
-    pub fn of(grid: &Grid) -> Self {
+    pub fn new(grid: &Grid) -> Self {
         let (mut found, mut plain, mut apart) = (Vec::new(), 0.0f32, 0.0f32);
         for block in &grid.blocks {
             match *block {
@@ -255,8 +255,8 @@ mod tests {
         let inside: Vec<f32> = (0..SIDE * SIDE)
             .map(|at| f32::from(u8::from(at / SIDE >= 8 || !(19..24).contains(&(at % SIDE)))))
             .collect();
-        let grid = Grid::of([&a, &b], &inside, SIDE);
-        let found = Blocks::of(&grid);
+        let grid = Grid::new([&a, &b], &inside, SIDE);
+        let found = Blocks::new(&grid);
         let near = |a: f32, b: f32| (a - b).abs() < 0.02;
         assert!(
             near(found.disagreeing, 1.0 / 14.0) && near(found.agreeing, 13.0 / 14.0),
@@ -268,7 +268,7 @@ mod tests {
         assert!(near(found.mean, found.median * 12.0 / 14.0), "{found:?}");
         assert!(near(found.least, (2.0 * found.quarter - found.median) / 3.0), "{found:?}");
         assert!(grid.blocks[2] == Block::Off, "{grid:?}");
-        let nothing = Blocks::of(&Grid::of_details([&[0.0; 64], &[0.5; 64]], &[1.0; 64], 8));
+        let nothing = Blocks::new(&Grid::of_details([&[0.0; 64], &[0.5; 64]], &[1.0; 64], 8));
         assert_eq!((nothing.clear, nothing.agreeing, nothing.apart), (0.0, 0.0, 0.5));
     }
 }

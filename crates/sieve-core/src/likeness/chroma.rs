@@ -1,6 +1,6 @@
 //! How much of the colours of two pictures goes together.
 
-use super::eight::{Eight, add, eights, totals};
+use super::simd::{F32x8, add, lanes, totals};
 
 /// Sums of two pictures' chroma at the same places.
 pub struct Chroma {
@@ -16,10 +16,10 @@ pub struct Chroma {
 impl Chroma {
     /// The sums of blue and red chroma, in levels around 128, of two pictures where `inside` is not 0.
     #[inline(always)]
-    pub fn of<E: Eight>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32]) -> Self {
+    pub fn new<E: F32x8>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32]) -> Self {
         let mut sums = [E::all(0.0); 14];
-        let ([x, y], [u, v]) = (a.map(eights), b.map(eights));
-        let places = x.iter().zip(y).zip(u).zip(v).zip(eights(inside));
+        let ([x, y], [u, v]) = (a.map(lanes), b.map(lanes));
+        let places = x.iter().zip(y).zip(u).zip(v).zip(lanes(inside));
         for ((((x, y), u), v), weight) in places {
             let weight = E::load(weight);
             let middle = E::all(128.0);
@@ -99,12 +99,12 @@ mod tests {
             let turn = |x: f32, y: f32| [128.0 + cos * (x - 128.0) - sin * (y - 128.0), 128.0 + sin * (x - 128.0) + cos * (y - 128.0)];
             let turned: Vec<[f32; 2]> = blue.iter().zip(&red).map(|(x, y)| turn(*x, *y)).collect();
             let (u, v): (Vec<f32>, Vec<f32>) = turned.into_iter().map(|[u, v]| (u, v)).unzip();
-            let (fit, there, apart) = Chroma::of::<[f32; 8]>([&blue, &red], [&u, &v], &[1.0; 64]).fit();
+            let (fit, there, apart) = Chroma::new::<[f32; 8]>([&blue, &red], [&u, &v], &[1.0; 64]).fit();
             // All of it is explained, but for the two levels that are put down to chance.
             prop_assert!(there > 0.8 && fit > 0.95 * there, "{fit} {there}");
             let distance: f32 = blue.iter().zip(&u).chain(red.iter().zip(&v)).map(|(a, b)| (a - b).abs()).sum();
             prop_assert!((apart - (1.0 + distance / 128.0).ln()).abs() < 1e-3);
-            let strange = Chroma::of::<[f32; 8]>([&blue, &red], [&other, &other], &[1.0; 64]).fit().0;
+            let strange = Chroma::new::<[f32; 8]>([&blue, &red], [&other, &other], &[1.0; 64]).fit().0;
             prop_assert!(strange < 0.5, "{strange}");
         }
 
@@ -113,10 +113,10 @@ mod tests {
             let mut inside = [1.0; 64];
             inside[40..].fill(0.0);
             let spoilt = |plane: &[f32]| [&plane[..40], &noise[40..]].concat();
-            let clean = Chroma::of::<[f32; 8]>([&blue, &red], [&red, &blue], &inside).fit();
-            let with = Chroma::of::<[f32; 8]>([&spoilt(&blue), &red], [&red, &spoilt(&blue)], &inside).fit();
+            let clean = Chroma::new::<[f32; 8]>([&blue, &red], [&red, &blue], &inside).fit();
+            let with = Chroma::new::<[f32; 8]>([&spoilt(&blue), &red], [&red, &spoilt(&blue)], &inside).fit();
             prop_assert_eq!(clean, with);
-            let grey = Chroma::of::<[f32; 8]>([&[128.0; 64], &[128.0; 64]], [&blue, &red], &inside).fit();
+            let grey = Chroma::new::<[f32; 8]>([&[128.0; 64], &[128.0; 64]], [&blue, &red], &inside).fit();
             prop_assert_eq!((grey.0, grey.1), (0.0, 0.0));
         }
     }

@@ -1,11 +1,11 @@
 //! Comparing two pictures: one is laid over the other, coarsely first, and looked at closely only while
 //! it may be the same.
 
-use super::align::{Limits, Template, Workspace, align};
-use super::eight::{Eight, Work, run};
-use super::evidence::{Evidence, Laid, Samples};
+use super::align::{AlignScratch, Limits, Template, align};
+use super::alignment_features::{AlignedPair, AlignmentFeatures, Samples};
+use super::simd::{F32x8, Work, run};
 use super::verdict::is_promising;
-use super::view::{Subject, Turn, View};
+use super::view::{PreparedImage, Turn, View};
 use crate::affine::Affine;
 
 /// Samples along each side: while the right place is looked for, when it is made exact, and when the
@@ -35,7 +35,7 @@ pub struct Start {
 
 impl Start {
     /// The view that was looked for, and where what was found lies on its picture.
-    pub fn of(view: &View, map: Affine) -> Self {
+    pub fn from_view(view: &View, map: Affine) -> Self {
         Start { view: view.map, map, whole: view.whole, is_content: view.is_content }
     }
 
@@ -60,52 +60,52 @@ impl Start {
 
 /// Room for the work of one comparison, used again and again.
 #[derive(Default)]
-pub struct Room {
-    work: Workspace,
+pub struct Scratch {
+    work: AlignScratch,
     samples: Samples,
 }
 
 /// What was seen at a glance, on coarse samples, and on a close look.
-pub type Looked = [Evidence; 2];
+pub type ComparisonResult = [AlignmentFeatures; 2];
 
 /// Lays `wanted` over `found`. None when nothing fits, or a glance shows that they are not the same.
 pub fn compare(
-    wanted: &Subject,
-    found: &Subject,
+    wanted: &PreparedImage,
+    found: &PreparedImage,
     start: &Start,
-    room: &mut Room,
-) -> Option<Evidence> {
-    run(Laying { wanted, found, start, at_a_glance: true, room }).map(|[_, close]| close)
+    scratch: &mut Scratch,
+) -> Option<AlignmentFeatures> {
+    run(Comparison { wanted, found, start, at_a_glance: true, scratch }).map(|[_, close]| close)
 }
 
 /// The same without stopping at a glance, for fitting what a glance says.
 pub fn compare_closely(
-    wanted: &Subject,
-    found: &Subject,
+    wanted: &PreparedImage,
+    found: &PreparedImage,
     start: &Start,
-    room: &mut Room,
-) -> Option<Looked> {
-    run(Laying { wanted, found, start, at_a_glance: false, room })
+    scratch: &mut Scratch,
+) -> Option<ComparisonResult> {
+    run(Comparison { wanted, found, start, at_a_glance: false, scratch })
 }
 
 /// What is laid over what, from where on, and whether a glance may end it.
-struct Laying<'a> {
-    wanted: &'a Subject,
-    found: &'a Subject,
+struct Comparison<'a> {
+    wanted: &'a PreparedImage,
+    found: &'a PreparedImage,
     start: &'a Start,
     at_a_glance: bool,
-    room: &'a mut Room,
+    scratch: &'a mut Scratch,
 }
 
-impl Work for Laying<'_> {
-    type Out = Option<Looked>;
+impl Work for Comparison<'_> {
+    type Out = Option<ComparisonResult>;
 
     #[inline(always)]
-    fn with<E: Eight>(self) -> Option<Looked> {
-        let Laying { wanted, found, start, at_a_glance, room } = self;
+    fn with<E: F32x8>(self) -> Option<ComparisonResult> {
+        let Comparison { wanted, found, start, at_a_glance, scratch } = self;
         let planes = wanted.planes(start.is_content);
-        let Room { work, samples } = room;
-        let coarse = Template::of::<E>(&planes.half, &start.view, COARSE);
+        let Scratch { work, samples } = scratch;
+        let coarse = Template::new::<E>(&planes.half, &start.view, COARSE);
         let second = align::<E>(&coarse, &found.all.half, &start.map, &COARSELY, work)?;
         samples.wanted.clone_from(&coarse.values);
         samples.found.clone_from(&work.sampled);
@@ -114,20 +114,22 @@ impl Work for Laying<'_> {
         let pair = [planes, &found.all];
         // A border that was painted over is content like all else.
         let contents = [wanted.content.filter(|_| !start.is_content), found.content];
-        let laid = Laid { planes: pair, view: &start.view, alignment: &second, aspects, contents };
-        let glance = laid.evidence::<E>(COARSE, samples)?;
+        let laid =
+            AlignedPair { planes: pair, view: &start.view, alignment: &second, aspects, contents };
+        let glance = laid.features::<E>(COARSE, samples)?;
         if at_a_glance && !is_promising(&glance) {
             return None;
         }
         let map = start.whole.then(start.view.inverse()?).then(second.map);
         let lumas = [planes.luma(), found.all.luma()];
-        let fine = Template::of::<E>(&lumas[0], &start.whole, FINE);
+        let fine = Template::new::<E>(&lumas[0], &start.whole, FINE);
         let third = align::<E>(&fine, &lumas[1], &map, &FINELY, work)?;
         lumas[0].sample(&start.whole, DETAIL, &mut samples.wanted);
         let Samples { found: b, weights, .. } = samples;
         lumas[1].sample_inside(&third.map, DETAIL, b, weights);
-        let laid = Laid { planes: pair, view: &start.whole, alignment: &third, aspects, contents };
-        let close = laid.evidence::<E>(DETAIL, samples)?;
+        let laid =
+            AlignedPair { planes: pair, view: &start.whole, alignment: &third, aspects, contents };
+        let close = laid.features::<E>(DETAIL, samples)?;
         Some([glance, close])
     }
 }
@@ -140,7 +142,7 @@ mod tests {
     use proptest::prelude::*;
 
     /// A picture of coarse waves with some grain.
-    fn waves(lengths: [f64; 4], grain: f64) -> Subject {
+    fn waves(lengths: [f64; 4], grain: f64) -> PreparedImage {
         let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
             let (x, y) = ((at % LUMA_PX) as f64, (at / LUMA_PX) as f64);
             let [a, b, c, d] = lengths;
@@ -149,7 +151,7 @@ mod tests {
             (128.0 + 45.0 * sum + noise).clamp(0.0, 255.0) as u8
         });
         let bytes = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
-        Subject::of(Thumbnail(bytes), 1.0, 1.0)
+        PreparedImage::new(Thumbnail(bytes), 1.0, 1.0)
     }
 
     proptest! {
@@ -167,10 +169,10 @@ mod tests {
             prop_assert!(forward.1.0.iter().zip(back.1.0).all(|(a, b)| (a - b).abs() < 1e-9));
             // And either start leads to the same: that each lies on the other as it stands.
             let (a, b) = (waves(lengths, 0.0), waves(lengths, 6.0));
-            let mut room = Room::default();
+            let mut scratch = Scratch::default();
             let start = Start::whole(here, here);
             for (wanted, found) in [(&a, &b), (&b, &a)] {
-                let looked = compare_closely(wanted, found, &start, &mut room);
+                let looked = compare_closely(wanted, found, &start, &mut scratch);
                 let map = looked.map(|[_, close]| close.map.0).unwrap_or_default();
                 let off = map.iter().zip(Affine::IDENTITY.0).any(|(a, b)| (a - b).abs() > 0.02);
                 prop_assert!(!off, "{map:?}");
@@ -181,13 +183,13 @@ mod tests {
         fn a_glance_never_finds_what_a_close_look_does_not(
             first in prop::array::uniform4(2.0f64..9.0), second in prop::array::uniform4(2.0f64..9.0),
         ) {
-            let (a, b, mut room) = (waves(first, 2.0), waves(second, 2.0), Room::default());
+            let (a, b, mut scratch) = (waves(first, 2.0), waves(second, 2.0), Scratch::default());
             for (view, other) in looked_for(&a).iter().zip(looked_among(&b)) {
-                let start = Start::of(view, other.map);
-                let glanced = compare(&a, &b, &start, &mut room);
-                let closely = compare_closely(&a, &b, &start, &mut room);
-                let same = |x: &Evidence, y: &Evidence| x.numbers == y.numbers && x.map == y.map;
-                match (glanced, closely) {
+                let start = Start::from_view(view, other.map);
+                let glanced = compare(&a, &b, &start, &mut scratch);
+                let close_comparison = compare_closely(&a, &b, &start, &mut scratch);
+                let same = |x: &AlignmentFeatures, y: &AlignmentFeatures| x.fit == y.fit && x.map == y.map;
+                match (glanced, close_comparison) {
                     (Some(one), Some([_, close])) => prop_assert!(same(&one, &close)),
                     (Some(_), None) => prop_assert!(false, "only at a glance"),
                     (None, Some([glance, _])) => prop_assert!(!is_promising(&glance)),

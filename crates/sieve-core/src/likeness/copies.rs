@@ -4,13 +4,13 @@
 //! together. `scripts/fit-copies.py` fitted the weights, and says how and to what.
 
 use super::blocks::Blocks;
-use super::closely::{CLOSE, Features};
+use super::close_comparison::{CLOSE_FEATURES, CloseFeatures};
 use super::weights::Weights;
 
 /// Numbers that are weighed beside those of a close look.
 const OTHERS: usize = 8;
 /// All numbers that are weighed.
-pub const WEIGHED: usize = OTHERS + CLOSE;
+pub const WEIGHED: usize = OTHERS + CLOSE_FEATURES;
 /// Sums that they are brought to: those of four fits.
 const HIDDEN: usize = 48;
 
@@ -31,9 +31,9 @@ pub fn is_plain(share: f32) -> bool {
 
 /// All that is known of two pictures that seem to be the same.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Examined {
+pub struct CloseComparison {
     /// The log odds that thumbnails give.
-    pub seeming: f32,
+    pub tentative: f32,
     /// In which ways one was changed: mirrored or turned by quarters, tilted, cropped or framed, squeezed.
     pub ways: [bool; 4],
     /// The larger share of one colour of the two pictures, 0 to 1.
@@ -43,24 +43,24 @@ pub struct Examined {
     /// By how much they are more alike than different pictures of the collection get around them.
     pub excess: f32,
     /// What a close look sees.
-    pub close: Features,
+    pub close: CloseFeatures,
 }
 
-impl Examined {
+impl CloseComparison {
     /// The numbers that are weighed.
-    pub fn numbers(&self) -> [f32; WEIGHED] {
-        let mut numbers = [0.0; WEIGHED];
+    pub fn to_array(&self) -> [f32; WEIGHED] {
+        let mut to_array = [0.0; WEIGHED];
         let ways = self.ways.map(|way| f32::from(u8::from(way)));
-        numbers[0] = self.seeming;
-        numbers[1..5].copy_from_slice(&ways);
-        numbers[5..OTHERS].copy_from_slice(&[self.plain, self.shared, self.excess]);
-        numbers[OTHERS..].copy_from_slice(&self.close.numbers());
-        numbers
+        to_array[0] = self.tentative;
+        to_array[1..5].copy_from_slice(&ways);
+        to_array[5..OTHERS].copy_from_slice(&[self.plain, self.shared, self.excess]);
+        to_array[OTHERS..].copy_from_slice(&self.close.to_array());
+        to_array
     }
 
     /// Log odds that they are copies of one, where as many pairs are copies as among those that were fitted.
     pub fn log_odds(&self) -> f32 {
-        COPIES.log_odds(&self.numbers())
+        COPIES.log_odds(&self.to_array())
     }
 
     /// Whether one of them is drawn on plain ground.
@@ -76,6 +76,6 @@ impl Examined {
     /// Whether two pictures that are no copies are drawings of one design.
     pub fn is_one_design(&self) -> bool {
         let Blocks { agreeing, clear, .. } = self.close.shown;
-        self.is_plain() && clear > 0.0 && (self.seeming >= ONE_DESIGN || agreeing >= ONE_DRAWING)
+        self.is_plain() && clear > 0.0 && (self.tentative >= ONE_DESIGN || agreeing >= ONE_DRAWING)
     }
 }

@@ -1,6 +1,6 @@
 //! Details: what is left of a picture without its coarse shapes, and how parts of two pictures fit.
 
-use super::eight::{Eight, LANES, add, eights, totals};
+use super::simd::{F32x8, LANES, add, lanes, totals};
 use crate::measuring::halved;
 
 /// Levels from which a detail is seen.
@@ -24,7 +24,7 @@ pub struct Bands {
 impl Bands {
     /// The details of `values`, `side` x `side` samples.
     #[inline(always)]
-    pub fn of(values: &[f32], side: usize) -> Self {
+    pub fn new(values: &[f32], side: usize) -> Self {
         let half = halved(values, side);
         Bands {
             middle: without_neighbours(&half, side / 2),
@@ -75,9 +75,9 @@ pub struct Together {
 impl Together {
     /// Of all of `a` and `b`, as they are weighted.
     #[inline(always)]
-    pub fn of<E: Eight>(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
+    pub fn new<E: F32x8>(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
         let mut sums = [E::all(0.0); 4];
-        for ((a, b), weight) in eights(a).iter().zip(eights(b)).zip(eights(weights)) {
+        for ((a, b), weight) in lanes(a).iter().zip(lanes(b)).zip(lanes(weights)) {
             add_products(&mut sums, E::load(a), E::load(b), E::load(weight));
         }
         Together::from_sums(sums)
@@ -86,10 +86,10 @@ impl Together {
     /// Of all, and of those that are faint in both: grain and texture that go together make it sure that a picture is
     /// the same, while plain paint has none and correlates by 0.
     #[inline(always)]
-    pub fn all_and_faint<E: Eight>(a: &[f32], b: &[f32], weights: &[f32]) -> [Self; 2] {
+    pub fn all_and_faint<E: F32x8>(a: &[f32], b: &[f32], weights: &[f32]) -> [Self; 2] {
         let (mut all, mut faint) = ([E::all(0.0); 4], [E::all(0.0); 4]);
         let most = E::all(FAINT_LEVELS);
-        for ((a, b), weight) in eights(a).iter().zip(eights(b)).zip(eights(weights)) {
+        for ((a, b), weight) in lanes(a).iter().zip(lanes(b)).zip(lanes(weights)) {
             let (a, b, weight) = (E::load(a), E::load(b), E::load(weight));
             let are_faint = weight.times(a.size().below(most)).times(b.size().below(most));
             add_products(&mut all, a, b, weight);
@@ -99,7 +99,7 @@ impl Together {
     }
 
     #[inline(always)]
-    fn from_sums<E: Eight>(sums: [E; 4]) -> Self {
+    fn from_sums<E: F32x8>(sums: [E; 4]) -> Self {
         let [aa, bb, ab, weight] = totals(sums);
         let floor = CHANCE * weight;
         let correlation = ab / ((aa + floor) * (bb + floor)).sqrt().max(f32::MIN_POSITIVE);
@@ -109,16 +109,16 @@ impl Together {
 }
 
 #[inline(always)]
-fn add_products<E: Eight>(sums: &mut [E; 4], a: E, b: E, weight: E) {
+fn add_products<E: F32x8>(sums: &mut [E; 4], a: E, b: E, weight: E) {
     let weighted = weight.times(a);
     add(sums, [weighted.times(a), weight.times(b).times(b), weighted.times(b), weight]);
 }
 
 /// The share of samples whose detail is seen, 0 to 1.
 #[inline(always)]
-pub fn share_seen<E: Eight>(details: &[f32], weights: &[f32]) -> f32 {
+pub fn share_seen<E: F32x8>(details: &[f32], weights: &[f32]) -> f32 {
     let (mut unseen, mut all) = (E::all(0.0), E::all(0.0));
-    for (detail, weight) in eights(details).iter().zip(eights(weights)) {
+    for (detail, weight) in lanes(details).iter().zip(lanes(weights)) {
         let weight = E::load(weight);
         // As much as that is seen.
         let is_unseen = E::load(detail).size().below(E::all(SEEN_LEVELS));
@@ -186,14 +186,14 @@ impl Parts {
     /// Of `side` x `side` samples of both, `side` a multiple of 8; `whole` is the correlation of all, which
     /// stands for parts where there is nothing to see.
     #[inline(always)]
-    pub fn of<E: Eight>(a: &[f32], b: &[f32], weights: &[f32], side: usize, whole: f32) -> Self {
+    pub fn new<E: F32x8>(a: &[f32], b: &[f32], weights: &[f32], side: usize, whole: f32) -> Self {
         let cell = side / BLOCKS;
         let mut blocks = [[Sums::default(); BLOCKS]; BLOCKS];
         for (band, blocks) in blocks.iter_mut().enumerate() {
             let mut columns = [[[0.0f32; LANES]; MOST_SIDE / LANES]; 7];
             for row in band * cell..(band + 1) * cell {
                 let [a, b, weights] = [a, b, weights].map(|list| &list[row * side..][..side]);
-                let lists = eights(a).iter().zip(eights(b)).zip(eights(weights));
+                let lists = lanes(a).iter().zip(lanes(b)).zip(lanes(weights));
                 for (at, ((a, b), weight)) in lists.enumerate() {
                     let middle = E::all(128.0);
                     let (a, b) = (E::load(a).minus(middle), E::load(b).minus(middle));
@@ -299,7 +299,7 @@ mod tests {
         #[test]
         fn parts_fit_as_each_does_on_its_own(a in levels(), noise in levels(), share in 0.0f32..1.0) {
             let b: Vec<f32> = a.iter().zip(&noise).map(|(a, n)| a * (1.0 - share) + n * share).collect();
-            let parts = Parts::of::<[f32; 8]>(&a, &b, &[1.0; SIDE * SIDE], SIDE, 0.5);
+            let parts = Parts::new::<[f32; 8]>(&a, &b, &[1.0; SIDE * SIDE], SIDE, 0.5);
             let squares: Vec<(usize, usize)> =
                 (0..16).map(|at| (at % 4 * 4, at / 4 * 4)).collect();
             let slow = |chance: f64| -> Vec<f64> {
@@ -323,7 +323,7 @@ mod tests {
 
         #[test]
         fn details_are_what_differs_from_the_five_by_five_around(values in levels()) {
-            let details = Bands::of(&values, SIDE).fine;
+            let details = Bands::new(&values, SIDE).fine;
             for (x, y) in [(0, 0), (1, 7), (8, 8), (15, 3), (15, 15)] {
                 let near = |at: usize, by: usize| (at + by).saturating_sub(2).min(SIDE - 1);
                 let sum: f32 = (0..25).map(|at| values[near(y, at / 5) * SIDE + near(x, at % 5)]).sum();
@@ -356,7 +356,7 @@ mod tests {
 
     #[test]
     fn where_there_is_nothing_to_see_the_whole_stands_for_parts() {
-        let plain = Parts::of::<[f32; 8]>(&[9.0; 256], &[9.5; 256], &[1.0; 256], SIDE, 0.25);
+        let plain = Parts::new::<[f32; 8]>(&[9.0; 256], &[9.5; 256], &[1.0; 256], SIDE, 0.25);
         assert_eq!(
             [plain.mean, plain.least, plain.faint, plain.quarter, plain.worst_apart, plain.clear],
             [0.25, 0.25, 0.25, 0.25, 0.5, 0.0]

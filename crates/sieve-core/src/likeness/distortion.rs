@@ -21,7 +21,7 @@ const GRAIN: (f32, f32, f32) = (2.0, 0.03, 0.04);
 
 impl Distortion {
     /// What `map` does, from a picture to another; `aspects` are their widths over their heights.
-    pub fn of(map: &Affine, aspects: [f32; 2]) -> Self {
+    pub fn new(map: &Affine, aspects: [f32; 2]) -> Self {
         let [a, b, _, d, e, _] = map.0.map(|value| value as f32);
         let scale = 0.5 * (a * e - b * d).abs().max(1e-6).ln().abs();
         let is_turned = a * e - b * d < 0.0 || a < b.abs().max(d.abs());
@@ -62,7 +62,7 @@ mod tests {
 
     /// Ways in which `map` changes a picture twice as wide as high, and whether copies are made so.
     fn of(map: Affine) -> (u8, bool) {
-        let distortion = Distortion::of(&map, [2.0, 2.0]);
+        let distortion = Distortion::new(&map, [2.0, 2.0]);
         (ways(&distortion), distortion.is_of_a_copy())
     }
 
@@ -86,7 +86,7 @@ mod tests {
         assert_eq!(of(all).0, 4);
         // A quarter turn of a wide picture is a high one.
         let quarter = Affine([0.0, 1.0, 0.0, -1.0, 0.0, 0.0]);
-        let turned = Distortion::of(&quarter, [2.0, 0.5]);
+        let turned = Distortion::new(&quarter, [2.0, 0.5]);
         assert_eq!((ways(&turned), turned.is_of_a_copy()), (1, true));
     }
 

@@ -107,7 +107,7 @@ mod tests {
             // Never near the colour of the border.
             if is_inside { level.wrapping_add(60 + noise[at] % 120) } else { level }
         });
-        Planes::of(Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
+        Planes::new(Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
     }
 
     proptest! {

@@ -1,6 +1,6 @@
 //! The sums of weighted least squares.
 
-use super::eight::{Eight, LANES, eights};
+use super::simd::{F32x8, LANES, lanes};
 
 /// What is solved for: six numbers of the motion, the gain and the offset.
 pub const UNKNOWNS: usize = 8;
@@ -14,8 +14,8 @@ pub type Columns<'a> = [&'a [f32]; UNKNOWNS - 1];
 /// The sums over all samples of the products of each two columns, and of each column and `values`. The lists
 /// are equally long, a multiple of eight.
 #[inline(always)]
-pub fn sums<E: Eight>(columns: &Columns<'_>, values: &[f32], weights: &[f32]) -> Sums {
-    let (lists, values, weights) = (columns.map(eights), eights(values), eights(weights));
+pub fn sums<E: F32x8>(columns: &Columns<'_>, values: &[f32], weights: &[f32]) -> Sums {
+    let (lists, values, weights) = (columns.map(lanes), lanes(values), lanes(weights));
     // So that no place needs to be checked.
     let count = lists.iter().fold(values.len().min(weights.len()), |least, l| least.min(l.len()));
     let lists = lists.map(|list| &list[..count]);
@@ -34,7 +34,7 @@ pub fn sums<E: Eight>(columns: &Columns<'_>, values: &[f32], weights: &[f32]) ->
 
 /// One row of the sums; the column after the last is all ones.
 #[inline(always)]
-fn row<E: Eight, const ROW: usize>(
+fn row<E: F32x8, const ROW: usize>(
     lists: &[&[[f32; LANES]]; UNKNOWNS - 1],
     [values, weights]: [&[[f32; LANES]]; 2],
     (normal, right): &mut Sums,

@@ -1,6 +1,6 @@
 //! A picture in a few hundred numbers, to tell how alike any two pictures are.
 
-use super::view::Subject;
+use super::view::PreparedImage;
 use crate::affine::Affine;
 
 /// Samples of luma and of each chroma along a side.
@@ -20,9 +20,9 @@ pub struct Outline(Vec<f32>);
 
 impl Outline {
     /// Of the whole picture.
-    pub fn of(subject: &Subject) -> Self {
+    pub fn new(prepared: &PreparedImage) -> Self {
         let (mut luma, mut blue, mut red) = (Vec::new(), Vec::new(), Vec::new());
-        let planes = &subject.all;
+        let planes = &prepared.all;
         planes.half.sample(&Affine::IDENTITY, LUMA, &mut luma);
         planes.chroma[0].sample(&Affine::IDENTITY, CHROMA, &mut blue);
         planes.chroma[1].sample(&Affine::IDENTITY, CHROMA, &mut red);
@@ -42,7 +42,7 @@ impl Outline {
     }
 
     /// How alike they are where `map` lays the first over the second.
-    pub fn of_pair([first, second]: [&Subject; 2], map: &Affine) -> f32 {
+    pub fn of_pair([first, second]: [&PreparedImage; 2], map: &Affine) -> f32 {
         // What shows less is laid over what shows more.
         let [a, b, _, d, e, _] = map.0;
         let (part, whole, map) = match map.inverse() {

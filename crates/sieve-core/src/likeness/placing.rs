@@ -22,7 +22,7 @@ const POINTS: usize = 32;
 impl Placing {
     /// What `map` from the first picture to the second says; both have an aspect, width over
     /// height, and what lies within their borders.
-    pub fn of(map: &Affine, aspects: [f32; 2], contents: [Region; 2]) -> Self {
+    pub fn new(map: &Affine, aspects: [f32; 2], contents: [Region; 2]) -> Self {
         let [a, b, _, d, e, _] = map.0.map(|value| value as f32);
         // In pixels: squares of the map are as wide as the pictures are.
         let (a, b, d, e) = (a * aspects[1] / aspects[0], b * aspects[1], d / aspects[0], e);
@@ -69,7 +69,7 @@ mod tests {
             y / size.1,
         ]);
         let inner = Region { left: -0.4, top: -0.4, right: 0.4, bottom: 0.4 };
-        Placing::of(&map, [2.0, (size.0 / size.1) as f32], [Region::WHOLE, inner])
+        Placing::new(&map, [2.0, (size.0 / size.1) as f32], [Region::WHOLE, inner])
     }
 
     fn is_about(a: f32, b: f32) -> bool {

@@ -1,6 +1,6 @@
 //! A picture as planes of levels that can be looked up between their cells.
 
-use super::eight::{Eight, LANES, Work, run};
+use super::simd::{F32x8, LANES, Work, run};
 use crate::affine::Affine;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
 use crate::region::Region;
@@ -119,7 +119,7 @@ impl<const INSIDE: bool> Work for LookUp<'_, INSIDE> {
 
     /// Plain loops over lanes, which the compiler makes registers of.
     #[inline(always)]
-    fn with<E: Eight>(self) {
+    fn with<E: F32x8>(self) {
         let LookUp { plane, map, count, into, inside } = self;
         into.resize(count * count, 0.0);
         if !INSIDE && count == plane.side && *map == Affine::IDENTITY {
@@ -198,7 +198,7 @@ pub struct Planes {
 
 impl Planes {
     /// The planes of `thumbnail`.
-    pub fn of(thumbnail: Thumbnail) -> Self {
+    pub fn new(thumbnail: Thumbnail) -> Self {
         let half = Plane::of_bytes(LUMA_PX, thumbnail.luma()).halved();
         let chroma = thumbnail.chroma().map(|plane| Plane::of_bytes(CHROMA_PX, plane));
         Planes { thumbnail, half, chroma }
@@ -214,7 +214,7 @@ impl Planes {
     pub fn within(&self, region: &Region) -> Self {
         let [blue, red] = &self.chroma;
         let planes = [&self.luma(), blue, red];
-        Planes::of(Thumbnail(planes.into_iter().flat_map(|plane| plane.within(region)).collect()))
+        Planes::new(Thumbnail(planes.into_iter().flat_map(|plane| plane.within(region)).collect()))
     }
 }
 

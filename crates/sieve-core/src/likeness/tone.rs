@@ -1,6 +1,6 @@
 //! What light, exposure, gamma and a tint make of a picture, so that only the rest counts as a difference.
 
-use super::eight::{Eight, LANES, Work, add, eights, totals};
+use super::simd::{F32x8, LANES, Work, add, lanes, totals};
 
 /// Levels of residual from which a sample hardly counts in a fit.
 const APART_LEVELS: f32 = 12.0;
@@ -18,7 +18,7 @@ pub struct Tone {
 
 /// Levels as numbers around 0.
 #[inline(always)]
-fn centred<E: Eight>(levels: E) -> E {
+fn centred<E: F32x8>(levels: E) -> E {
     levels.minus(E::all(128.0)).times(E::all(1.0 / 128.0))
 }
 
@@ -30,7 +30,7 @@ impl Tone {
 
     /// The levels that this makes of `levels`.
     #[inline(always)]
-    pub fn lit<E: Eight>(&self, levels: E) -> E {
+    pub fn lit<E: F32x8>(&self, levels: E) -> E {
         let x = centred(levels);
         let [level, slope, bend] = self.terms;
         E::all(level).plus(x.times(E::all(slope).plus(x.times(E::all(bend)))))
@@ -40,7 +40,7 @@ impl Tone {
     /// lies far off counts little: a mark is no light; and what is burnt out, or black, in both counts nothing. Begins at
     /// `start`, or where all that is neither white nor black in `wanted` says: on white ground a brighter copy seems to be
     /// in the same light. The lists are equally long, a multiple of eight.
-    pub fn fitted<E: Eight>(
+    pub fn fitted<E: F32x8>(
         start: Option<Tone>,
         wanted: &[f32],
         found: &[f32],
@@ -78,7 +78,7 @@ impl Work for Fitting<'_> {
     type Out = (Tone, f32);
 
     #[inline(always)]
-    fn with<E: Eight>(self) -> (Tone, f32) {
+    fn with<E: F32x8>(self) -> (Tone, f32) {
         let mut tone = self.start;
         for _ in 0..ROUNDS {
             let sums = match tone {
@@ -99,14 +99,14 @@ impl Work for Fitting<'_> {
 impl Fitting<'_> {
     /// The sums of all that `wanted` shows neither black nor white.
     #[inline(always)]
-    fn between<E: Eight>(&self) -> [f32; 8] {
+    fn between<E: F32x8>(&self) -> [f32; 8] {
         let (black, white) = (E::all(BURNT[0]), E::all(BURNT[1]));
         self.sums::<E>(|wanted, _| wanted.below(white).minus(wanted.below(black)))
     }
 
     /// The sums of all, each sample weighed by how near `tone` brings it.
     #[inline(always)]
-    fn weighed_by<E: Eight>(&self, tone: &Tone) -> [f32; 8] {
+    fn weighed_by<E: F32x8>(&self, tone: &Tone) -> [f32; 8] {
         let (black, white, one) = (E::all(BURNT[0]), E::all(BURNT[1]), E::all(1.0));
         let scale = E::all(1.0 / APART_LEVELS);
         self.sums::<E>(|wanted, found| {
@@ -122,9 +122,9 @@ impl Fitting<'_> {
 
     /// Sums over all samples of 1, `x` to `x^4`, and of `wanted` times 1, `x` and `x^2`, each weighted.
     #[inline(always)]
-    fn sums<E: Eight>(&self, weight: impl Fn(E, E) -> E) -> [f32; 8] {
+    fn sums<E: F32x8>(&self, weight: impl Fn(E, E) -> E) -> [f32; 8] {
         let mut sums = [E::all(0.0); 8];
-        let lists = eights(self.wanted).iter().zip(eights(self.found)).zip(eights(self.inside));
+        let lists = lanes(self.wanted).iter().zip(lanes(self.found)).zip(lanes(self.inside));
         for ((wanted, found), inside) in lists {
             let (wanted, found) = (E::load(wanted), E::load(found));
             let weight = E::load(inside).times(weight(wanted, found));
@@ -140,10 +140,10 @@ impl Fitting<'_> {
 
     /// The mean distance that `tone` leaves.
     #[inline(always)]
-    fn left<E: Eight>(&self, tone: &Tone) -> f32 {
+    fn left<E: F32x8>(&self, tone: &Tone) -> f32 {
         let (mut apart, mut count) = (E::all(0.0), E::all(0.0));
         let (black, white) = (E::all(0.0), E::all(255.0));
-        let lists = eights(self.wanted).iter().zip(eights(self.found)).zip(eights(self.inside));
+        let lists = lanes(self.wanted).iter().zip(lanes(self.found)).zip(lanes(self.inside));
         for ((wanted, found), inside) in lists {
             let inside = E::load(inside);
             let lit = tone.lit(E::load(found)).least(white).most(black);
@@ -198,7 +198,7 @@ impl Colours {
     /// Of `side` x `side` samples of blue and red chroma of two pictures, `side` a multiple of eight, where `inside`
     /// is not 0. Either may be a tinted and fainter copy of the other: the way that leaves less is taken.
     #[inline(always)]
-    pub fn of<E: Eight>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
+    pub fn new<E: F32x8>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
         let one = E::apart(Tinting { a, b, inside, side });
         let other = E::apart(Tinting { a: b, b: a, inside, side });
         let better = if one.left <= other.left { one } else { other };
@@ -218,7 +218,7 @@ impl Work for Tinting<'_> {
     type Out = Colours;
 
     #[inline(always)]
-    fn with<E: Eight>(self) -> Colours {
+    fn with<E: F32x8>(self) -> Colours {
         let (mut strength, mut tint) = (1.0f32, [0.0f32; 2]);
         let mut varies = 0.0;
         for round in 0..ROUNDS {
@@ -243,8 +243,8 @@ impl Work for Tinting<'_> {
 impl Tinting<'_> {
     /// Eight samples of both chromas of both pictures, and what of them lies on both.
     #[inline(always)]
-    fn eight<E: Eight>(&self, at: usize) -> ([E; 2], [E; 2], E) {
-        let load = |list: &[f32]| E::load(&eights(list)[at]);
+    fn simd<E: F32x8>(&self, at: usize) -> ([E; 2], [E; 2], E) {
+        let load = |list: &[f32]| E::load(&lanes(list)[at]);
         let ([x, y], [u, v]) = (self.a, self.b);
         ([load(x), load(y)], [load(u), load(v)], load(self.inside))
     }
@@ -252,11 +252,11 @@ impl Tinting<'_> {
     /// Sums over all samples of 1, the chromas of `b` and of `a`, and of the products of `b` with itself, of both and of
     /// `a` with itself; each sample weighed by how near `light` brings it.
     #[inline(always)]
-    fn sums<E: Eight>(&self, light: Option<(f32, [f32; 2])>) -> [f32; 8] {
+    fn sums<E: F32x8>(&self, light: Option<(f32, [f32; 2])>) -> [f32; 8] {
         let (one, scale) = (E::all(1.0), E::all(1.0 / (APART_LEVELS * APART_LEVELS)));
         let mut sums = [E::all(0.0); 8];
-        for at in 0..eights(self.inside).len() {
-            let ([x, y], [u, v], mut weight) = self.eight::<E>(at);
+        for at in 0..lanes(self.inside).len() {
+            let ([x, y], [u, v], mut weight) = self.simd::<E>(at);
             if let Some((strength, [blue, red])) = light {
                 let strength = E::all(strength);
                 let apart = x.minus(strength.times(u)).minus(E::all(blue));
@@ -277,11 +277,11 @@ impl Tinting<'_> {
 
     /// The mean distance in that light, and the greatest mean of a part.
     #[inline(always)]
-    fn distances<E: Eight>(&self, strength: f32, [blue, red]: [f32; 2]) -> [f32; 2] {
+    fn distances<E: F32x8>(&self, strength: f32, [blue, red]: [f32; 2]) -> [f32; 2] {
         let (strength, blue, red) = (E::all(strength), E::all(blue), E::all(red));
         let mut far = vec![0.0; self.inside.len()];
         for (at, into) in far.as_chunks_mut::<LANES>().0.iter_mut().enumerate() {
-            let ([x, y], [u, v], weight) = self.eight::<E>(at);
+            let ([x, y], [u, v], weight) = self.simd::<E>(at);
             let apart = x.minus(strength.times(u)).minus(blue);
             let aside = y.minus(strength.times(v)).minus(red);
             weight.times(apart.times(apart).plus(aside.times(aside)).root()).store(into);
@@ -319,13 +319,13 @@ mod tests {
             ground in 0usize..160,
         ) {
             // On white ground, which stays white in both.
-            let mut picture: Vec<f32> = levels.into_iter().map(f32::from).collect();
-            picture[..ground].fill(255.0);
+            let mut image: Vec<f32> = levels.into_iter().map(f32::from).collect();
+            image[..ground].fill(255.0);
             let lit: Vec<f32> =
-                picture.iter().map(|level| (level * gain + offset).clamp(0.0, 255.0)).collect();
+                image.iter().map(|level| (level * gain + offset).clamp(0.0, 255.0)).collect();
             let inside = [1.0; 256];
             let start = Some(Tone::line(1.0, 0.0));
-            let left = [start, None].map(|start| Tone::fitted::<[f32; 8]>(start, &lit, &picture, &inside).1);
+            let left = [start, None].map(|start| Tone::fitted::<[f32; 8]>(start, &lit, &image, &inside).1);
             prop_assert!(left[0].min(left[1]) < 4.0, "{left:?}");
         }
 
@@ -339,14 +339,14 @@ mod tests {
             };
             let (u, v) = (changed(&blue, tint[0]), changed(&red, tint[1]));
             let inside = [1.0; 64];
-            let same = Colours::of::<[f32; 8]>([&blue, &red], [&u, &v], &inside, 8);
+            let same = Colours::new::<[f32; 8]>([&blue, &red], [&u, &v], &inside, 8);
             prop_assert!(same.left < 0.5 && same.worst < 1.0, "{same:?}");
             // Of another colour in one part only that part is left, and most of it.
             let mut part = v.clone();
             for at in (0..4).flat_map(|row| row * 8..row * 8 + 4) {
                 part[at] += 60.0;
             }
-            let other = Colours::of::<[f32; 8]>([&blue, &red], [&u, &part], &inside, 8);
+            let other = Colours::new::<[f32; 8]>([&blue, &red], [&u, &part], &inside, 8);
             prop_assert!(other.worst > 20.0 && other.left < other.worst / 2.0, "{other:?}");
         }
     }

@@ -2,7 +2,7 @@
 //!
 //! `scripts/fit-likeness.py` fitted the weights to pairs of pictures and known copies of them, and says how.
 
-use super::evidence::{EVIDENCE, Evidence};
+use super::alignment_features::{ALIGNMENT_FEATURES, AlignmentFeatures};
 use super::weights::Weights;
 
 /// What each way of changing a picture beyond the first takes from the log odds: copies are mirrored,
@@ -20,8 +20,8 @@ const DOUBT: f32 = 4.3;
 include!("coefficients.rs");
 
 /// Whether a glance is worth a close look.
-pub fn is_promising(glance: &Evidence) -> bool {
-    GLANCE.log_odds(&glance.numbers) > PROMISING
+pub fn is_promising(glance: &AlignmentFeatures) -> bool {
+    GLANCE.log_odds(&glance.fit.to_array()) > PROMISING
 }
 
 /// The log odds that thumbnails give two pictures.
@@ -33,9 +33,9 @@ pub struct Verdict {
 
 impl Verdict {
     /// Weighs the evidence.
-    pub fn of(evidence: &Evidence) -> Self {
-        let ways: f32 = evidence.ways.map(|way| f32::from(u8::from(way))).iter().sum();
-        Verdict { log_odds: CLOSE.log_odds(&evidence.numbers) - (ways - 1.0).max(0.0) * WAY }
+    pub fn from_features(features: &AlignmentFeatures) -> Self {
+        let ways: f32 = features.ways.map(|way| f32::from(u8::from(way))).iter().sum();
+        Verdict { log_odds: CLOSE.log_odds(&features.fit.to_array()) - (ways - 1.0).max(0.0) * WAY }
     }
 
     /// Whether nothing better need be looked for.

@@ -6,8 +6,8 @@
 use std::f32::consts::PI;
 use std::sync::{LazyLock, OnceLock};
 
-use super::eight::{Eight, Work, run};
 use super::plane::{Plane, Planes};
+use super::simd::{F32x8, Work, run};
 use crate::affine::Affine;
 use crate::measuring::Thumbnail;
 use crate::region::Region;
@@ -157,7 +157,7 @@ struct Look {
 
 impl Look {
     /// None when there is nothing to see.
-    fn of(plane: &Plane, region: &Affine) -> Option<Self> {
+    fn new(plane: &Plane, region: &Affine) -> Option<Self> {
         Self::brighter(plane, region, 1.0)
     }
 
@@ -214,7 +214,7 @@ impl Work for Looking<'_> {
     type Out = Option<Look>;
 
     #[inline(always)]
-    fn with<E: Eight>(self) -> Option<Look> {
+    fn with<E: F32x8>(self) -> Option<Look> {
         let Looking { plane, region, gain } = self;
         let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
         let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
@@ -283,7 +283,7 @@ fn tilted(degrees: f64, aspect: f64) -> Affine {
 
 /// A picture, and what lies within its border.
 #[derive(Clone, Debug)]
-pub struct Subject {
+pub struct PreparedImage {
     /// All of it.
     pub all: Planes,
     /// Where its content lies; none where there is no border.
@@ -296,13 +296,13 @@ pub struct Subject {
     unbordered: OnceLock<Box<Planes>>,
 }
 
-impl Subject {
+impl PreparedImage {
     /// The picture of a thumbnail; `aspect` is its width over its height, `plain` the share of its most frequent
     /// colour.
-    pub fn of(thumbnail: Thumbnail, aspect: f32, plain: f32) -> Self {
-        let all = Planes::of(thumbnail);
+    pub fn new(thumbnail: Thumbnail, aspect: f32, plain: f32) -> Self {
+        let all = Planes::new(thumbnail);
         let (content, unbordered) = (Region::within_border(&all), OnceLock::new());
-        Subject { all, content, aspect, plain, unbordered }
+        PreparedImage { all, content, aspect, plain, unbordered }
     }
 
     /// Where its content lies: all of it where there is no border.
@@ -323,10 +323,10 @@ impl Subject {
 
 /// What is looked for: the whole picture, what is within its border, and its middle, each in every
 /// position that its copy may be taken for.
-pub fn looked_for(subject: &Subject) -> Vec<View> {
+pub fn looked_for(prepared: &PreparedImage) -> Vec<View> {
     let all = Affine::IDENTITY;
-    let content = subject.content.as_ref().map(Region::map);
-    let brighter = burnt_out(&subject.all.half).map(|look| (look, all, all, false));
+    let content = prepared.content.as_ref().map(Region::map);
+    let brighter = burnt_out(&prepared.all.half).map(|look| (look, all, all, false));
     let regions = [
         Some((all, all, false)),
         content.map(|content| (content, content, true)),
@@ -334,7 +334,7 @@ pub fn looked_for(subject: &Subject) -> Vec<View> {
         Some((window(CORE, 0.0, 0.0), all, false)),
     ];
     let looks = regions.into_iter().flatten().filter_map(|(region, whole, is_content)| {
-        let look = Look::of(&subject.planes(is_content).half, &region)?;
+        let look = Look::new(&prepared.planes(is_content).half, &region)?;
         Some((look, region, whole, is_content))
     });
     let views = looks.chain(brighter).flat_map(|(look, region, whole, is_content)| {
@@ -352,7 +352,7 @@ pub fn looked_for(subject: &Subject) -> Vec<View> {
 
 /// How a picture looks once it was brightened until much of it is burnt out. None where that looks much the same.
 fn burnt_out(plane: &Plane) -> Option<Look> {
-    let plain = Look::of(plane, &Affine::IDENTITY)?;
+    let plain = Look::new(plane, &Affine::IDENTITY)?;
     let burnt = Look::brighter(plane, &Affine::IDENTITY, BRIGHTER)?;
     let alike: f32 = plain.numbers.iter().zip(&burnt.numbers).map(|(a, b)| a * b).sum();
     (alike < MUCH_THE_SAME).then_some(burnt)
@@ -360,9 +360,9 @@ fn burnt_out(plane: &Plane) -> Option<Look> {
 
 /// What is looked among: the whole picture, what is within its border, the windows that a crop may
 /// show, and its middle under small turns, each in its normal position.
-pub fn looked_among(subject: &Subject) -> Vec<View> {
+pub fn looked_among(prepared: &PreparedImage) -> Vec<View> {
     let mut regions = vec![(Affine::IDENTITY, false)];
-    regions.extend(subject.content.as_ref().map(|region| (region.map(), true)));
+    regions.extend(prepared.content.as_ref().map(|region| (region.map(), true)));
     for (side, positions) in WINDOWS {
         let place = |at: usize| (1.0 - side) * (at as f64 / (positions - 1) as f64 - 0.5);
         for y in 0..positions {
@@ -370,9 +370,9 @@ pub fn looked_among(subject: &Subject) -> Vec<View> {
         }
     }
     regions.push((window(CORE, 0.0, 0.0), false));
-    regions.extend(TILTS.iter().map(|&degrees| (tilted(degrees, subject.aspect.into()), false)));
+    regions.extend(TILTS.iter().map(|&degrees| (tilted(degrees, prepared.aspect.into()), false)));
     let views = regions.into_iter().filter_map(|(region, is_content)| {
-        let look = Look::of(&subject.planes(is_content).half, &region)?;
+        let look = Look::new(&prepared.planes(is_content).half, &region)?;
         let turn = look.normal_turns(0.0)[0];
         let (map, vector) = (turn.map().then(region), look.turned(turn));
         Some(View { map, whole: region, is_content, vector })
@@ -381,13 +381,13 @@ pub fn looked_among(subject: &Subject) -> Vec<View> {
 }
 
 /// The whole picture as it stands. None when it shows nothing.
-pub fn whole_view(subject: &Subject) -> Option<Vector> {
-    Some(Look::of(&subject.all.half, &Affine::IDENTITY)?.turned(Turn::default()))
+pub fn whole_view(prepared: &PreparedImage) -> Option<Vector> {
+    Some(Look::new(&prepared.all.half, &Affine::IDENTITY)?.turned(Turn::default()))
 }
 
 /// How alike two pictures are as they stand, as frames of one moment are: the cosine of their whole
 /// views, -1 to 1. None when one of them shows nothing.
-pub fn moment(a: &Subject, b: &Subject) -> Option<f32> {
+pub fn moment(a: &PreparedImage, b: &PreparedImage) -> Option<f32> {
     Some(cosine(whole_view(a)?.product(&whole_view(b)?)).min(1.0))
 }
 
@@ -410,7 +410,7 @@ mod tests {
             );
             levels[y / 6 * 8 + x / 6]
         });
-        Planes::of(Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
+        Planes::new(Thumbnail(luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect()))
     }
 
     proptest! {
@@ -421,7 +421,7 @@ mod tests {
             levels in prop::collection::vec(any::<u8>(), 64), ways in any::<[bool; 3]>(),
         ) {
             let turn = Turn { flip_x: ways[0], flip_y: ways[1], transpose: ways[2] };
-            let look = |turn| Look::of(&blocks(&levels, turn).half, &Affine::IDENTITY);
+            let look = |turn| Look::new(&blocks(&levels, turn).half, &Affine::IDENTITY);
             let (Some(look), Some(other)) = (look(Turn::default()), look(turn)) else {
                 return Ok(());
             };
@@ -446,19 +446,19 @@ mod tests {
                 };
                 let luma = (0..LUMA_PX * LUMA_PX).map(level);
                 let bytes = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
-                Subject::of(Thumbnail(bytes), 1.0, 0.0)
+                PreparedImage::new(Thumbnail(bytes), 1.0, 0.0)
             };
-            let picture = changed(&|_, _, level| level);
+            let image = changed(&|_, _, level| level);
             let quarter = |at: usize, far: bool| if far { at >= LUMA_PX * 3 / 4 } else { at < LUMA_PX / 4 };
             let brighter = changed(&|_, _, level| (level * 1.5).min(255.0));
             let marked = changed(&|row, column, level| {
                 let is_marked = quarter(row, corner & 1 > 0) && quarter(column, corner & 2 > 0);
                 if is_marked { 255.0 - level } else { level }
             });
-            let wanted = looked_for(&picture);
+            let wanted = looked_for(&image);
             let cores = |views: &[View]| views.iter().filter(|view| view.is_core()).count();
             prop_assert!(cores(&wanted) > 0 && cores(&wanted) < wanted.len());
-            prop_assert_eq!(cores(&looked_among(&picture)), 1);
+            prop_assert_eq!(cores(&looked_among(&image)), 1);
             for (what, copy) in [("brighter", &brighter), ("marked", &marked)] {
                 let among = looked_among(copy);
                 let products = wanted

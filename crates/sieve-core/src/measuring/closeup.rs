@@ -3,7 +3,7 @@
 
 use super::grid::Averager;
 use super::thumbnail::LUMA;
-use crate::reading::{self, ReadLimits, Trouble};
+use crate::reading::{self, ReadError, ReadLimits};
 use crate::region::Region;
 
 /// Rows and columns of a close-up.
@@ -33,12 +33,12 @@ impl Closeup {
     /// # Errors
     ///
     /// Why the file gives no picture.
-    pub fn of(bytes: &[u8], limits: &ReadLimits, content: Region) -> Result<Self, Trouble> {
+    pub fn decode(bytes: &[u8], limits: &ReadLimits, content: Region) -> Result<Self, ReadError> {
         let wanted = content.grown(MARGIN);
         let longer = wanted.width().max(wanted.height()).max(f32::MIN_POSITIVE);
         let side = ((CLOSEUP_PX as f32 / longer).ceil() as usize).min(MOST_PX);
         let mut averager = Averager::new(side);
-        let facts = reading::survey(bytes, limits, side as u32, &mut averager)?.facts;
+        let facts = reading::decode_rows(bytes, limits, side as u32, &mut averager)?.facts;
         let (grid, _) = averager.finish().expect("a picture that was read gave its rows");
         let grid = grid.upright(facts.orientation);
         let (width, height) = (facts.width_px as f32, facts.height_px as f32);

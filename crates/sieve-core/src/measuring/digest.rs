@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::reading::{self, Pixels, ReadLimits, Rows, Shape, Trouble};
+use crate::reading::{self, Pixels, ReadError, ReadLimits, Rows, Shape};
 
 /// A blake3 digest: 32 bytes, written as 64 hexadecimal digits.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -10,7 +10,7 @@ pub struct Digest(pub [u8; 32]);
 
 impl Digest {
     /// The digest of `bytes`.
-    pub fn of(bytes: &[u8]) -> Self {
+    pub fn of_bytes(bytes: &[u8]) -> Self {
         Digest(blake3::hash(bytes).into())
     }
 
@@ -21,7 +21,7 @@ impl Digest {
     /// pictures it is therefore not among what is measured: two with the same pixels have nearly the same
     /// fingerprint, so only pictures whose fingerprints meet need it.
     pub fn of_pixels(pixels: &Pixels) -> Self {
-        let mut rows = HashedRows::of(pixels.width_px, pixels.height_px);
+        let mut rows = HashedRows::new(pixels.width_px, pixels.height_px);
         rows.row(&pixels.data);
         rows.digest()
     }
@@ -31,14 +31,14 @@ impl Digest {
     /// # Errors
     ///
     /// Why the file gives no picture.
-    pub fn of_picture(bytes: &[u8], limits: &ReadLimits) -> Result<Self, Trouble> {
-        let mut rows = HashedRows::of(0, 0);
+    pub fn of_image(bytes: &[u8], limits: &ReadLimits) -> Result<Self, ReadError> {
+        let mut rows = HashedRows::new(0, 0);
         // Every pixel: no side is as long.
-        let picture = reading::survey(bytes, limits, u32::MAX, &mut rows)?;
-        if picture.facts.orientation == 1 {
+        let image = reading::decode_rows(bytes, limits, u32::MAX, &mut rows)?;
+        if image.facts.orientation == 1 {
             return Ok(rows.digest());
         }
-        drop(picture);
+        drop(image);
         Ok(Digest::of_pixels(&reading::decode(bytes, limits)?.pixels))
     }
 }
@@ -47,7 +47,7 @@ impl Digest {
 pub(super) struct HashedRows(blake3::Hasher);
 
 impl HashedRows {
-    pub fn of(width_px: u32, height_px: u32) -> Self {
+    pub fn new(width_px: u32, height_px: u32) -> Self {
         let mut hasher = blake3::Hasher::new();
         hasher.update(&width_px.to_le_bytes()).update(&height_px.to_le_bytes());
         HashedRows(hasher)
@@ -60,7 +60,7 @@ impl HashedRows {
 
 impl Rows for HashedRows {
     fn begin(&mut self, shape: Shape) {
-        *self = HashedRows::of(shape.columns, shape.rows);
+        *self = HashedRows::new(shape.columns, shape.rows);
     }
 
     fn row(&mut self, rgb: &[u8]) {

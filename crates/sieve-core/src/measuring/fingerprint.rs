@@ -22,7 +22,7 @@ pub struct Fingerprint(pub [u8; 32]);
 
 impl Fingerprint {
     /// The fingerprint of 32 rows x 32 columns of luma, 0 to 255.
-    pub(super) fn of(luma: &[f32]) -> Self {
+    pub(super) fn from_luma(luma: &[f32]) -> Self {
         let mut bits = [0u8; 32];
         for (n, value) in low_frequencies(luma).into_iter().enumerate().skip(1) {
             if value > NO_SIGN {

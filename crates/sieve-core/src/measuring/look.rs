@@ -40,7 +40,7 @@ const NO_CONTRAST: f32 = 0.5;
 
 impl Look {
     /// The numbers of a picture. `deviation` was taken from its pixels.
-    pub(super) fn of(planes: &Planes, deviation: [f32; 3]) -> Self {
+    pub(super) fn new(planes: &Planes, deviation: [f32; 3]) -> Self {
         let luma = &planes.luma;
         let brightness = mean(luma, |value| value);
         let variance = mean(luma, |value| (value - brightness) * (value - brightness));
@@ -51,7 +51,7 @@ impl Look {
             deviation,
             brightness: (brightness / 255.0).clamp(0.0, 1.0),
             contrast: spread / 255.0,
-            sharpness: if is_plain { 0.0 } else { abruptness(luma) },
+            sharpness: if is_plain { 0.0 } else { edge_sharpness(luma) },
             saturation: saturation(&planes.small),
             flat_share: flat_share(&planes.small),
         }
@@ -59,7 +59,7 @@ impl Look {
 }
 
 /// Sum of squared second differences over four times that of first differences, across and down.
-fn abruptness(luma: &[f32]) -> f32 {
+fn edge_sharpness(luma: &[f32]) -> f32 {
     let (mut first, mut second) = (0.0, 0.0);
     for row in luma.chunks_exact(SIDE) {
         first += squares(row[1..].iter().zip(row).map(|(b, a)| b - a));

@@ -19,7 +19,7 @@ pub use small::SMALL_SIDE_PX;
 pub(crate) use thumbnail::{CHROMA, LUMA};
 pub use thumbnail::{CHROMA_PX, Descriptor, LUMA_PX, Thumbnail};
 
-use crate::reading::{self, Doubt, Facts, ReadLimits, Trouble};
+use crate::reading::{self, Facts, ReadError, ReadLimits, ReadWarning};
 use grid::Averager;
 use small::HashingSmall;
 use thumbnail::Planes;
@@ -39,7 +39,7 @@ pub struct Measured {
     /// The file's own facts, confirmed by decoding.
     pub facts: Facts,
     /// What was odd although the picture is whole.
-    pub doubts: Vec<Doubt>,
+    pub read_warnings: Vec<ReadWarning>,
     /// How it looks, in numbers.
     pub look: Look,
     /// Bits to find it again by.
@@ -69,20 +69,20 @@ impl Measured {
 /// # Errors
 ///
 /// Why the file gives no picture.
-pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail), Trouble> {
+pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail), ReadError> {
     let mut rows = HashingSmall::new(Averager::new(grid::SIDE));
-    let picture = reading::survey(bytes, limits, LEAST_SIDE_PX, &mut rows)?;
-    let small_pixels = rows.digest(&picture.facts, bytes, limits);
+    let image = reading::decode_rows(bytes, limits, LEAST_SIDE_PX, &mut rows)?;
+    let small_pixels = rows.digest(&image.facts, bytes, limits);
     let averaged = rows.into_inner().finish();
     let (grid, deviation) = averaged.expect("a picture that was read gave its rows");
-    let grid = grid.upright(picture.facts.orientation);
-    let planes = Planes::of(&grid);
+    let grid = grid.upright(image.facts.orientation);
+    let planes = Planes::new(&grid);
     let measured = Measured {
-        digest: Digest::of(bytes),
-        facts: picture.facts,
-        doubts: picture.doubts,
-        look: Look::of(&planes, deviation),
-        fingerprint: Fingerprint::of(&planes.coarse[0]),
+        digest: Digest::of_bytes(bytes),
+        facts: image.facts,
+        read_warnings: image.read_warnings,
+        look: Look::new(&planes, deviation),
+        fingerprint: Fingerprint::from_luma(&planes.coarse[0]),
         descriptor: planes.descriptor(),
         small_pixels,
     };

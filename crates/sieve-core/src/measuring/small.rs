@@ -41,7 +41,7 @@ impl<R: Rows> Rows for HashingSmall<R> {
         self.inner.begin(shape);
         // What is decoded smaller keeps more pixels a side than this: small rows are whole pictures.
         let is_small = shape.columns.min(shape.rows) < SMALL_SIDE_PX;
-        self.hashed = is_small.then(|| HashedRows::of(shape.columns, shape.rows));
+        self.hashed = is_small.then(|| HashedRows::new(shape.columns, shape.rows));
     }
 
     fn row(&mut self, rgb: &[u8]) {

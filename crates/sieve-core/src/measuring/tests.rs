@@ -176,15 +176,15 @@ fn the_same_pixels_in_two_containers_have_one_digest() {
 
 #[test]
 fn the_pixels_of_small_pictures_are_those_that_are_seen() {
-    let picture = painted(30, 20, |x, y| [(x * 8) as u8, (y * 12) as u8, (x * y % 251) as u8]);
+    let image = painted(30, 20, |x, y| [(x * 8) as u8, (y * 12) as u8, (x * y % 251) as u8]);
     let limits = ReadLimits::default();
     for orientation in 1..=8 {
         let taken = "2026:07:05 08:00:00".to_owned();
         let exif = Exif { taken, camera: "Box", orientation };
-        let file = encode::jpeg(&picture, 90.0, Jpeg::Baseline, Some(&exif));
+        let file = encode::jpeg(&image, 90.0, Jpeg::Baseline, Some(&exif));
         let seen = Digest::of_pixels(&decode(&file, &limits).unwrap().pixels);
         assert_eq!(measured(&file).0.small_pixels, Some(seen), "{orientation}");
-        assert_eq!(Digest::of_picture(&file, &limits).unwrap(), seen, "{orientation}");
+        assert_eq!(Digest::of_image(&file, &limits).unwrap(), seen, "{orientation}");
     }
     let large = encode::png(&painted(48, 48, |_, _| [9; 3]));
     assert_eq!(measured(&large).0.small_pixels, None);

@@ -50,7 +50,7 @@ pub(super) struct Planes {
 }
 
 impl Planes {
-    pub fn of(grid: &Grid) -> Self {
+    pub fn new(grid: &Grid) -> Self {
         let luma = luma_of(grid);
         let small = [0, 1, 2].map(|channel| halved(&grid.0[channel], SIDE));
         let [blue, red] = CHROMA.map(|weights| weighted(&small, weights, 128.0));

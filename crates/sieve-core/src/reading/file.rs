@@ -5,8 +5,8 @@ use std::io::Read;
 use std::path::Path;
 use std::time::SystemTime;
 
-use super::memory::room;
-use super::{Held, ReadLimits, Trouble};
+use super::memory::reserve;
+use super::{MemoryPermit, ReadError, ReadLimits};
 use crate::files::Stamp;
 use crate::io_reason;
 
@@ -19,7 +19,7 @@ pub struct FileBytes {
     /// the file changed while or just before it was read.
     pub stamp: Option<Stamp>,
     /// The memory that was taken for them.
-    pub held: Held,
+    pub held: MemoryPermit,
 }
 
 /// Reads a whole file into memory, unless it is larger than the limits allow. One that grows while
@@ -27,8 +27,8 @@ pub struct FileBytes {
 ///
 /// # Errors
 ///
-/// [`Trouble::Unreadable`] or [`Trouble::OverLimit`].
-pub fn bytes_of(file: &Path, limits: &ReadLimits) -> Result<FileBytes, Trouble> {
+/// [`ReadError::Unreadable`] or [`ReadError::OverLimit`].
+pub fn bytes_of(file: &Path, limits: &ReadLimits) -> Result<FileBytes, ReadError> {
     let first = read_once(file, limits)?;
     if first.stamp.is_some() {
         return Ok(first);
@@ -38,18 +38,18 @@ pub fn bytes_of(file: &Path, limits: &ReadLimits) -> Result<FileBytes, Trouble> 
     read_once(file, limits)
 }
 
-fn read_once(file: &Path, limits: &ReadLimits) -> Result<FileBytes, Trouble> {
-    let unreadable = |error: std::io::Error| Trouble::Unreadable(io_reason(&error));
+fn read_once(file: &Path, limits: &ReadLimits) -> Result<FileBytes, ReadError> {
+    let unreadable = |error: std::io::Error| ReadError::Unreadable(io_reason(&error));
     let now = SystemTime::now();
     let mut opened = File::open(file).map_err(unreadable)?;
-    let before = Stamp::of(&opened.metadata().map_err(unreadable)?);
+    let before = Stamp::from_metadata(&opened.metadata().map_err(unreadable)?);
     limits.admit_file(before.size_bytes)?;
     let held = limits.memory.file(before.size_bytes);
-    let mut bytes = room(before.size_bytes as usize + 1)?;
+    let mut bytes = reserve(before.size_bytes as usize + 1)?;
     let at_most = limits.file_bytes.saturating_add(1);
     opened.by_ref().take(at_most).read_to_end(&mut bytes).map_err(unreadable)?;
     limits.admit_file(bytes.len() as u64)?;
-    let after = Stamp::of(&opened.metadata().map_err(unreadable)?);
+    let after = Stamp::from_metadata(&opened.metadata().map_err(unreadable)?);
     let is_steady = before == after && after.size_bytes == bytes.len() as u64;
     let stamp = (is_steady && !after.is_fresh(now)).then_some(after);
     Ok(FileBytes { bytes, stamp, held })

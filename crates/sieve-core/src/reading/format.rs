@@ -68,9 +68,9 @@ impl Format {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Content {
     /// A picture that can be read here.
-    Picture(Format),
+    Image(Format),
     /// A picture in a format that is not read here: its name.
-    OtherPicture(&'static str),
+    OtherImage(&'static str),
     /// Something else: what, where it is known.
     Other(Option<&'static str>),
 }
@@ -83,7 +83,7 @@ const OTHER_PICTURE_EXTENSIONS: [&str; 18] = [
 ];
 
 /// True when the name of a file says that it was meant to be a picture.
-pub(crate) fn is_picture_name(path: &RelPath) -> bool {
+pub(crate) fn is_image_name(path: &RelPath) -> bool {
     path.written_extension().is_some_and(|extension| {
         Format::of_extension(extension).is_some()
             || OTHER_PICTURE_EXTENSIONS.iter().any(|known| known.eq_ignore_ascii_case(extension))
@@ -96,46 +96,42 @@ pub fn content(bytes: &[u8]) -> Content {
     let starts = |signature: &[u8]| bytes.starts_with(signature);
     let at =
         |offset: usize, text: &[u8]| bytes.get(offset..).is_some_and(|rest| rest.starts_with(text));
-    let picture = Content::Picture;
+    let image = Content::Image;
     if starts(b"\xff\xd8\xff") {
-        picture(Format::Jpeg)
+        image(Format::Jpeg)
     } else if starts(b"\x89PNG\r\n\x1a\n") {
-        picture(Format::Png)
+        image(Format::Png)
     } else if starts(b"RIFF") && at(8, b"WEBP") {
-        picture(Format::WebP)
+        image(Format::WebP)
     } else if starts(b"GIF87a") || starts(b"GIF89a") {
-        picture(Format::Gif)
+        image(Format::Gif)
     } else if starts(b"BM") && is_bitmap_header(bytes) {
-        picture(Format::Bmp)
+        image(Format::Bmp)
     } else if starts(b"II*\0") || starts(b"MM\0*") || starts(b"II+\0") || starts(b"MM\0+") {
-        if at(8, b"CR\x02") {
-            Content::OtherPicture("Canon raw (CR2)")
-        } else {
-            picture(Format::Tiff)
-        }
+        if at(8, b"CR\x02") { Content::OtherImage("Canon raw (CR2)") } else { image(Format::Tiff) }
     } else if starts(b"qoif") {
-        picture(Format::Qoi)
+        image(Format::Qoi)
     } else if is_netpbm(bytes) {
-        picture(Format::Pnm)
+        image(Format::Pnm)
     } else if at(4, b"ftyp") {
         iso_media(bytes)
     } else if starts(b"\xff\x0a") || starts(b"\0\0\0\x0cJXL \r\n\x87\n") {
-        Content::OtherPicture("JPEG XL")
+        Content::OtherImage("JPEG XL")
     } else if starts(b"\0\0\0\x0cjP  \r\n\x87\n") || starts(b"\xff\x4f\xff\x51") {
-        Content::OtherPicture("JPEG 2000")
+        Content::OtherImage("JPEG 2000")
     } else if starts(b"8BPS") {
-        Content::OtherPicture("Photoshop document")
+        Content::OtherImage("Photoshop document")
     } else if starts(b"\0\0\x01\0") && bytes.get(4).is_some_and(|&count| count > 0) && at(5, b"\0")
     {
-        Content::OtherPicture("icon (ICO)")
+        Content::OtherImage("icon (ICO)")
     } else if starts(b"\x76\x2f\x31\x01") {
-        Content::OtherPicture("OpenEXR")
+        Content::OtherImage("OpenEXR")
     } else if starts(b"#?RADIANCE") {
-        Content::OtherPicture("Radiance HDR")
+        Content::OtherImage("Radiance HDR")
     } else if starts(b"DDS ") {
-        Content::OtherPicture("DDS texture")
+        Content::OtherImage("DDS texture")
     } else if is_svg(bytes) {
-        Content::OtherPicture("SVG drawing")
+        Content::OtherImage("SVG drawing")
     } else {
         Content::Other(other(bytes))
     }
@@ -168,11 +164,11 @@ fn is_netpbm(bytes: &[u8]) -> bool {
 
 fn iso_media(bytes: &[u8]) -> Content {
     match bytes.get(8..12) {
-        Some(b"avif" | b"avis") => Content::OtherPicture("AVIF"),
+        Some(b"avif" | b"avis") => Content::OtherImage("AVIF"),
         Some(b"heic" | b"heix" | b"hevc" | b"heim" | b"heis" | b"mif1" | b"msf1") => {
-            Content::OtherPicture("HEIC")
+            Content::OtherImage("HEIC")
         }
-        Some(b"crx ") => Content::OtherPicture("Canon raw (CR3)"),
+        Some(b"crx ") => Content::OtherImage("Canon raw (CR3)"),
         _ => Content::Other(Some("a video")),
     }
 }

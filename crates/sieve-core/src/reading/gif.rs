@@ -4,10 +4,11 @@ use std::io::Cursor;
 
 use gif::{ColorOutput, DecodeOptions, DecodingError, MemoryLimit};
 
-use super::memory::room;
-use super::rows::Want;
+use super::memory::reserve;
+use super::rows::DecodeRequest;
 use super::{
-    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, given_up, pixels,
+    ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, given_up,
+    pixels,
 };
 
 /// What following the blocks of a file told.
@@ -29,10 +30,10 @@ enum End {
 pub(super) fn read(
     bytes: &[u8],
     limits: &ReadLimits,
-    want: &mut Want<'_>,
-) -> Result<Picture, Trouble> {
+    request: &mut DecodeRequest<'_>,
+) -> Result<DecodedImage, ReadError> {
     let blocks = walk_blocks(bytes)
-        .ok_or_else(|| Trouble::CutShort(Format::Gif, "the file ends inside a block".into()))?;
+        .ok_or_else(|| ReadError::Truncated(Format::Gif, "the file ends inside a block".into()))?;
     if blocks.frames == 0 {
         return Err(damaged("it holds no frame"));
     }
@@ -41,20 +42,20 @@ pub(super) fn read(
     // A frame is never larger than 65535 x 65535; the picture's own size was not yet seen.
     let frame_bytes = limits.pixels.saturating_mul(4).max(1);
     options.set_memory_limit(MemoryLimit::Bytes(frame_bytes.try_into().expect("at least 1")));
-    let mut decoder = options.read_info(Cursor::new(bytes)).map_err(trouble)?;
+    let mut decoder = options.read_info(Cursor::new(bytes)).map_err(read_error)?;
     let (width_px, height_px) = (u32::from(decoder.width()), u32::from(decoder.height()));
     limits.admit(width_px, height_px, 3)?;
 
     // The canvas, a frame of the same size in colours, and its indices.
     let pixels = u64::from(width_px) * u64::from(height_px);
     let held = limits.memory.decode(pixels * 8);
-    let mut data = room(width_px as usize * height_px as usize * 3)?;
+    let mut data = reserve(width_px as usize * height_px as usize * 3)?;
     data.resize(width_px as usize * height_px as usize * 3, 255);
     let mut canvas = Pixels { width_px, height_px, data };
-    let first = decoder.read_next_frame().map_err(trouble)?;
+    let first = decoder.read_next_frame().map_err(read_error)?;
     paint(&mut canvas, first.ok_or_else(|| damaged("it holds no frame"))?);
 
-    let mut doubts = Vec::new();
+    let mut read_warnings = Vec::new();
     // Later frames are no part of the picture, but damage in them is worth knowing: they are
     // decoded as long as that costs no more than the largest picture that is admitted.
     let mut budget = limits.pixels;
@@ -72,18 +73,20 @@ pub(super) fn read(
             }
             Ok(None) => break,
             Err(_) => {
-                doubts.push(Doubt::Suspect(format!("frame {number} is damaged")));
+                read_warnings.push(ReadWarning::Suspect(format!("frame {number} is damaged")));
                 break;
             }
         }
     }
     match blocks.end {
         End::Trailer(0) => {}
-        End::Trailer(left) => doubts.push(Doubt::TrailingBytes(left)),
-        End::Missing => doubts.push(Doubt::MissingEnd),
+        End::Trailer(left) => read_warnings.push(ReadWarning::TrailingBytes(left)),
+        End::Missing => read_warnings.push(ReadWarning::MissingEnd),
         // Damage among the frames is told already.
-        End::Rubbish if !doubts.is_empty() => {}
-        End::Rubbish => doubts.push(Doubt::Suspect("bytes follow that begin no block".into())),
+        End::Rubbish if !read_warnings.is_empty() => {}
+        End::Rubbish => {
+            read_warnings.push(ReadWarning::Suspect("bytes follow that begin no block".into()))
+        }
     }
     let facts = Facts {
         format: Format::Gif,
@@ -97,7 +100,7 @@ pub(super) fn read(
         captured: None,
         camera: None,
     };
-    Ok(Picture { facts, doubts, pixels: want.take(canvas), held })
+    Ok(DecodedImage { facts, read_warnings, pixels: request.take(canvas), held })
 }
 
 /// Lays the first frame on the white canvas; what reaches beyond the canvas is left away.
@@ -156,13 +159,15 @@ fn walk_blocks(bytes: &[u8]) -> Option<Blocks> {
     }
 }
 
-fn damaged(what: &str) -> Trouble {
-    Trouble::Damaged(Format::Gif, what.into())
+fn damaged(what: &str) -> ReadError {
+    ReadError::Damaged(Format::Gif, what.into())
 }
 
-fn trouble(error: DecodingError) -> Trouble {
+fn read_error(error: DecodingError) -> ReadError {
     match error {
-        DecodingError::OutOfMemory => Trouble::OverLimit("a frame does not fit the limits".into()),
+        DecodingError::OutOfMemory => {
+            ReadError::OverLimit("a frame does not fit the limits".into())
+        }
         error => damaged(&error.to_string()),
     }
 }

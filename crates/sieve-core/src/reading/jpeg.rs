@@ -10,10 +10,11 @@ use std::ptr;
 use mozjpeg_sys::*;
 
 use super::exif::{self, ExifFacts};
-use super::memory::{Held, no_memory, room, zeros};
-use super::rows::{Shape, Want};
+use super::memory::{MemoryPermit, no_memory, reserve, zeros};
+use super::rows::{DecodeRequest, Shape};
 use super::{
-    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, given_up, profile,
+    ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, given_up,
+    profile,
 };
 
 /// Marker codes: EXIF lives in APP1, a colour profile in APP2, Adobe's mark in APP14.
@@ -67,12 +68,12 @@ struct Decoder<'a> {
 pub(super) fn read(
     bytes: &[u8],
     limits: &ReadLimits,
-    want: &mut Want<'_>,
-) -> Result<Picture, Trouble> {
+    request: &mut DecodeRequest<'_>,
+) -> Result<DecodedImage, ReadError> {
     let mut decoder = Decoder::new(bytes, limits);
-    let outcome = catch_unwind(AssertUnwindSafe(|| decoder.run(limits, want)));
+    let outcome = catch_unwind(AssertUnwindSafe(|| decoder.run(limits, request)));
     outcome.unwrap_or_else(|payload| match payload.downcast::<Fatal>() {
-        Ok(fatal) => Err(decoder.trouble(&fatal)),
+        Ok(fatal) => Err(decoder.read_error(&fatal)),
         Err(other) => resume_unwind(other),
     })
 }
@@ -101,7 +102,11 @@ impl<'a> Decoder<'a> {
     }
 
     /// May unwind with a [`Fatal`].
-    fn run(&mut self, limits: &ReadLimits, want: &mut Want<'_>) -> Result<Picture, Trouble> {
+    fn run(
+        &mut self,
+        limits: &ReadLimits,
+        request: &mut DecodeRequest<'_>,
+    ) -> Result<DecodedImage, ReadError> {
         // SAFETY: called once, in the order that the library's manual gives; `bytes` outlives the
         // decoder; row pointers point at buffers of at least the announced width.
         unsafe {
@@ -113,7 +118,7 @@ impl<'a> Decoder<'a> {
         }
         let (width, height) = (self.cinfo.image_width, self.cinfo.image_height);
         limits.admit(width, height, self.cinfo.num_components.max(1) as u64)?;
-        let held = self.admit_scans(limits, want)?;
+        let held = self.admit_scans(limits, request)?;
         let (colour, out) = self.colours()?;
         let markers = self.markers();
         let facts = Facts {
@@ -133,7 +138,7 @@ impl<'a> Decoder<'a> {
         let mut pixels = Pixels::default();
         // SAFETY: see above.
         unsafe {
-            if let Want::Rows { least_side_px, .. } = want {
+            if let DecodeRequest::Rows { least_side_px, .. } = request {
                 let eighths = scale(width.min(height), *least_side_px);
                 (cinfo.scale_num, cinfo.scale_denom) = (eighths, 8);
             }
@@ -141,12 +146,12 @@ impl<'a> Decoder<'a> {
             let channels = cinfo.output_components as usize;
             let mut row = zeros(cinfo.output_width as usize * channels)?;
             let mut rgb = Vec::new();
-            match want {
-                Want::Pixels => {
+            match request {
+                DecodeRequest::Pixels => {
                     (pixels.width_px, pixels.height_px) = (width, height);
-                    pixels.data = room(width as usize * height as usize * 3)?;
+                    pixels.data = reserve(width as usize * height as usize * 3)?;
                 }
-                Want::Rows { rows, .. } => {
+                DecodeRequest::Rows { rows, .. } => {
                     let share = f64::from(cinfo.scale_num) / f64::from(cinfo.scale_denom);
                     rows.begin(Shape {
                         columns: cinfo.output_width,
@@ -159,10 +164,12 @@ impl<'a> Decoder<'a> {
             while cinfo.output_scanline < cinfo.output_height {
                 let mut pointers = [row.as_mut_ptr()];
                 jpeg_read_scanlines(cinfo, pointers.as_mut_ptr(), 1);
-                match want {
-                    Want::Pixels => append_row(&mut pixels.data, &row, colour, markers.adobe),
-                    Want::Rows { rows, .. } if colour == ColourMode::Rgb => rows.row(&row),
-                    Want::Rows { rows, .. } => {
+                match request {
+                    DecodeRequest::Pixels => {
+                        append_row(&mut pixels.data, &row, colour, markers.adobe)
+                    }
+                    DecodeRequest::Rows { rows, .. } if colour == ColourMode::Rgb => rows.row(&row),
+                    DecodeRequest::Rows { rows, .. } => {
                         rgb.clear();
                         append_row(&mut rgb, &row, colour, markers.adobe);
                         rows.row(&rgb);
@@ -173,16 +180,20 @@ impl<'a> Decoder<'a> {
         let all_scans = self.all_scans_came();
         // SAFETY: every row was read.
         unsafe { jpeg_finish_decompress(&mut self.cinfo) };
-        let doubts = self.verdict(all_scans)?;
-        Ok(Picture { facts, doubts, pixels, held })
+        let read_warnings = self.verdict(all_scans)?;
+        Ok(DecodedImage { facts, read_warnings, pixels, held })
     }
 
     /// Refuses a file of more scans than the work for one picture allows, and takes the memory that it needs: a
     /// picture of several scans is held as coefficients until the last has come. To be asked behind the header.
-    fn admit_scans(&mut self, limits: &ReadLimits, want: &Want<'_>) -> Result<Held, Trouble> {
+    fn admit_scans(
+        &mut self,
+        limits: &ReadLimits,
+        request: &DecodeRequest<'_>,
+    ) -> Result<MemoryPermit, ReadError> {
         let (width, height) = (self.cinfo.image_width, self.cinfo.image_height);
         let pixels = u64::from(width) * u64::from(height);
-        let mut needed = if matches!(want, Want::Pixels) { pixels * 3 } else { 0 };
+        let mut needed = if matches!(request, DecodeRequest::Pixels) { pixels * 3 } else { 0 };
         // SAFETY: behind the header the decoder is in the state that this may be asked in, and it keeps as many
         // descriptions of channels as it has channels.
         let (has_scans, channels) = unsafe {
@@ -204,7 +215,7 @@ impl<'a> Decoder<'a> {
     }
 
     /// How the colours are stored, and what to ask the decoder for.
-    fn colours(&self) -> Result<(ColourMode, J_COLOR_SPACE), Trouble> {
+    fn colours(&self) -> Result<(ColourMode, J_COLOR_SPACE), ReadError> {
         use J_COLOR_SPACE::*;
         match self.cinfo.jpeg_color_space {
             JCS_GRAYSCALE => Ok((ColourMode::Grey, JCS_GRAYSCALE)),
@@ -212,7 +223,7 @@ impl<'a> Decoder<'a> {
             JCS_CMYK | JCS_YCCK => Ok((ColourMode::Cmyk, JCS_CMYK)),
             _ => {
                 let channels = self.cinfo.num_components;
-                Err(Trouble::Unsupported(format!("JPEG with {channels} unnamed channels")))
+                Err(ReadError::Unsupported(format!("JPEG with {channels} unnamed channels")))
             }
         }
     }
@@ -258,7 +269,7 @@ impl<'a> Decoder<'a> {
     }
 
     /// Judges a picture of which every row was decoded.
-    fn verdict(&self, all_scans: Option<bool>) -> Result<Vec<Doubt>, Trouble> {
+    fn verdict(&self, all_scans: Option<bool>) -> Result<Vec<ReadWarning>, ReadError> {
         let seen = &self.called.warnings;
         if seen.end_of_file > 0 {
             let channels = self.cinfo.num_components as usize;
@@ -268,40 +279,41 @@ impl<'a> Decoder<'a> {
                 return Err(cut_short());
             }
             if seen.extraneous > 0 {
-                return Err(damaged("no end mark, and data that is no picture in its place"));
+                return Err(damaged("no end marker, and other data in its place"));
             }
         }
         if seen.bad_data > 0 {
-            return Err(damaged("the picture's data holds codes that do not exist"));
+            return Err(damaged("the image data holds codes that do not exist"));
         }
         if seen.scan_too_short > 0 {
-            return Err(damaged("a part of the picture's data is missing"));
+            return Err(damaged("a part of the image data is missing"));
         }
-        let mut doubts = Vec::new();
+        let mut read_warnings = Vec::new();
         if seen.end_of_file > 0 {
             // Half an end mark is a cut; a file that ends just before it has merely lost it.
             if self.bytes.ends_with(b"\xff") {
                 return Err(cut_short());
             }
-            doubts.push(Doubt::MissingEnd);
+            read_warnings.push(ReadWarning::MissingEnd);
         } else {
             // SAFETY: the source manager lives as long as the decoder.
             let left = unsafe { (*self.cinfo.src).bytes_in_buffer } as u64;
             if left > 0 {
-                doubts.push(Doubt::TrailingBytes(left));
+                read_warnings.push(ReadWarning::TrailingBytes(left));
             }
         }
         if seen.extraneous > 0 {
-            doubts.push(Doubt::Suspect("bytes that belong to no segment were stepped over".into()));
+            read_warnings
+                .push(ReadWarning::Suspect("bytes that belong to no segment were skipped".into()));
         }
         if seen.odd_order > 0 {
-            doubts.push(Doubt::Suspect("scans come in an order that makes no sense".into()));
+            read_warnings.push(ReadWarning::Suspect("the scans come in an invalid order".into()));
         }
-        Ok(doubts)
+        Ok(read_warnings)
     }
 
     /// Judges a file that the decoder gave up on.
-    fn trouble(&self, fatal: &Fatal) -> Trouble {
+    fn read_error(&self, fatal: &Fatal) -> ReadError {
         const NOT_READ_HERE: [J_MESSAGE_CODE; 6] = [
             JERR_ARITH_NOTIMPL,
             JERR_BAD_PRECISION,
@@ -312,7 +324,7 @@ impl<'a> Decoder<'a> {
         ];
         if fatal.code == TOO_MANY_SCANS {
             let most = self.called.most_scans;
-            Trouble::OverLimit(format!(
+            ReadError::OverLimit(format!(
                 "it has more than {most} scans, the most of its size (max-work)"
             ))
         } else if fatal.code == STOPPED {
@@ -320,7 +332,7 @@ impl<'a> Decoder<'a> {
         } else if fatal.code == JERR_OUT_OF_MEMORY as c_int {
             no_memory()
         } else if NOT_READ_HERE.iter().any(|&code| code as c_int == fatal.code) {
-            Trouble::Unsupported(format!("JPEG variety: {}", fatal.message))
+            ReadError::Unsupported(format!("JPEG variety: {}", fatal.message))
         } else if self.called.warnings.end_of_file > 0 {
             cut_short()
         } else {
@@ -350,12 +362,12 @@ fn scale(side_px: u32, least_px: u32) -> u32 {
     SCALES.into_iter().find(leaves_enough).unwrap_or(8)
 }
 
-fn cut_short() -> Trouble {
-    Trouble::CutShort(Format::Jpeg, "the file ends before its picture does".into())
+fn cut_short() -> ReadError {
+    ReadError::Truncated(Format::Jpeg, "the file ends before its image does".into())
 }
 
-fn damaged(what: &str) -> Trouble {
-    Trouble::Damaged(Format::Jpeg, what.into())
+fn damaged(what: &str) -> ReadError {
+    ReadError::Damaged(Format::Jpeg, what.into())
 }
 
 fn append_row(data: &mut Vec<u8>, row: &[u8], colour: ColourMode, adobe: bool) {

@@ -3,14 +3,14 @@
 use std::fmt;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard};
 
-use super::Trouble;
+use super::ReadError;
 
 /// Memory that pictures may take together while they are read, in bytes. Clones share it.
 ///
 /// A thread whose picture does not fit waits until others have finished theirs. A picture that takes more than
 /// the whole budget is decoded alone: nothing is refused for want of budget, that is what limits are for.
 #[derive(Clone)]
-pub struct Memory(Arc<Shared>);
+pub struct MemoryBudget(Arc<Shared>);
 
 struct Shared {
     most_bytes: u64,
@@ -27,13 +27,13 @@ struct State {
 
 /// What is taken from a budget until it is dropped.
 #[derive(Debug, Default)]
-pub struct Held {
+pub struct MemoryPermit {
     _taken: Option<Taken>,
 }
 
 #[derive(Debug)]
 struct Taken {
-    memory: Memory,
+    memory: MemoryBudget,
     bytes: u64,
     is_decode: bool,
 }
@@ -41,34 +41,34 @@ struct Taken {
 /// Bytes below which a decode asks nobody: what a thread needs anyway.
 const SMALL_BYTES: u64 = 1 << 20;
 
-impl Memory {
+impl MemoryBudget {
     /// A budget of so many bytes.
-    pub fn of(most_bytes: u64) -> Self {
+    pub fn new(most_bytes: u64) -> Self {
         let state = Mutex::default();
-        Memory(Arc::new(Shared { most_bytes, state, freed: Condvar::new() }))
+        MemoryBudget(Arc::new(Shared { most_bytes, state, freed: Condvar::new() }))
     }
 
     /// Takes memory for a picture that is decoded; waits for it while others are.
-    pub(super) fn decode(&self, bytes: u64) -> Held {
+    pub(super) fn decode(&self, bytes: u64) -> MemoryPermit {
         if bytes < SMALL_BYTES {
-            return Held::default();
+            return MemoryPermit::default();
         }
         self.take(bytes, true, |state| state.decodes == 0)
     }
 
     /// Takes memory for the bytes of a file; waits for it while others have any.
-    pub(crate) fn file(&self, bytes: u64) -> Held {
+    pub(crate) fn file(&self, bytes: u64) -> MemoryPermit {
         self.take(bytes, false, |state| state.bytes == 0)
     }
 
     /// The same, if nobody need be waited for.
-    pub(crate) fn try_file(&self, bytes: u64) -> Option<Held> {
+    pub(crate) fn try_file(&self, bytes: u64) -> Option<MemoryPermit> {
         let mut state = self.state();
         let fits = state.bytes.saturating_add(bytes) <= self.0.most_bytes;
         fits.then(|| self.taken(&mut state, bytes, false))
     }
 
-    fn take(&self, bytes: u64, is_decode: bool, is_alone: impl Fn(&State) -> bool) -> Held {
+    fn take(&self, bytes: u64, is_decode: bool, is_alone: impl Fn(&State) -> bool) -> MemoryPermit {
         let mut state = self.state();
         while state.bytes.saturating_add(bytes) > self.0.most_bytes && !is_alone(&state) {
             // A panic while it was held changed nothing halfway.
@@ -77,10 +77,10 @@ impl Memory {
         self.taken(&mut state, bytes, is_decode)
     }
 
-    fn taken(&self, state: &mut State, bytes: u64, is_decode: bool) -> Held {
+    fn taken(&self, state: &mut State, bytes: u64, is_decode: bool) -> MemoryPermit {
         state.bytes = state.bytes.saturating_add(bytes);
         state.decodes += u64::from(is_decode);
-        Held { _taken: Some(Taken { memory: self.clone(), bytes, is_decode }) }
+        MemoryPermit { _taken: Some(Taken { memory: self.clone(), bytes, is_decode }) }
     }
 
     fn state(&self) -> MutexGuard<'_, State> {
@@ -97,16 +97,16 @@ impl Drop for Taken {
     }
 }
 
-impl fmt::Debug for Memory {
+impl fmt::Debug for MemoryBudget {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         write!(f, "{} of {} bytes", self.state().bytes, self.0.most_bytes)
     }
 }
 
 /// 1 GiB: what a laptop spares for one program.
-impl Default for Memory {
+impl Default for MemoryBudget {
     fn default() -> Self {
-        Memory::of(1 << 30)
+        MemoryBudget::new(1 << 30)
     }
 }
 
@@ -115,7 +115,7 @@ impl Default for Memory {
 /// # Errors
 ///
 /// When the system has no memory left: the picture is set aside, and the run goes on.
-pub(super) fn room(size: usize) -> Result<Vec<u8>, Trouble> {
+pub(super) fn reserve(size: usize) -> Result<Vec<u8>, ReadError> {
     let mut values = Vec::new();
     values.try_reserve_exact(size).map_err(|_| no_memory())?;
     Ok(values)
@@ -125,16 +125,16 @@ pub(super) fn room(size: usize) -> Result<Vec<u8>, Trouble> {
 ///
 /// # Errors
 ///
-/// As [`room`].
-pub(super) fn zeros(size: usize) -> Result<Vec<u8>, Trouble> {
-    let mut values = room(size)?;
+/// As [`reserve`].
+pub(super) fn zeros(size: usize) -> Result<Vec<u8>, ReadError> {
+    let mut values = reserve(size)?;
     values.resize(size, 0);
     Ok(values)
 }
 
 /// Not for want of quality: the next run may have it.
-pub(super) fn no_memory() -> Trouble {
-    Trouble::Unreadable("there is not enough memory to decode it".to_owned())
+pub(super) fn no_memory() -> ReadError {
+    ReadError::Unreadable("there is not enough memory to decode it".to_owned())
 }
 
 #[cfg(test)]
@@ -146,7 +146,7 @@ mod tests {
     #[test]
     fn pictures_share_the_budget_and_one_too_large_goes_alone() {
         const MIB: u64 = 1 << 20;
-        let memory = Memory::of(10 * MIB);
+        let memory = MemoryBudget::new(10 * MIB);
         let (now, most) = (AtomicU64::new(0), AtomicU64::new(0));
         std::thread::scope(|scope| {
             for thread in 0..8 {

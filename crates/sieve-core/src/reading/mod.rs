@@ -22,9 +22,9 @@ mod webp;
 
 pub(crate) use clock::time_of_seconds;
 pub use file::{FileBytes, bytes_of};
-pub(crate) use format::is_picture_name;
+pub(crate) use format::is_image_name;
 pub use format::{Content, Format, content};
-pub use memory::{Held, Memory};
+pub use memory::{MemoryBudget, MemoryPermit};
 pub(crate) use orientation::stored_place;
 pub use pixels::Pixels;
 pub use rows::{Rows, Shape};
@@ -33,7 +33,7 @@ use std::borrow::Cow;
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
-use rows::Want;
+use rows::DecodeRequest;
 use serde::{Deserialize, Serialize};
 
 /// What a picture may cost. Pictures beyond are refused from their header.
@@ -51,7 +51,7 @@ pub struct ReadLimits {
     /// Files of a few kilobytes can ask for any number.
     pub work_pixels: u64,
     /// What all pictures that are being read may take together.
-    pub memory: Memory,
+    pub memory: MemoryBudget,
     /// Asked now and then inside of a long picture; once it is true the picture is given up.
     pub stopped: fn() -> bool,
 }
@@ -78,14 +78,14 @@ pub const READ_LIMITS: [ReadLimit; 4] = [
         default: 200,
         unit: "megapixels",
         unit_size: 1_000_000,
-        why: "larger pictures are refused from their header: twice what the largest common cameras make",
+        why: "larger images are refused from their header: twice what the largest common cameras make",
     },
     ReadLimit {
         name: "max-decoded",
         default: 1024,
         unit: "MiB",
         unit_size: 1 << 20,
-        why: "pictures that take more memory once decoded are refused from their header: what a \
+        why: "images that take more memory once decoded are refused from their header: what a \
               laptop can spare for each of a few threads",
     },
     ReadLimit {
@@ -93,14 +93,14 @@ pub const READ_LIMITS: [ReadLimit; 4] = [
         default: 1024,
         unit: "MiB",
         unit_size: 1 << 20,
-        why: "larger files are not opened: no picture to train on is as large",
+        why: "larger files are not opened: no image to train on is that large",
     },
     ReadLimit {
         name: "max-work",
         default: 4000,
         unit: "megapixels",
         unit_size: 1_000_000,
-        why: "pixels times scans of a JPEG, refused before it is decoded: 20 passes over the largest picture; \
+        why: "pixels times scans of a JPEG, refused before it is decoded: 20 passes over the largest image; \
               progressive files have about ten scans, hostile ones any number",
     },
 ];
@@ -198,7 +198,7 @@ pub struct Facts {
 /// Something odd about a file whose picture is nevertheless whole.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
-pub enum Doubt {
+pub enum ReadWarning {
     /// The picture is complete, but the mark that ends the file is not there.
     MissingEnd,
     /// Bytes follow the end of the picture: how many.
@@ -209,7 +209,7 @@ pub enum Doubt {
 
 /// Why a file gives no picture to train on.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Trouble {
+pub enum ReadError {
     /// The file could not be opened or read: what the system said.
     Unreadable(String),
     /// The file holds no byte.
@@ -221,23 +221,23 @@ pub enum Trouble {
     /// A picture or file beyond the [`ReadLimits`], in words.
     OverLimit(String),
     /// The file ends before its picture does.
-    CutShort(Format, String),
+    Truncated(Format, String),
     /// The data contradicts itself; parts of the picture are lost.
     Damaged(Format, String),
 }
 
 /// What reading one file gave.
 #[derive(Debug)]
-pub struct Picture {
+pub struct DecodedImage {
     /// The facts of the file.
     pub facts: Facts,
     /// What was odd.
-    pub doubts: Vec<Doubt>,
+    pub read_warnings: Vec<ReadWarning>,
     /// The first frame: 8-bit RGB, oriented, transparency flattened on white. Empty after
-    /// [`survey`].
+    /// [`decode_rows`].
     pub pixels: Pixels,
     /// The memory that was taken for it. To be dropped before waiting for other threads.
-    pub held: Held,
+    pub held: MemoryPermit,
 }
 
 /// Decodes every byte of the picture in `bytes` to learn whether it is sound, and hands its rows
@@ -247,13 +247,13 @@ pub struct Picture {
 /// # Errors
 ///
 /// Why the bytes give no picture. Rows may have been handed on before.
-pub fn survey(
+pub fn decode_rows(
     bytes: &[u8],
     limits: &ReadLimits,
     least_side_px: u32,
     rows: &mut dyn Rows,
-) -> Result<Picture, Trouble> {
-    read(bytes, limits, Want::Rows { least_side_px, rows })
+) -> Result<DecodedImage, ReadError> {
+    read(bytes, limits, DecodeRequest::Rows { least_side_px, rows })
 }
 
 /// Decodes the picture in `bytes` at full size.
@@ -261,40 +261,44 @@ pub fn survey(
 /// # Errors
 ///
 /// Why the bytes give no picture.
-pub fn decode(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
-    read(bytes, limits, Want::Pixels)
+pub fn decode(bytes: &[u8], limits: &ReadLimits) -> Result<DecodedImage, ReadError> {
+    read(bytes, limits, DecodeRequest::Pixels)
 }
 
-fn read(bytes: &[u8], limits: &ReadLimits, mut want: Want<'_>) -> Result<Picture, Trouble> {
+fn read(
+    bytes: &[u8],
+    limits: &ReadLimits,
+    mut request: DecodeRequest<'_>,
+) -> Result<DecodedImage, ReadError> {
     if bytes.is_empty() {
-        return Err(Trouble::Empty);
+        return Err(ReadError::Empty);
     }
     limits.admit_file(bytes.len() as u64)?;
     let format = match content(bytes) {
-        Content::Picture(format) => format,
-        Content::OtherPicture(name) => return Err(Trouble::Unsupported(name.to_owned())),
-        Content::Other(what) => return Err(Trouble::NotAnImage(what.map(Cow::Borrowed))),
+        Content::Image(format) => format,
+        Content::OtherImage(name) => return Err(ReadError::Unsupported(name.to_owned())),
+        Content::Other(what) => return Err(ReadError::NotAnImage(what.map(Cow::Borrowed))),
     };
-    let want = &mut want;
-    let mut picture = guarded(format, || match format {
-        Format::Jpeg => jpeg::read(bytes, limits, want),
-        Format::Png => png::read(bytes, limits, want),
-        Format::WebP => webp::read(bytes, limits, want),
-        Format::Gif => gif::read(bytes, limits, want),
+    let request = &mut request;
+    let mut image = guarded(format, || match format {
+        Format::Jpeg => jpeg::read(bytes, limits, request),
+        Format::Png => png::read(bytes, limits, request),
+        Format::WebP => webp::read(bytes, limits, request),
+        Format::Gif => gif::read(bytes, limits, request),
         Format::Bmp | Format::Tiff | Format::Pnm | Format::Qoi => {
-            others::read(format, bytes, limits, want)
+            others::read(format, bytes, limits, request)
         }
     })?;
-    if picture.facts.width_px == 0 || picture.facts.height_px == 0 {
-        return Err(Trouble::Damaged(format, "the picture has no pixels".to_owned()));
+    if image.facts.width_px == 0 || image.facts.height_px == 0 {
+        return Err(ReadError::Damaged(format, "the image has no pixels".to_owned()));
     }
-    let turn = picture.facts.orientation;
+    let turn = image.facts.orientation;
     if orientation::swaps_sides(turn) {
-        let facts = &mut picture.facts;
+        let facts = &mut image.facts;
         (facts.width_px, facts.height_px) = (facts.height_px, facts.width_px);
     }
-    picture.pixels = orientation::upright(picture.pixels, turn)?;
-    Ok(picture)
+    image.pixels = orientation::upright(image.pixels, turn)?;
+    Ok(image)
 }
 
 thread_local! {
@@ -310,19 +314,19 @@ pub fn is_decoding() -> bool {
 /// Reads a picture; a decoder that panics has met a damaged file, and must not end the run.
 fn guarded(
     format: Format,
-    read: impl FnOnce() -> Result<Picture, Trouble>,
-) -> Result<Picture, Trouble> {
+    read: impl FnOnce() -> Result<DecodedImage, ReadError>,
+) -> Result<DecodedImage, ReadError> {
     IS_DECODING.set(true);
     let outcome = catch_unwind(AssertUnwindSafe(read));
     IS_DECODING.set(false);
     outcome.unwrap_or_else(|_| {
-        Err(Trouble::Damaged(format, "the decoder cannot cope with its data".to_owned()))
+        Err(ReadError::Damaged(format, "the decoder cannot cope with its data".to_owned()))
     })
 }
 
 /// What is told of a picture that was given up because the run was stopped. It is not kept.
-fn given_up() -> Trouble {
-    Trouble::Unreadable("reading was stopped".to_owned())
+fn given_up() -> ReadError {
+    ReadError::Unreadable("reading was stopped".to_owned())
 }
 
 impl ReadLimits {
@@ -330,7 +334,7 @@ impl ReadLimits {
     pub fn of_units(units: [u64; 4]) -> Self {
         let [pixels, decoded_bytes, file_bytes, work_pixels] =
             std::array::from_fn(|at| units[at].saturating_mul(READ_LIMITS[at].unit_size));
-        let (memory, stopped) = (Memory::default(), (|| false) as fn() -> bool);
+        let (memory, stopped) = (MemoryBudget::default(), (|| false) as fn() -> bool);
         ReadLimits { pixels, decoded_bytes, file_bytes, work_pixels, memory, stopped }
     }
 
@@ -340,22 +344,22 @@ impl ReadLimits {
     }
 
     /// Refuses a file beyond the limit.
-    pub(crate) fn admit_file(&self, size_bytes: u64) -> Result<(), Trouble> {
+    pub(crate) fn admit_file(&self, size_bytes: u64) -> Result<(), ReadError> {
         let limit = self.file_bytes;
         if size_bytes > limit {
             let reason =
                 format!("the file has {size_bytes} bytes; the limit is {limit} (max-file)");
-            return Err(Trouble::OverLimit(reason));
+            return Err(ReadError::OverLimit(reason));
         }
         Ok(())
     }
 
     /// Refuses a picture that so many scans go over. To be called before they are decoded.
-    fn admit_scans(&self, width: u32, height: u32, scans: u64) -> Result<(), Trouble> {
+    fn admit_scans(&self, width: u32, height: u32, scans: u64) -> Result<(), ReadError> {
         let (work, limit) =
             (Self::scan_pixels(width, height).saturating_mul(scans), self.work_pixels);
         if work > limit {
-            return Err(Trouble::OverLimit(format!(
+            return Err(ReadError::OverLimit(format!(
                 "{width} x {height} in {scans} scans counts as {work} pixels to decode; the limit is \
                  {limit} (max-work)"
             )));
@@ -377,18 +381,18 @@ impl ReadLimits {
 
     /// Refuses a picture of `width` x `height` beyond the limits. To be called with the sizes of
     /// the header, before anything is allocated.
-    fn admit(&self, width: u32, height: u32, bytes_a_pixel: u64) -> Result<(), Trouble> {
+    fn admit(&self, width: u32, height: u32, bytes_a_pixel: u64) -> Result<(), ReadError> {
         let pixels = u64::from(width) * u64::from(height);
         if pixels > self.pixels {
             let limit = self.pixels;
-            return Err(Trouble::OverLimit(format!(
+            return Err(ReadError::OverLimit(format!(
                 "{width} x {height} is {pixels} pixels; the limit is {limit} (max-megapixels)"
             )));
         }
         let bytes = pixels.saturating_mul(bytes_a_pixel);
         if bytes > self.decoded_bytes {
             let limit = self.decoded_bytes;
-            return Err(Trouble::OverLimit(format!(
+            return Err(ReadError::OverLimit(format!(
                 "{width} x {height} pixels of {bytes_a_pixel} bytes are {bytes} bytes; the limit is \
                  {limit} (max-decoded)"
             )));

@@ -1,7 +1,7 @@
 //! EXIF orientation: how a stored picture must be turned to be seen upright.
 
-use super::memory::room;
-use super::{Pixels, Trouble};
+use super::memory::reserve;
+use super::{Pixels, ReadError};
 
 /// True when an upright picture's width is the stored one's height.
 pub(super) fn swaps_sides(orientation: u8) -> bool {
@@ -32,7 +32,7 @@ pub(crate) fn stored_place(
 
 /// Turns a stored picture upright. The meaning of 1 to 8 is that of the EXIF standard (CIPA
 /// DC-008, tag 0x0112): which side of the scene the stored rows and columns begin at.
-pub(super) fn upright(stored: Pixels, orientation: u8) -> Result<Pixels, Trouble> {
+pub(super) fn upright(stored: Pixels, orientation: u8) -> Result<Pixels, ReadError> {
     if orientation <= 1 || stored.data.is_empty() {
         return Ok(stored);
     }
@@ -42,7 +42,7 @@ pub(super) fn upright(stored: Pixels, orientation: u8) -> Result<Pixels, Trouble
     } else {
         (stored_width, stored_height)
     };
-    let mut data = room(stored.data.len())?;
+    let mut data = reserve(stored.data.len())?;
     for y in 0..height {
         for x in 0..width {
             let (columns, rows) = (stored_width as usize, stored_height as usize);

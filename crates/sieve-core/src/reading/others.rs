@@ -10,11 +10,12 @@ use image::{
 };
 
 use super::exif::ExifFacts;
-use super::memory::{no_memory, room, zeros};
-use super::rows::Want;
+use super::memory::{no_memory, reserve, zeros};
+use super::rows::DecodeRequest;
 use super::tiff::{self, Skeleton};
 use super::{
-    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, profile,
+    ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, exif,
+    profile,
 };
 
 /// Greatest size of one pixel that the decoder gives: four channels of 32 bits.
@@ -35,8 +36,8 @@ pub(super) fn read(
     format: Format,
     bytes: &[u8],
     limits: &ReadLimits,
-    want: &mut Want<'_>,
-) -> Result<Picture, Trouble> {
+    request: &mut DecodeRequest<'_>,
+) -> Result<DecodedImage, ReadError> {
     let mut tiff = Skeleton { pages: 1, ..Skeleton::default() };
     let end = match format {
         Format::Qoi => qoi_end(bytes)?,
@@ -48,7 +49,7 @@ pub(super) fn read(
             End::Unknown
         }
     };
-    let trouble = |error| trouble(format, error);
+    let read_error = |error| read_error(format, error);
     let mut source = Cow::Borrowed(bytes);
     if format == Format::Qoi && matches!(end, End::MarkMissing) {
         source.to_mut().extend(QOI_END); // the decoder refuses a picture without
@@ -63,7 +64,7 @@ pub(super) fn read(
     let mut allowance = image::Limits::default();
     allowance.max_alloc = Some(limits.pixels.saturating_mul(BYTES_PER_PIXEL));
     reader.limits(allowance);
-    let mut decoder = reader.into_decoder().map_err(trouble)?;
+    let mut decoder = reader.into_decoder().map_err(read_error)?;
     let (width_px, height_px) = decoder.dimensions();
     limits.admit(width_px, height_px, u64::from(decoder.color_type().bytes_per_pixel()))?;
     let (colour, bits) = match (format, stored_bmp_bits(bytes)) {
@@ -89,19 +90,19 @@ pub(super) fn read(
     let held = limits.memory.decode(pixels * (u64::from(stored.bytes_per_pixel()) + 3));
     let size = usize::try_from(decoder.total_bytes()).map_err(|_| no_memory())?;
     let mut decoded = zeros(size)?;
-    decoder.read_image(&mut decoded).map_err(trouble)?;
+    decoder.read_image(&mut decoded).map_err(read_error)?;
     if !tiff::sums_are_right(bytes, &tiff.deflated, limits.decoded_bytes) {
-        return Err(Trouble::Damaged(format, "the sum of the pixels is wrong".into()));
+        return Err(ReadError::Damaged(format, "the checksum of the pixels is wrong".into()));
     }
     let pixels = in_rgb(width_px, height_px, stored, decoded)?;
-    let doubts = match end {
+    let read_warnings = match end {
         End::At(end) if end < bytes.len() => {
-            vec![Doubt::TrailingBytes((bytes.len() - end) as u64)]
+            vec![ReadWarning::TrailingBytes((bytes.len() - end) as u64)]
         }
-        End::MarkMissing => vec![Doubt::MissingEnd],
+        End::MarkMissing => vec![ReadWarning::MissingEnd],
         End::At(_) | End::Unknown => Vec::new(),
     };
-    Ok(Picture { facts, doubts, pixels: want.take(pixels), held })
+    Ok(DecodedImage { facts, read_warnings, pixels: request.take(pixels), held })
 }
 
 /// Decoded pixels of any kind as 8-bit RGB, row by row, so that no second whole picture is made on the way.
@@ -110,11 +111,11 @@ fn in_rgb(
     height_px: u32,
     stored: ColorType,
     decoded: Vec<u8>,
-) -> Result<Pixels, Trouble> {
+) -> Result<Pixels, ReadError> {
     if stored == ColorType::Rgb8 {
         return Ok(Pixels { width_px, height_px, data: decoded });
     }
-    let mut data = room(width_px as usize * height_px as usize * 3)?;
+    let mut data = reserve(width_px as usize * height_px as usize * 3)?;
     let row_bytes = (width_px as usize * usize::from(stored.bytes_per_pixel())).max(1);
     for row in decoded.chunks_exact(row_bytes) {
         let row = one_row(width_px, stored, row).ok_or_else(no_memory)?;
@@ -147,25 +148,25 @@ fn one_row(width: u32, stored: ColorType, row: &[u8]) -> Option<DynamicImage> {
     })
 }
 
-fn cut_short(format: Format) -> Trouble {
-    Trouble::CutShort(format, "the file ends before its picture does".into())
+fn cut_short(format: Format) -> ReadError {
+    ReadError::Truncated(format, "the file ends before its image does".into())
 }
 
-fn trouble(format: Format, error: ImageError) -> Trouble {
+fn read_error(format: Format, error: ImageError) -> ReadError {
     match error {
         // A TIFF's pixels were all found in their places: what runs out early is damaged.
         error if format == Format::Tiff && ends_early(&error) => {
-            Trouble::Damaged(format, "the data of the picture runs out".into())
+            ReadError::Damaged(format, "the image data ends early".into())
         }
         error if ends_early(&error) => cut_short(format),
         ImageError::Unsupported(error) => {
-            Trouble::Unsupported(format!("{} variety: {error}", format.name()))
+            ReadError::Unsupported(format!("{} variety: {error}", format.name()))
         }
         ImageError::Limits(error) => match error.kind() {
-            LimitErrorKind::Unsupported { .. } => Trouble::Unsupported(error.to_string()),
-            _ => Trouble::OverLimit(error.to_string()),
+            LimitErrorKind::Unsupported { .. } => ReadError::Unsupported(error.to_string()),
+            _ => ReadError::OverLimit(error.to_string()),
         },
-        error => Trouble::Damaged(format, error.to_string()),
+        error => ReadError::Damaged(format, error.to_string()),
     }
 }
 
@@ -282,7 +283,7 @@ fn pam_end(bytes: &[u8]) -> Option<u64> {
 const QOI_END: [u8; 8] = [0, 0, 0, 0, 0, 0, 0, 1];
 
 /// Follows the operations of a QOI file (qoiformat.org, version 1.0) until its pixels are complete.
-fn qoi_end(bytes: &[u8]) -> Result<End, Trouble> {
+fn qoi_end(bytes: &[u8]) -> Result<End, ReadError> {
     let format = Format::Qoi;
     let side = |at: usize| Some(u32::from_be_bytes(bytes.get(at..at + 4)?.try_into().ok()?));
     let (Some(width), Some(height)) = (side(4), side(8)) else {
@@ -298,7 +299,7 @@ fn qoi_end(bytes: &[u8]) -> Result<End, Trouble> {
             Some(0x80..=0xBF) => (2, 1),
             Some(_) => (1, 1),
             None if bytes.ends_with(&QOI_END) => {
-                return Err(Trouble::Damaged(format, "the data of the picture runs out".into()));
+                return Err(ReadError::Damaged(format, "the image data ends early".into()));
             }
             None => return Err(cut_short(format)),
         };

@@ -1,7 +1,7 @@
 //! The one kind of picture that the rest of the program works on.
 
-use super::Trouble;
-use super::memory::room;
+use super::ReadError;
+use super::memory::reserve;
 
 /// A picture of `height_px` rows x `width_px` columns x 3 channels (red, green, blue), row-major,
 /// each value 0 to 255, gamma-encoded as in its file.
@@ -31,8 +31,8 @@ impl Pixels {
     /// # Errors
     ///
     /// When there is no memory for them.
-    pub(super) fn from_rgba(width_px: u32, height_px: u32, rgba: &[u8]) -> Result<Self, Trouble> {
-        let mut data = room(rgba.len() / 4 * 3)?;
+    pub(super) fn from_rgba(width_px: u32, height_px: u32, rgba: &[u8]) -> Result<Self, ReadError> {
+        let mut data = reserve(rgba.len() / 4 * 3)?;
         data.extend(rgba.chunks_exact(4).flat_map(|p| flatten([p[0], p[1], p[2]], p[3])));
         Ok(Pixels { width_px, height_px, data })
     }

@@ -10,10 +10,11 @@ use png::{BitDepth, ColorType, DecodeOptions, Decoder, DecodingError, Info, Tran
 
 use chunks::{Chunks, End};
 
-use super::memory::{Held, no_memory, room, zeros};
-use super::rows::{Shape, Want};
+use super::memory::{MemoryPermit, no_memory, reserve, zeros};
+use super::rows::{DecodeRequest, Shape};
 use super::{
-    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, given_up, pixels,
+    ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, exif,
+    given_up, pixels,
 };
 
 /// Memory that one picture's chunks and rows may take beside its pixels, in bytes: a row of the
@@ -26,9 +27,9 @@ const END_CHUNK: [u8; 12] = *b"\0\0\0\0IEND\xae\x42\x60\x82";
 pub(super) fn read(
     bytes: &[u8],
     limits: &ReadLimits,
-    want: &mut Want<'_>,
-) -> Result<Picture, Trouble> {
-    let chunks = Chunks::of(bytes);
+    request: &mut DecodeRequest<'_>,
+) -> Result<DecodedImage, ReadError> {
+    let chunks = Chunks::new(bytes);
     let mut whole = Cow::Borrowed(bytes);
     match chunks.end {
         End::Complete(_) => {}
@@ -36,43 +37,46 @@ pub(super) fn read(
         // If the picture decodes once the mark is there, only the mark was missing.
         End::Missing => whole.to_mut().extend(END_CHUNK),
     }
-    let (decoded, doubt) = match decode(&whole, limits, want, Checks::All) {
+    let (decoded, read_warning) = match decode(&whole, limits, request, Checks::All) {
         Ok(decoded) => (decoded, None),
         // A sum that is wrong outside of the picture's own chunks leaves the picture whole.
-        Err(trouble @ Trouble::Damaged(..)) => {
-            let doubt = Doubt::Suspect("a chunk beside the picture is damaged".into());
-            match decode(&whole, limits, want, Checks::PictureOnly) {
-                Ok(decoded) => (decoded, Some(doubt)),
+        Err(read_error @ ReadError::Damaged(..)) => {
+            let read_warning =
+                ReadWarning::Suspect("a chunk outside the image data is damaged".into());
+            match decode(&whole, limits, request, Checks::ImageOnly) {
+                Ok(decoded) => (decoded, Some(read_warning)),
                 Err(_) if matches!(chunks.end, End::Missing) => return Err(cut_short()),
-                Err(_) => return Err(trouble),
+                Err(_) => return Err(read_error),
             }
         }
         Err(other) => return Err(other),
     };
-    let Decoded { mut picture, taken, stream_bytes } = decoded;
-    picture.doubts.extend(doubt);
-    picture.doubts.extend(chunks.packed_beside(bytes));
-    if let Want::Rows { .. } = want {
-        picture.doubts.extend(chunks.left_over(bytes, taken, stream_bytes));
+    let Decoded { mut image, taken, stream_bytes } = decoded;
+    image.read_warnings.extend(read_warning);
+    image.read_warnings.extend(chunks.packed_beside(bytes));
+    if let DecodeRequest::Rows { .. } = request {
+        image.read_warnings.extend(chunks.left_over(bytes, taken, stream_bytes));
     }
-    picture.facts.profile = chunks.profile;
+    image.facts.profile = chunks.profile;
     match chunks.end {
-        End::Complete(left) if left > 0 => picture.doubts.push(Doubt::TrailingBytes(left)),
-        End::Missing => picture.doubts.push(Doubt::MissingEnd),
+        End::Complete(left) if left > 0 => {
+            image.read_warnings.push(ReadWarning::TrailingBytes(left))
+        }
+        End::Missing => image.read_warnings.push(ReadWarning::MissingEnd),
         _ => {}
     }
-    Ok(picture)
+    Ok(image)
 }
 
 #[derive(Clone, Copy, PartialEq, Eq)]
 enum Checks {
     All,
-    PictureOnly,
+    ImageOnly,
 }
 
 /// A picture, and what can be told of the stream of its pixels.
 struct Decoded {
-    picture: Picture,
+    image: DecodedImage,
     /// How far the file was read when the last row came; none where the rows came in another order.
     taken: Option<usize>,
     /// Bytes that the rows take unpacked, with the byte before each that names its filter.
@@ -116,43 +120,45 @@ const ROWS_A_STEP: usize = 64;
 fn decode(
     bytes: &[u8],
     limits: &ReadLimits,
-    want: &mut Want<'_>,
+    request: &mut DecodeRequest<'_>,
     checks: Checks,
-) -> Result<Decoded, Trouble> {
+) -> Result<Decoded, ReadError> {
     let taken = Cell::new(0);
     let file = Followed { file: Cursor::new(bytes), taken: &taken };
     let mut options = DecodeOptions::default();
     options.set_ignore_adler32(false);
-    options.set_skip_ancillary_crc_failures(checks == Checks::PictureOnly);
+    options.set_skip_ancillary_crc_failures(checks == Checks::ImageOnly);
     options.set_ignore_text_chunk(true);
     options.set_ignore_iccp_chunk(true); // its profile may unpack to hundreds of megabytes
     let mut decoder = Decoder::new_with_options(file, options);
     decoder.set_limits(png::Limits { bytes: CHUNK_BYTES });
     decoder.set_transformations(Transformations::EXPAND | Transformations::STRIP_16);
-    let header = decoder.read_header_info().map_err(trouble)?;
+    let header = decoder.read_header_info().map_err(read_error)?;
     limits.admit(header.width, header.height, header.bytes_per_pixel() as u64)?;
-    let mut reader = decoder.read_info().map_err(trouble)?;
+    let mut reader = decoder.read_info().map_err(read_error)?;
     let (width_px, height_px) = (reader.info().width, reader.info().height);
 
     let stored = reader.output_color_type().0;
     let mut whole = Pixels::default();
     let rgb_bytes = width_px as usize * height_px as usize * 3;
-    let (mut last, held): (Option<usize>, Held);
+    let (mut last, held): (Option<usize>, MemoryPermit);
     if reader.info().interlaced {
         let size = reader.output_buffer_size().ok_or_else(no_memory)?;
         held = limits.memory.decode(size as u64 + rgb_bytes as u64);
         let mut buffer = zeros(size)?;
-        reader.next_frame(&mut buffer).map_err(trouble)?;
-        let mut data = room(rgb_bytes)?;
+        reader.next_frame(&mut buffer).map_err(read_error)?;
+        let mut data = reserve(rgb_bytes)?;
         append_rgb(&mut data, stored, &buffer);
-        whole = want.take(Pixels { width_px, height_px, data });
+        whole = request.take(Pixels { width_px, height_px, data });
         last = None;
     } else {
-        let is_whole = matches!(want, Want::Pixels);
+        let is_whole = matches!(request, DecodeRequest::Pixels);
         held = limits.memory.decode(if is_whole { rgb_bytes as u64 } else { 0 });
-        match want {
-            Want::Rows { rows, .. } => rows.begin(Shape::full(width_px, height_px)),
-            Want::Pixels => whole = Pixels { width_px, height_px, data: room(rgb_bytes)? },
+        match request {
+            DecodeRequest::Rows { rows, .. } => rows.begin(Shape::full(width_px, height_px)),
+            DecodeRequest::Pixels => {
+                whole = Pixels { width_px, height_px, data: reserve(rgb_bytes)? }
+            }
         }
         let mut rgb = Vec::new();
         last = Some(0);
@@ -160,12 +166,14 @@ fn decode(
             if number.is_multiple_of(ROWS_A_STEP) && (limits.stopped)() {
                 return Err(given_up());
             }
-            let Some(row) = reader.next_row().map_err(trouble)? else { break };
+            let Some(row) = reader.next_row().map_err(read_error)? else { break };
             last = Some(taken.get());
-            match want {
-                Want::Pixels => append_rgb(&mut whole.data, stored, row.data()),
-                Want::Rows { rows, .. } if stored == ColorType::Rgb => rows.row(row.data()),
-                Want::Rows { rows, .. } => {
+            match request {
+                DecodeRequest::Pixels => append_rgb(&mut whole.data, stored, row.data()),
+                DecodeRequest::Rows { rows, .. } if stored == ColorType::Rgb => {
+                    rows.row(row.data())
+                }
+                DecodeRequest::Rows { rows, .. } => {
                     rgb.clear();
                     append_rgb(&mut rgb, stored, row.data());
                     rows.row(&rgb);
@@ -173,10 +181,10 @@ fn decode(
             }
         }
         // Reads the rest of the stream, and with it its sum.
-        reader.next_row().map_err(trouble)?;
+        reader.next_row().map_err(read_error)?;
     }
     let stream_bytes = stream_bytes(reader.info());
-    reader.finish().map_err(trouble)?;
+    reader.finish().map_err(read_error)?;
     let info = reader.info();
     let told = info.exif_metadata.as_deref().map(exif::facts).unwrap_or_default();
     let facts = Facts {
@@ -197,8 +205,8 @@ fn decode(
         captured: told.captured,
         camera: told.camera,
     };
-    let picture = Picture { facts, doubts: Vec::new(), pixels: whole, held };
-    Ok(Decoded { picture, taken: last, stream_bytes })
+    let image = DecodedImage { facts, read_warnings: Vec::new(), pixels: whole, held };
+    Ok(Decoded { image, taken: last, stream_bytes })
 }
 
 fn colour(stored: ColorType, has_transparent_colour: bool) -> ColourMode {
@@ -226,17 +234,17 @@ fn append_rgb(rgb: &mut Vec<u8>, stored: ColorType, row: &[u8]) {
     }
 }
 
-fn trouble(error: DecodingError) -> Trouble {
+fn read_error(error: DecodingError) -> ReadError {
     match error {
         DecodingError::LimitsExceeded => {
-            Trouble::OverLimit("a row or chunk needs more memory than is allowed".into())
+            ReadError::OverLimit("a row or chunk needs more memory than is allowed".into())
         }
-        error => Trouble::Damaged(Format::Png, error.to_string()),
+        error => ReadError::Damaged(Format::Png, error.to_string()),
     }
 }
 
-fn cut_short() -> Trouble {
-    Trouble::CutShort(Format::Png, "the file ends before its picture does".into())
+fn cut_short() -> ReadError {
+    ReadError::Truncated(Format::Png, "the file ends before its image does".into())
 }
 
 /// Bytes of an unpacked stream of pixels (PNG, third edition, 7.2): a filter byte and the samples of each row, of

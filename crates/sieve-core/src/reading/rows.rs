@@ -27,7 +27,7 @@ pub trait Rows {
 }
 
 /// What is wanted of a picture beside its facts.
-pub(super) enum Want<'a> {
+pub(super) enum DecodeRequest<'a> {
     /// All of it, at full size.
     Pixels,
     /// Its rows. It may be decoded smaller, as long as both sides keep this many pixels.
@@ -41,12 +41,12 @@ impl Shape {
     }
 }
 
-impl Want<'_> {
+impl DecodeRequest<'_> {
     /// Hands on a picture that was decoded whole; gives it back where it is wanted so.
     pub fn take(&mut self, pixels: Pixels) -> Pixels {
         match self {
-            Want::Pixels => pixels,
-            Want::Rows { rows, .. } => {
+            DecodeRequest::Pixels => pixels,
+            DecodeRequest::Rows { rows, .. } => {
                 rows.begin(Shape::full(pixels.width_px, pixels.height_px));
                 let row_bytes = (pixels.width_px as usize * 3).max(1);
                 pixels.data.chunks_exact(row_bytes).for_each(|row| rows.row(row));

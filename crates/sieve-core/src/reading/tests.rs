@@ -9,8 +9,8 @@ use image::{ExtendedColorType, ImageEncoder};
 use proptest::prelude::*;
 
 use super::{
-    ColourMode, Content, Doubt, Format, Picture, Pixels, ReadLimits, Rows, Shape, Trouble, content,
-    decode, guarded, survey,
+    ColourMode, Content, DecodedImage, Format, Pixels, ReadError, ReadLimits, ReadWarning, Rows,
+    Shape, content, decode, decode_rows, guarded,
 };
 
 const WIDTH: usize = 120;
@@ -106,35 +106,35 @@ impl Rows for Counted {
 }
 
 /// Reads a file as `audit` does. Of a sound one every row comes.
-fn check(bytes: &[u8], limits: &ReadLimits) -> Result<Picture, Trouble> {
+fn check(bytes: &[u8], limits: &ReadLimits) -> Result<DecodedImage, ReadError> {
     let mut rows = Counted::default();
-    let picture = survey(bytes, limits, 64, &mut rows)?;
+    let image = decode_rows(bytes, limits, 64, &mut rows)?;
     assert_eq!(rows.rows, rows.shape.unwrap().rows);
-    Ok(picture)
+    Ok(image)
 }
 
-fn checked(bytes: &[u8]) -> Result<Vec<Doubt>, Trouble> {
-    check(bytes, &ReadLimits::default()).map(|picture| picture.doubts)
+fn checked(bytes: &[u8]) -> Result<Vec<ReadWarning>, ReadError> {
+    check(bytes, &ReadLimits::default()).map(|image| image.read_warnings)
 }
 
 #[test]
 fn sound_files_are_read_without_a_doubt() {
     for (name, bytes, _) in sound_files() {
         let limits = ReadLimits::default();
-        let picture =
-            decode(&bytes, &limits).unwrap_or_else(|trouble| panic!("{name}: {trouble:?}"));
-        assert_eq!(picture.doubts, [], "{name}");
-        assert_eq!((picture.facts.width_px, picture.facts.height_px), (120, 90), "{name}");
-        assert_eq!(picture.facts.frames, if name == "animated GIF" { 3 } else { 1 }, "{name}");
+        let image =
+            decode(&bytes, &limits).unwrap_or_else(|read_error| panic!("{name}: {read_error:?}"));
+        assert_eq!(image.read_warnings, [], "{name}");
+        assert_eq!((image.facts.width_px, image.facts.height_px), (120, 90), "{name}");
+        assert_eq!(image.facts.frames, if name == "animated GIF" { 3 } else { 1 }, "{name}");
         let checked = check(&bytes, &limits).unwrap();
-        assert_eq!(checked.facts, picture.facts, "{name}");
+        assert_eq!(checked.facts, image.facts, "{name}");
         assert_eq!(checked.pixels, Pixels::default(), "{name}: a check keeps no pixels");
         let lossless = !name.contains("JPEG") && !name.contains("GIF");
         if lossless {
-            assert_eq!(picture.pixels, pixels_of(&painted()), "{name}");
+            assert_eq!(image.pixels, pixels_of(&painted()), "{name}");
         } else if name.ends_with("JPEG") && name != "grey JPEG" {
             let original = painted();
-            let differences = picture.pixels.data.iter().zip(&original.data);
+            let differences = image.pixels.data.iter().zip(&original.data);
             let sum: u64 = differences.map(|(a, b)| u64::from(a.abs_diff(*b))).sum();
             assert!(sum / (120 * 90 * 3) < 8, "{name}: the picture is the one that was painted");
         }
@@ -150,8 +150,8 @@ fn every_cut_is_found() {
             // A cut that takes no more than the end mark leaves the picture whole.
             let only_mark = mark > 0 && bytes.len() - length <= mark;
             let found = match &verdict {
-                Err(Trouble::CutShort(..)) => true,
-                Ok(doubts) => only_mark && *doubts == [Doubt::MissingEnd],
+                Err(ReadError::Truncated(..)) => true,
+                Ok(read_warnings) => only_mark && *read_warnings == [ReadWarning::MissingEnd],
                 Err(_) => false,
             };
             assert!(found, "{name} at {share}: {verdict:?}");
@@ -164,12 +164,12 @@ fn a_lost_end_mark_and_trailing_bytes_are_no_cuts() {
     for (name, bytes, mark) in sound_files() {
         if mark > 0 {
             let without = &bytes[..bytes.len() - mark];
-            assert_eq!(checked(without), Ok(vec![Doubt::MissingEnd]), "{name}");
+            assert_eq!(checked(without), Ok(vec![ReadWarning::MissingEnd]), "{name}");
         }
         let mut longer = bytes.clone();
         longer.extend(b"something else");
         // What a TIFF may hold behind its pixels is not for us to know.
-        let expected = if name == "TIFF" { vec![] } else { vec![Doubt::TrailingBytes(14)] };
+        let expected = if name == "TIFF" { vec![] } else { vec![ReadWarning::TrailingBytes(14)] };
         assert_eq!(checked(&longer), Ok(expected), "{name}");
     }
 }
@@ -186,8 +186,8 @@ fn lost_data_is_noticed_where_the_format_allows() {
         broken[middle..middle + 512].fill(0);
         let verdict = checked(&broken);
         let noticed = match &verdict {
-            Err(Trouble::Damaged(..) | Trouble::CutShort(..)) => true,
-            Ok(doubts) => matches!(doubts[..], [Doubt::Suspect(_), ..]),
+            Err(ReadError::Damaged(..) | ReadError::Truncated(..)) => true,
+            Ok(read_warnings) => matches!(read_warnings[..], [ReadWarning::Suspect(_), ..]),
             Err(_) => false,
         };
         assert!(noticed, "{name}: {verdict:?}");
@@ -200,11 +200,11 @@ fn a_png_is_sound_apart_from_a_damaged_comment() {
     // A text chunk behind the header, with a sum that is not its own.
     let chunk = b"\0\0\0\x05tEXta\0abc\x01\x02\x03\x04";
     let with_comment = [&png[..33], chunk, &png[33..]].concat();
-    assert!(matches!(checked(&with_comment).unwrap()[..], [Doubt::Suspect(_)]));
+    assert!(matches!(checked(&with_comment).unwrap()[..], [ReadWarning::Suspect(_)]));
     let mut flipped = png;
     let middle = flipped.len() / 2;
     flipped[middle] ^= 1;
-    assert!(matches!(checked(&flipped), Err(Trouble::Damaged(Format::Png, _))));
+    assert!(matches!(checked(&flipped), Err(ReadError::Damaged(Format::Png, _))));
 }
 
 #[test]
@@ -213,10 +213,10 @@ fn pictures_are_turned_upright() {
     for (orientation, sides) in [(1, (120, 90)), (3, (120, 90)), (6, (90, 120)), (8, (90, 120))] {
         let exif = Exif { taken: "2026:07:06 08:00:00".into(), camera: "Bench", orientation };
         let bytes = encode::jpeg(&painted, 95.0, Jpeg::Baseline, Some(&exif));
-        let picture = decode(&bytes, &ReadLimits::default()).unwrap();
-        assert_eq!(picture.facts.orientation, orientation as u8);
-        assert_eq!((picture.facts.width_px, picture.facts.height_px), sides);
-        assert_eq!((picture.pixels.width_px, picture.pixels.height_px), sides);
+        let image = decode(&bytes, &ReadLimits::default()).unwrap();
+        assert_eq!(image.facts.orientation, orientation as u8);
+        assert_eq!((image.facts.width_px, image.facts.height_px), sides);
+        assert_eq!((image.pixels.width_px, image.pixels.height_px), sides);
         let plain = encode::jpeg(&painted, 95.0, Jpeg::Baseline, None);
         let plain = decode(&plain, &ReadLimits::default()).unwrap().pixels;
         let corner = match orientation {
@@ -225,7 +225,7 @@ fn pictures_are_turned_upright() {
             6 => plain.at(0, 89),
             _ => plain.at(119, 0),
         };
-        assert_eq!(picture.pixels.at(0, 0), corner, "{orientation}");
+        assert_eq!(image.pixels.at(0, 0), corner, "{orientation}");
     }
 }
 
@@ -245,9 +245,9 @@ fn inks_become_light() {
         jpeg.set_quality(100.0);
         let mut started = jpeg.start_compress(Vec::new()).unwrap();
         started.write_scanlines(&ink.repeat(256)).unwrap();
-        let picture = decode(&started.finish().unwrap(), &ReadLimits::default()).unwrap();
-        assert_eq!(picture.facts.colour, ColourMode::Cmyk);
-        let seen = picture.pixels.at(8, 8);
+        let image = decode(&started.finish().unwrap(), &ReadLimits::default()).unwrap();
+        assert_eq!(image.facts.colour, ColourMode::Cmyk);
+        let seen = image.pixels.at(8, 8);
         assert!(seen.iter().zip(light).all(|(a, b)| a.abs_diff(b) <= 2), "{ink:?}: {seen:?}");
     }
 }
@@ -281,8 +281,8 @@ fn every_kind_of_png_becomes_rgb_on_white() {
     use ::png::BitDepth::{Eight, One, Sixteen};
     use ::png::ColorType::{Grayscale, GrayscaleAlpha, Indexed, Rgb, Rgba};
     let read = |bytes: Vec<u8>| {
-        let picture = decode(&bytes, &ReadLimits::default()).unwrap();
-        (picture.facts.colour, picture.facts.bits, picture.pixels.data)
+        let image = decode(&bytes, &ReadLimits::default()).unwrap();
+        (image.facts.colour, image.facts.bits, image.pixels.data)
     };
     assert_eq!(
         read(small_png(Grayscale, One, &[0b0100_0000], &[], &[])),
@@ -314,15 +314,15 @@ fn bombs_are_refused_from_their_headers() {
     let mut gif = gif(1);
     gif[6..10].fill(0xFF);
     let started = Instant::now();
-    assert!(matches!(checked(&png), Err(Trouble::OverLimit(_))));
-    assert!(matches!(checked(&gif), Err(Trouble::OverLimit(_))));
+    assert!(matches!(checked(&png), Err(ReadError::OverLimit(_))));
+    assert!(matches!(checked(&gif), Err(ReadError::OverLimit(_))));
     let small = ReadLimits { pixels: 100, file_bytes: 50_000, ..ReadLimits::default() };
     for (name, bytes, _) in sound_files() {
         let verdict = check(&bytes, &small).map(|_| ());
-        assert!(matches!(verdict, Err(Trouble::OverLimit(_))), "{name}: {verdict:?}");
+        assert!(matches!(verdict, Err(ReadError::OverLimit(_))), "{name}: {verdict:?}");
     }
     let long = ReadLimits { file_bytes: 10, ..small };
-    assert!(matches!(check(&gif, &long), Err(Trouble::OverLimit(_))));
+    assert!(matches!(check(&gif, &long), Err(ReadError::OverLimit(_))));
     assert!(started.elapsed().as_secs() < 2);
 }
 
@@ -330,7 +330,7 @@ fn bombs_are_refused_from_their_headers() {
 fn rubbish_in_place_of_a_gif_trailer_is_noticed() {
     let mut gif = gif(1);
     *gif.last_mut().unwrap() = 0x3A;
-    assert!(matches!(checked(&gif).unwrap()[..], [Doubt::Suspect(_)]));
+    assert!(matches!(checked(&gif).unwrap()[..], [ReadWarning::Suspect(_)]));
 }
 
 #[test]
@@ -351,7 +351,7 @@ fn a_jpeg_of_endless_scans_is_refused() {
     let last_scan = jpeg.windows(2).rposition(|pair| pair == b"\xff\xda").unwrap();
     let bomb = [&jpeg[..end], &jpeg[last_scan..end].repeat(600), b"\xff\xd9"].concat();
     let refused = |limits: &ReadLimits| match check(&bomb, limits) {
-        Err(Trouble::OverLimit(why)) => why,
+        Err(ReadError::OverLimit(why)) => why,
         other => panic!("{other:?}"),
     };
     let scans = bomb.windows(2).filter(|pair| *pair == b"\xff\xda").count();
@@ -361,10 +361,13 @@ fn a_jpeg_of_endless_scans_is_refused() {
     assert!(refused(&ReadLimits::default()).contains(&why), "{why}");
     let allowed = ReadLimits { work_pixels: work as u64, ..ReadLimits::default() };
     let read = check(&bomb, &allowed);
-    assert!(!matches!(read, Err(Trouble::OverLimit(_))), "whoever wants it may have it: {read:?}");
+    assert!(
+        !matches!(read, Err(ReadError::OverLimit(_))),
+        "whoever wants it may have it: {read:?}"
+    );
     let stops = ReadLimits { stopped: || true, ..allowed };
     assert!(
-        matches!(check(&bomb, &stops), Err(Trouble::Unreadable(why)) if why.contains("stopped"))
+        matches!(check(&bomb, &stops), Err(ReadError::Unreadable(why)) if why.contains("stopped"))
     );
 }
 
@@ -411,7 +414,7 @@ fn what_a_png_packs_beside_its_pixels_is_noticed() {
     };
     let told = |file: Vec<u8>| match &checked(&file).unwrap()[..] {
         [] => "sound".to_owned(),
-        [Doubt::Suspect(what)] => what.clone(),
+        [ReadWarning::Suspect(what)] => what.clone(),
         other => panic!("{other:?}"),
     };
     let before = |chunk: &'static [u8], content: Vec<u8>| {
@@ -439,11 +442,11 @@ fn what_a_png_packs_beside_its_pixels_is_noticed() {
         (before(b"iTXt", [b"N\0\0\0en\0N\0", &bomb[..]].concat()), "sound".to_owned()),
         (
             stream(&|data| deflated(&[inflated(&data), vec![0; 1000]].concat())),
-            "its stream of pixels has 1000 bytes more than the picture".to_owned(),
+            "its stream of pixels has 1000 bytes more than the image".to_owned(),
         ),
         (
             stream(&|data| deflated(&[inflated(&data), vec![0; 40 << 20]].concat())),
-            "its stream of pixels has at least 16777216 bytes more than the picture".to_owned(),
+            "its stream of pixels has at least 16777216 bytes more than the image".to_owned(),
         ),
         (
             stream(&|data| [&data[..], b"a message"].concat()),
@@ -463,28 +466,28 @@ fn a_panic_inside_of_a_decoder_is_known_to_be_one() {
         assert!(super::is_decoding());
         std::panic::resume_unwind(Box::new("the decoder gave up"))
     });
-    assert!(matches!(outcome, Err(Trouble::Damaged(Format::WebP, _))));
+    assert!(matches!(outcome, Err(ReadError::Damaged(Format::WebP, _))));
     assert!(!super::is_decoding());
-    assert!(matches!(super::memory::room(usize::MAX / 2), Err(Trouble::Unreadable(_))));
+    assert!(matches!(super::memory::reserve(usize::MAX / 2), Err(ReadError::Unreadable(_))));
 }
 
 #[test]
 fn a_picture_without_pixels_is_none() {
     let mut gif = gif(1);
     gif[6..10].fill(0);
-    assert!(matches!(checked(&gif), Err(Trouble::Damaged(Format::Gif, _))));
+    assert!(matches!(checked(&gif), Err(ReadError::Damaged(Format::Gif, _))));
 }
 
 #[test]
 fn a_decoder_that_panics_ends_no_run() {
     let verdict = guarded(Format::Gif, || panic!("a decoder's mistake"));
-    assert!(matches!(verdict, Err(Trouble::Damaged(Format::Gif, _))));
+    assert!(matches!(verdict, Err(ReadError::Damaged(Format::Gif, _))));
 }
 
 #[test]
 fn content_decides_what_a_file_is() {
     let not_an_image = |bytes: &[u8]| match check(bytes, &ReadLimits::default()) {
-        Err(Trouble::NotAnImage(what)) => what,
+        Err(ReadError::NotAnImage(what)) => what,
         other => panic!("{other:?}"),
     };
     assert_eq!(not_an_image(b"Trays of rack 4\n").as_deref(), Some("text"));
@@ -496,7 +499,7 @@ fn content_decides_what_a_file_is() {
     assert_eq!(not_an_image(b"\x01\x02\xff\xfe"), None);
     assert_eq!(not_an_image(b"BM is short for bench mark").as_deref(), Some("text"));
     assert_eq!(not_an_image(b"P6 was the sixth rack").as_deref(), Some("text"));
-    assert_eq!(checked(b""), Err(Trouble::Empty));
+    assert_eq!(checked(b""), Err(ReadError::Empty));
     for (bytes, name) in [
         (&b"\0\0\0\x1cftypavif...."[..], "AVIF"),
         (b"\0\0\0\x18ftypheic....", "HEIC"),
@@ -504,9 +507,9 @@ fn content_decides_what_a_file_is() {
         (b"8BPS\0\x01", "Photoshop document"),
         (b"<?xml version='1.0'?>\n<svg xmlns='x'/>", "SVG drawing"),
     ] {
-        assert_eq!(checked(bytes), Err(Trouble::Unsupported(name.into())));
+        assert_eq!(checked(bytes), Err(ReadError::Unsupported(name.into())));
     }
-    assert_eq!(content(b"\xff\xd8\xff\xe0"), Content::Picture(Format::Jpeg));
+    assert_eq!(content(b"\xff\xd8\xff\xe0"), Content::Image(Format::Jpeg));
     assert_eq!(Format::of_extension("jpeg"), Some(Format::Jpeg));
     assert_eq!(Format::of_extension("txt"), None);
 }
@@ -525,11 +528,8 @@ fn jpegs_are_scaled_as_far_as_both_sides_stay_long_enough() {
     let shape = |width: usize, height: usize, kind: Jpeg| {
         let mut rows = Counted::default();
         let jpeg = encode::jpeg(&smooth(width, height), 90.0, kind, None);
-        let picture = survey(&jpeg, &ReadLimits::default(), 64, &mut rows).unwrap();
-        assert_eq!(
-            (picture.facts.width_px, picture.facts.height_px),
-            (width as u32, height as u32)
-        );
+        let image = decode_rows(&jpeg, &ReadLimits::default(), 64, &mut rows).unwrap();
+        assert_eq!((image.facts.width_px, image.facts.height_px), (width as u32, height as u32));
         rows.shape.unwrap()
     };
     // The last row stands for three of the picture's, not four.
@@ -559,7 +559,7 @@ fn deep_pictures_have_a_limit_in_bytes() {
     assert!(check(&deep, &ReadLimits::default()).is_ok());
     let refused = check(&deep, &limits);
     assert!(
-        matches!(&refused, Err(Trouble::OverLimit(why)) if why.contains("64800 bytes")),
+        matches!(&refused, Err(ReadError::OverLimit(why)) if why.contains("64800 bytes")),
         "{refused:?}"
     );
 }
@@ -605,10 +605,10 @@ proptest! {
         file[start..end].copy_from_slice(&bytes[..end - start]);
         let limits = ReadLimits { pixels: 1_000_000, ..ReadLimits::default() };
         let verdict = if keep { decode(&file, &limits) } else { check(&file, &limits) };
-        if let Ok(picture) = verdict {
-            let area = u64::from(picture.facts.width_px) * u64::from(picture.facts.height_px);
+        if let Ok(image) = verdict {
+            let area = u64::from(image.facts.width_px) * u64::from(image.facts.height_px);
             prop_assert!(area <= 1_000_000, "{}", name);
-            prop_assert_eq!(picture.pixels.data.len() as u64, if keep { area * 3 } else { 0 });
+            prop_assert_eq!(image.pixels.data.len() as u64, if keep { area * 3 } else { 0 });
         }
     }
 }

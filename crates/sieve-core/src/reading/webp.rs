@@ -5,22 +5,23 @@ use std::io::Cursor;
 use image_webp::{DecodingError, WebPDecoder};
 
 use super::memory::zeros;
-use super::rows::Want;
+use super::rows::DecodeRequest;
 use super::{
-    ColourMode, Doubt, Facts, Format, Picture, Pixels, ReadLimits, Trouble, exif, profile,
+    ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, exif,
+    profile,
 };
 
 pub(super) fn read(
     bytes: &[u8],
     limits: &ReadLimits,
-    want: &mut Want<'_>,
-) -> Result<Picture, Trouble> {
+    request: &mut DecodeRequest<'_>,
+) -> Result<DecodedImage, ReadError> {
     let left = bytes_after_container(bytes)?;
-    let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(trouble)?;
+    let mut decoder = WebPDecoder::new(Cursor::new(bytes)).map_err(read_error)?;
     let (width_px, height_px) = decoder.dimensions();
     limits.admit(width_px, height_px, if decoder.has_alpha() { 4 } else { 3 })?;
     let size = decoder.output_buffer_size().ok_or_else(|| {
-        Trouble::OverLimit(format!("{width_px} x {height_px} does not fit into memory"))
+        ReadError::OverLimit(format!("{width_px} x {height_px} does not fit into memory"))
     })?;
     let has_alpha = decoder.has_alpha();
     // Metadata that cannot be read is no reason to refuse the picture.
@@ -43,20 +44,20 @@ pub(super) fn read(
     let pixels = u64::from(width_px) * u64::from(height_px);
     let held = limits.memory.decode(size as u64 + pixels * if has_alpha { 7 } else { 4 });
     let mut buffer = zeros(size)?;
-    decoder.read_image(&mut buffer).map_err(trouble)?;
-    let mut doubts = Vec::new();
+    decoder.read_image(&mut buffer).map_err(read_error)?;
+    let mut read_warnings = Vec::new();
     if left > 0 {
-        doubts.push(Doubt::TrailingBytes(left));
+        read_warnings.push(ReadWarning::TrailingBytes(left));
     }
     if let Some(number) = damaged_frame(&mut decoder, facts.frames, limits) {
-        doubts.push(Doubt::Suspect(format!("frame {number} is damaged")));
+        read_warnings.push(ReadWarning::Suspect(format!("frame {number} is damaged")));
     }
     let pixels = if has_alpha {
         Pixels::from_rgba(width_px, height_px, &buffer)?
     } else {
         Pixels { width_px, height_px, data: buffer }
     };
-    Ok(Picture { facts, doubts, pixels: want.take(pixels), held })
+    Ok(DecodedImage { facts, read_warnings, pixels: request.take(pixels), held })
 }
 
 /// The first frame behind the picture that does not decode, if there is one. No part of the picture,
@@ -80,7 +81,7 @@ fn damaged_frame(
 }
 
 /// How many bytes follow the RIFF container, which is padded to an even length.
-fn bytes_after_container(bytes: &[u8]) -> Result<u64, Trouble> {
+fn bytes_after_container(bytes: &[u8]) -> Result<u64, ReadError> {
     let Some(size) = bytes.get(4..8) else {
         return Err(cut_short());
     };
@@ -93,18 +94,18 @@ fn bytes_after_container(bytes: &[u8]) -> Result<u64, Trouble> {
     Ok(length.saturating_sub(stated + stated % 2))
 }
 
-fn cut_short() -> Trouble {
-    Trouble::CutShort(Format::WebP, "the file is shorter than its header says".into())
+fn cut_short() -> ReadError {
+    ReadError::Truncated(Format::WebP, "the file is shorter than its header says".into())
 }
 
-fn trouble(error: DecodingError) -> Trouble {
+fn read_error(error: DecodingError) -> ReadError {
     match error {
         DecodingError::ImageTooLarge | DecodingError::MemoryLimitExceeded => {
-            Trouble::OverLimit(error.to_string())
+            ReadError::OverLimit(error.to_string())
         }
         DecodingError::UnsupportedFeature(feature) => {
-            Trouble::Unsupported(format!("WebP variety: {feature}"))
+            ReadError::Unsupported(format!("WebP variety: {feature}"))
         }
-        error => Trouble::Damaged(Format::WebP, error.to_string()),
+        error => ReadError::Damaged(Format::WebP, error.to_string()),
     }
 }

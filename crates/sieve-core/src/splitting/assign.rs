@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::fmt;
 
 use super::Request;
-use super::quota::{ClassNeed, lack, largest_remainder, most, quotas};
+use super::quota::{ClassNeed, deficit, largest_remainder, most, quotas};
 use crate::catalog::Catalog;
 use crate::collection::Label;
 use crate::duplicates::Found;
@@ -92,7 +92,7 @@ struct Draw {
 }
 
 impl Draw {
-    fn of(seed: u64, digest: Digest) -> Self {
+    fn new(seed: u64, digest: Digest) -> Self {
         let mut hasher = blake3::Hasher::new();
         hasher.update(b"mint-sieve split 1").update(&seed.to_le_bytes()).update(&digest.0);
         let hash = hasher.finalize();
@@ -111,16 +111,16 @@ impl Draw {
 /// each class gives to each part, and these are dealt in random order. A class with as many groups
 /// as there are parts, or more, is in every part.
 pub fn assign<'a>(catalog: &'a Catalog, found: &Found<'_>, request: &Request) -> Assignment<'a> {
-    let (mut images, left_out) = partakers(catalog, found);
+    let (mut images, left_out) = eligible(catalog, found);
     let mut names: Vec<&str> = images.iter().map(|image| image.class).collect();
     names.sort_unstable();
     names.dedup();
 
     let units = units(&images, &names, request.seed);
     let mut table = Table::new(&units, names.len(), request);
-    let (clumps, singles): (Vec<&Unit>, Vec<&Unit>) =
+    let (multi_image_groups, singles): (Vec<&Unit>, Vec<&Unit>) =
         units.iter().partition(|unit| unit.members.len() > 1);
-    for unit in clumps {
+    for unit in multi_image_groups {
         let part = table.part_for(unit);
         table.place(unit, part);
         unit.members.iter().for_each(|&member| images[member].part = part);
@@ -160,17 +160,17 @@ fn class_of_single(unit: &Unit) -> usize {
     *unit.classes.keys().next().expect("a unit has a class")
 }
 
-fn partakers<'a>(
+fn eligible<'a>(
     catalog: &'a Catalog,
     found: &Found<'_>,
 ) -> (Vec<Assigned<'a>>, Vec<(&'a Record, LeftOut)>) {
     let (mut images, mut left_out) = (Vec::new(), Vec::new());
     let together = Units::with_groups(found);
     let units: HashMap<usize, u32> = found
-        .pictures
+        .images
         .iter()
         .enumerate()
-        .map(|(number, picture)| (picture.index, together.unit(number)))
+        .map(|(number, image)| (image.index, together.unit(number)))
         .collect();
     // A group is called by the least digest in it, so that its name depends on the content alone.
     let mut names: HashMap<u32, Digest> = HashMap::new();
@@ -208,7 +208,7 @@ fn units(images: &[Assigned<'_>], names: &[&str], seed: u64) -> Vec<Unit> {
                 let class = names.binary_search(&images[member].class).expect("a name of the list");
                 *classes.entry(class).or_default() += 1;
             }
-            Unit { group, draw: Draw::of(seed, group.0), members, classes }
+            Unit { group, draw: Draw::new(seed, group.0), members, classes }
         })
         .collect();
     units.sort_by_key(|unit| (std::cmp::Reverse(unit.members.len()), unit.draw, unit.group));
@@ -289,7 +289,7 @@ impl<'a> Table<'a> {
                 drawn -= room;
             }
         }
-        most(allowed.into_iter(), |&part| self.lack(unit, part)).expect("there are parts")
+        most(allowed.into_iter(), |&part| self.deficit(unit, part)).expect("there are parts")
     }
 
     /// How many pictures a part can still take of the unit's classes, the tightest of them, when
@@ -306,8 +306,8 @@ impl<'a> Table<'a> {
     }
 
     /// How much a part lacks of the unit's classes, the class that lacks least.
-    fn lack(&self, unit: &Unit, part: usize) -> i128 {
-        let of = |&class: &usize| lack(self.images[class], self.weights, &self.got[class], part);
+    fn deficit(&self, unit: &Unit, part: usize) -> i128 {
+        let of = |&class: &usize| deficit(self.images[class], self.weights, &self.got[class], part);
         unit.classes.keys().map(of).min().unwrap_or(0)
     }
 

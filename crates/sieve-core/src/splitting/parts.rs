@@ -16,7 +16,7 @@ pub struct Parts {
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum PartsError {
     /// A piece is not `NAME=SHARE`.
-    #[error("{0:?} is no part; expected NAME=SHARE, for example train=70")]
+    #[error("{0:?} is not a part; expected NAME=SHARE, for example train=70")]
     NotAPart(String),
     /// A share is no positive number.
     #[error("the share of {name} is {share:?}; expected a number above 0")]
@@ -36,7 +36,7 @@ pub enum PartsError {
     #[error("the part {0} is named twice")]
     Twice(String),
     /// Two names differ in the case of their letters only.
-    #[error("the parts {0} and {1} would be one folder on many systems: they differ in case only")]
+    #[error("the parts {0} and {1} would be one folder on many systems: they differ only in case")]
     SameFolder(String, String),
     /// There are fewer than two parts.
     #[error("expected at least two parts, for example train=80,test=20")]

@@ -29,7 +29,7 @@ pub(super) fn quotas(classes: &[ClassNeed], weights: &[u64]) -> Vec<Vec<u64>> {
     let mut got: Vec<Vec<u64>> = classes.iter().map(|class| class.least.clone()).collect();
     for (class, got) in classes.iter().zip(&mut got) {
         for _ in got.iter().sum::<u64>()..class.images {
-            let part = most(0..parts, |&part| lack(class.images, weights, got, part));
+            let part = most(0..parts, |&part| deficit(class.images, weights, got, part));
             got[part.expect("there are parts")] += 1;
         }
     }
@@ -37,7 +37,7 @@ pub(super) fn quotas(classes: &[ClassNeed], weights: &[u64]) -> Vec<Vec<u64>> {
     let target = largest_remainder(all, weights);
     let mut totals: Vec<u64> =
         (0..parts).map(|part| got.iter().map(|got| got[part]).sum::<u64>()).collect();
-    let mut moves = Moves::of(classes, weights, &got);
+    let mut moves = Moves::new(classes, weights, &got);
     while let Some(way) = cheapest_way(&moves.cheapest(), &totals, &target) {
         for step in way {
             moves.forget(step.class, &got[step.class]);
@@ -92,7 +92,7 @@ struct Moves<'a> {
 }
 
 impl<'a> Moves<'a> {
-    fn of(classes: &'a [ClassNeed], weights: &'a [u64], got: &[Vec<u64>]) -> Self {
+    fn new(classes: &'a [ClassNeed], weights: &'a [u64], got: &[Vec<u64>]) -> Self {
         let by_pair = vec![BTreeSet::new(); weights.len() * weights.len()];
         let mut moves = Moves { classes, weights, by_pair };
         got.iter().enumerate().for_each(|(class, got)| moves.add(class, got));
@@ -104,13 +104,13 @@ impl<'a> Moves<'a> {
         let parts = self.weights.len();
         let sum: i128 = self.weights.iter().map(|&weight| i128::from(weight)).sum();
         let ClassNeed { images, least } = &self.classes[class];
-        let lack = |part| lack(*images, self.weights, got, part);
+        let deficit = |part| deficit(*images, self.weights, got, part);
         let from = (0..parts).filter(|&from| got[from] > least[from]);
         let pairs = from.flat_map(|from| (0..parts).map(move |to| (from, to)));
         pairs
             .filter(|(from, to)| from != to)
             // What (got - exact)² grows by, over twice the sum of the weights.
-            .map(|(from, to)| Step { class, from, to, cost: lack(from) - lack(to) + sum })
+            .map(|(from, to)| Step { class, from, to, cost: deficit(from) - deficit(to) + sum })
             .collect()
     }
 
@@ -138,7 +138,7 @@ impl<'a> Moves<'a> {
 }
 
 /// How many pictures a part lacks of its exact share of a class, times the sum of the weights.
-pub(super) fn lack(images: u64, weights: &[u64], got: &[u64], part: usize) -> i128 {
+pub(super) fn deficit(images: u64, weights: &[u64], got: &[u64], part: usize) -> i128 {
     let sum: u64 = weights.iter().sum();
     i128::from(images) * i128::from(weights[part]) - i128::from(got[part]) * i128::from(sum)
 }

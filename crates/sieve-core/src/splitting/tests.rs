@@ -7,7 +7,7 @@ use proptest::prelude::*;
 use super::quota::{ClassNeed, largest_remainder, quotas};
 use super::{Assignment, Request};
 use crate::catalog::Catalog;
-use crate::collection::Carried;
+use crate::collection::ExtraColumns;
 use crate::duplicates::Kind;
 use crate::measuring::Digest;
 use crate::record::Record;
@@ -33,8 +33,8 @@ fn assign<'a>(catalog: &'a Catalog, request: &Request) -> Assignment<'a> {
 fn what_goes_together_is_in_one_part_in_whatever_way() {
     let mut records = classes(&[("bay", 60)]);
     for at in [5, 6] {
-        let carried = Carried { group: Some("rack 3".into()), values: Vec::new() };
-        records[at].place.carried = Some(Box::new(carried));
+        let extra = ExtraColumns { group: Some("rack 3".into()), values: Vec::new() };
+        records[at].place.extra = Some(Box::new(extra));
     }
     let catalog = catalog(records, &[]);
     let path = |at: usize| catalog.records[at].path.as_str();

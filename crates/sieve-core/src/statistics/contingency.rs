@@ -14,7 +14,7 @@ pub struct Contingency {
 
 /// How strongly rows and columns of a table go together.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
-pub struct Association {
+pub struct AssociationTest {
     /// Number of things counted.
     pub total: u64,
     /// Pearson's chi-squared, without a correction for continuity (Pearson, 1900).
@@ -67,7 +67,7 @@ impl Contingency {
 
     /// How rows and columns go together; none for a table with less than two rows or columns that
     /// hold anything.
-    pub fn association(&self) -> Option<Association> {
+    pub fn association(&self) -> Option<AssociationTest> {
         let (rows, columns) = (self.rows(), self.columns());
         let filled = |sums: &[u64]| sums.iter().filter(|&&sum| sum > 0).count() as u64;
         let (height, width) = (filled(&rows), filled(&columns));
@@ -97,7 +97,7 @@ impl Contingency {
             let most = shrunk(height).min(shrunk(width)) - 1.0;
             if most > 0.0 { (left / most).sqrt().min(1.0) } else { 0.0 }
         };
-        Some(Association {
+        Some(AssociationTest {
             total,
             chi_squared,
             degrees,

@@ -23,7 +23,7 @@ pub struct Diversity {
 
 impl Diversity {
     /// Of these counts; none when all are 0.
-    pub fn of(counts: impl IntoIterator<Item = u64>) -> Option<Self> {
+    pub fn new(counts: impl IntoIterator<Item = u64>) -> Option<Self> {
         let counts: Vec<u64> = counts.into_iter().filter(|&count| count > 0).collect();
         let (&most, &least) = (counts.iter().max()?, counts.iter().min()?);
         let total = counts.iter().sum::<u64>() as f64;

@@ -9,7 +9,7 @@ mod interval;
 mod ranks;
 mod runs;
 
-pub use contingency::{Association, Contingency, total_variation};
+pub use contingency::{AssociationTest, Contingency, total_variation};
 pub use correction::holm;
 pub use diversity::Diversity;
 pub use interval::{Interval, wilson};

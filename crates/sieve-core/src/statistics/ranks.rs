@@ -78,7 +78,7 @@ pub struct Scale {
 
 impl Scale {
     /// Of these numbers; none of none.
-    pub fn of(numbers: Vec<f64>) -> Option<Self> {
+    pub fn new(numbers: Vec<f64>) -> Option<Self> {
         let middle = median(numbers.iter().copied())?;
         let distance = median(numbers.iter().map(|number| (number - middle).abs()))?;
         Some(Scale { median: middle, deviation: 1.4826 * distance })

@@ -51,15 +51,15 @@ fn tails_of_distributions() {
 
 #[test]
 fn spreads() {
-    let spread = Diversity::of([200, 50, 0, 20, 1]).unwrap();
+    let spread = Diversity::new([200, 50, 0, 20, 1]).unwrap();
     near(spread.entropy, 0.749_058_787_477_138_3);
     near(spread.evenness.unwrap(), 0.540_331_699_013_783_8);
     near(spread.effective_classes, 2.115_008_407_097_076);
     assert_eq!((spread.classes, spread.ratio), (4, 200.0));
     near(spread.majority_accuracy, 200.0 / 271.0);
-    let one = Diversity::of([7]).unwrap();
+    let one = Diversity::new([7]).unwrap();
     assert_eq!((one.entropy, one.evenness, one.effective_classes), (0.0, None, 1.0));
-    assert_eq!(Diversity::of([0, 0]), None);
+    assert_eq!(Diversity::new([0, 0]), None);
 }
 
 #[test]
@@ -158,7 +158,7 @@ proptest! {
             }
             prop_assert!(found.cramers_v_corrected <= found.cramers_v + 1e-12);
         }
-        if let Some(spread) = Diversity::of(shares.iter().copied()) {
+        if let Some(spread) = Diversity::new(shares.iter().copied()) {
             let most = spread.classes as f64;
             prop_assert!((1.0 - 1e-12..=most + 1e-9).contains(&spread.effective_classes));
             prop_assert!(spread.evenness.is_none_or(|even| (0.0..=1.0 + 1e-12).contains(&even)));
@@ -218,10 +218,10 @@ proptest! {
 
     #[test]
     fn scales_do_not_mind_the_few(numbers in prop::collection::vec(-9.0f64..9.0, 5..40), far in 1e3f64..1e9) {
-        let usual = Scale::of(numbers.clone()).unwrap();
+        let usual = Scale::new(numbers.clone()).unwrap();
         let inside = numbers.iter().filter(|&&number| usual.deviations(number).abs() <= 1.0 / 1.4826 + 1e-9);
         prop_assert!(inside.count() * 2 >= numbers.len(), "half of all lie within the median distance");
-        let with_one = Scale::of(numbers.iter().copied().chain([far]).collect()).unwrap();
+        let with_one = Scale::new(numbers.iter().copied().chain([far]).collect()).unwrap();
         prop_assert!((-9.0..=9.0).contains(&with_one.median) && with_one.deviation <= 1.4826 * 18.0);
         prop_assert!(with_one.deviations(far) > 30.0);
     }

@@ -4,11 +4,11 @@
 //! while the file's [`Stamp`] is the one that it had when it was read. Rows are committed while
 //! reading, so that a run that was ended goes on where it was.
 
-mod keeper;
 mod row;
+mod writer;
 
-pub(crate) use keeper::{Keeper, keep};
 use row::Stored;
+pub(crate) use writer::{CacheWriter, keep};
 
 use std::fs::{self, File};
 use std::io::{ErrorKind, Read};
@@ -17,7 +17,7 @@ use std::time::{Duration, Instant, SystemTime};
 
 use rusqlite::{Connection, ErrorCode, TransactionBehavior};
 
-use crate::collection::{Entry, EntryKind, Listings};
+use crate::collection::{ArchiveIndexCache, Entry, EntryKind};
 use crate::files::{RelPath, Stamp};
 use crate::io_reason;
 use crate::measuring::{Digest, MEASURING_VERSION, Thumbnail};
@@ -68,7 +68,7 @@ pub struct Store {
 #[derive(Debug, thiserror::Error)]
 pub enum StoreError {
     /// The file is something else, and is left as it is.
-    #[error("{} is no catalog: it is {what}", .file.display())]
+    #[error("{} is not a catalog: it is {what}", .file.display())]
     Foreign {
         /// The file.
         file: PathBuf,
@@ -179,27 +179,27 @@ impl Store {
 
     /// What is known of `entries`, which are sorted by path: for each the outcome of reading it, if
     /// it is still the file that was read and `limits` would still have it read that way.
-    pub(crate) fn recall(&mut self, entries: &[Entry], limits: &ReadLimits) -> Recalled {
-        let mut recalled = Recalled { outcomes: Vec::new(), gone: Vec::new(), set_aside: None };
-        let Err(error) = self.fill(entries, limits, &mut recalled) else {
-            return recalled;
+    pub(crate) fn lookup(&mut self, entries: &[Entry], limits: &ReadLimits) -> CacheLookup {
+        let mut hits = CacheLookup { outcomes: Vec::new(), gone: Vec::new(), set_aside: None };
+        let Err(error) = self.fill(entries, limits, &mut hits) else {
+            return hits;
         };
         tracing::debug!(%error, "the catalog cannot be read");
-        recalled.outcomes = entries.iter().map(|_| None).collect();
-        recalled.gone.clear();
+        hits.outcomes = entries.iter().map(|_| None).collect();
+        hits.gone.clear();
         if is_damage(&error) {
-            recalled.set_aside = self.restart().ok();
+            hits.set_aside = self.restart().ok();
         }
-        recalled
+        hits
     }
 
     fn fill(
         &self,
         entries: &[Entry],
         limits: &ReadLimits,
-        recalled: &mut Recalled,
+        hits: &mut CacheLookup,
     ) -> rusqlite::Result<()> {
-        recalled.outcomes = entries.iter().map(|_| None).collect();
+        hits.outcomes = entries.iter().map(|_| None).collect();
         let mut query = self.connection.prepare("SELECT * FROM images")?;
         let mut rows = query.query([])?;
         // Rows come in the order of their paths, so that the next entry is nearly always the one.
@@ -214,14 +214,14 @@ impl Store {
                 entries.binary_search_by(|entry| entry.path.cmp(&path))
             };
             let Ok(index) = found else {
-                recalled.gone.push(row.key());
+                hits.gone.push(row.key());
                 continue;
             };
             next = index + 1;
             let is_same =
                 matches!(entries[index].kind, EntryKind::File { stamp } if stamp == row.stamp());
             if is_same {
-                recalled.outcomes[index] =
+                hits.outcomes[index] =
                     row.outcome(limits).filter(|outcome| limits_allow(outcome, limits));
             }
         }
@@ -246,7 +246,7 @@ impl Store {
         let (digest, answer): (Vec<u8>, Vec<u8>) =
             self.connection.query_row(query, [key.0], of_row).ok()?;
         // What a power cut tore is no answer.
-        (digest == Digest::of(&answer).0).then_some(answer)
+        (digest == Digest::of_bytes(&answer).0).then_some(answer)
     }
 
     /// Keeps an answer by `key`, and of those before it the last few. What cannot be kept is not.
@@ -254,7 +254,7 @@ impl Store {
         let kept = || -> rusqlite::Result<()> {
             let change = self.connection.unchecked_transaction()?;
             change.execute("DELETE FROM answers WHERE key = ?", [key.0])?;
-            let row = (key.0, Digest::of(answer).0, answer);
+            let row = (key.0, Digest::of_bytes(answer).0, answer);
             change.execute("INSERT INTO answers (key, digest, answer) VALUES (?, ?, ?)", row)?;
             let old = "DELETE FROM answers WHERE number NOT IN \
                        (SELECT number FROM answers ORDER BY number DESC LIMIT ?)";
@@ -273,7 +273,7 @@ impl Store {
     ) -> rusqlite::Result<()> {
         let mut query = self.connection.prepare("SELECT planes FROM thumbnails WHERE path = ?")?;
         for (path, thumbnail) in paths.iter().zip(thumbnails) {
-            let mut rows = query.query([row::Key::of(path)])?;
+            let mut rows = query.query([row::Key::new(path)])?;
             let planes: Option<Vec<u8>> = rows.next()?.map(|row| row.get(0)).transpose()?;
             *thumbnail = planes.filter(|planes| planes.len() == Thumbnail::BYTES).map(Thumbnail);
         }
@@ -281,8 +281,8 @@ impl Store {
     }
 }
 
-impl Listings for Store {
-    fn recall(&self, file: &Path, stamp: Stamp) -> Option<Vec<u8>> {
+impl ArchiveIndexCache for Store {
+    fn lookup(&self, file: &Path, stamp: Stamp) -> Option<Vec<u8>> {
         let query = "SELECT entries FROM listings WHERE archive = ? AND size_bytes = ? AND \
                      modified_ns = ? AND changed_ns = ?";
         let archive = file.canonicalize().ok()?;
@@ -307,7 +307,7 @@ impl Listings for Store {
 }
 
 /// What a store knows of a collection.
-pub(crate) struct Recalled {
+pub(crate) struct CacheLookup {
     /// One for each entry; none where it must be read.
     pub outcomes: Vec<Option<Outcome>>,
     /// Keys of files that are not there any more.
@@ -329,7 +329,7 @@ fn looks_damaged(file: &Path) -> Result<bool, StoreError> {
     let foreign = |what: &str| StoreError::Foreign { file: file.to_owned(), what: what.to_owned() };
     match fs::metadata(file) {
         Ok(facts) if facts.is_dir() => return Err(foreign("a folder")),
-        Ok(facts) if !facts.is_file() => return Err(foreign("no regular file")),
+        Ok(facts) if !facts.is_file() => return Err(foreign("not a regular file")),
         _ => {}
     }
     let mut start = Vec::new();
@@ -353,8 +353,8 @@ fn looks_damaged(file: &Path) -> Result<bool, StoreError> {
         };
     }
     match reading::content(&start) {
-        Content::Picture(format) => Err(foreign(&format!("a picture ({})", format.name()))),
-        Content::OtherPicture(name) => Err(foreign(&format!("a picture ({name})"))),
+        Content::Image(format) => Err(foreign(&format!("an image ({})", format.name()))),
+        Content::OtherImage(name) => Err(foreign(&format!("an image ({name})"))),
         Content::Other(Some(what)) if what != "nothing but zero bytes" => Err(foreign(what)),
         Content::Other(_) => Ok(true),
     }

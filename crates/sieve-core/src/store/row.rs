@@ -8,7 +8,7 @@ use rusqlite::{Statement, ToSql, params_from_iter};
 
 use crate::files::{RelPath, Stamp};
 use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
-use crate::reading::{ColourMode, Facts, Format, ReadLimits, Trouble};
+use crate::reading::{ColourMode, Facts, Format, ReadError, ReadLimits};
 use crate::record::{Outcome, Reason};
 
 /// The columns of a row but its checksum, in the order of the table.
@@ -19,7 +19,7 @@ pub(super) const COLUMNS: usize = 31;
 pub(crate) struct Key(Value);
 
 impl Key {
-    pub fn of(path: &RelPath) -> Self {
+    pub fn new(path: &RelPath) -> Self {
         Key(match path.undecodable_bytes() {
             Some(bytes) => Value::Blob(bytes.to_vec()),
             None => Value::Text(path.as_str().to_owned()),
@@ -53,35 +53,38 @@ pub(crate) struct Row(Vec<Value>);
 impl Row {
     /// The row of a file that was read; none for outcomes that the next run may find changed
     /// without any change to the file.
-    pub fn of(
+    pub fn new(
         path: &RelPath,
         stamp: Stamp,
         outcome: &Outcome,
         limits: &ReadLimits,
     ) -> Option<Self> {
         let mut row = Vec::with_capacity(COLUMNS);
-        row.push(Key::of(path).0);
+        row.push(Key::new(path).0);
         row.extend([stamp.size_bytes as i64, stamp.modified_ns, stamp.changed_ns].map(Value::from));
         let text = |text: &str| Value::Text(text.to_owned());
         let maybe = |text: Option<&str>| text.map_or(Value::Null, |text| text.to_owned().into());
         let (word, detail, format) = match outcome {
             Outcome::Image(measured) => {
-                let doubts = (!measured.doubts.is_empty()).then(|| {
-                    serde_json::to_string(&measured.doubts).expect("plain structures serialise")
+                let read_warnings = (!measured.read_warnings.is_empty()).then(|| {
+                    serde_json::to_string(&measured.read_warnings)
+                        .expect("plain structures serialise")
                 });
-                ("image", maybe(doubts.as_deref()), Some(measured.facts.format))
+                ("image", maybe(read_warnings.as_deref()), Some(measured.facts.format))
             }
             Outcome::SetAside(reason) => match reason {
                 Reason::Stray(what) => ("stray", maybe(what.as_deref()), None),
                 Reason::SplitTable => ("split-table", Value::Null, None),
-                Reason::Trouble(trouble) => match trouble {
-                    Trouble::Empty => ("empty", Value::Null, None),
-                    Trouble::NotAnImage(what) => ("not-an-image", maybe(what.as_deref()), None),
-                    Trouble::Unsupported(what) => ("unsupported", text(what), None),
-                    Trouble::CutShort(format, what) => ("cut-short", text(what), Some(*format)),
-                    Trouble::Damaged(format, what) => ("damaged", text(what), Some(*format)),
-                    Trouble::OverLimit(what) => ("over-limit", text(&refused(limits, what)), None),
-                    Trouble::Unreadable(_) => return None,
+                Reason::ReadError(read_error) => match read_error {
+                    ReadError::Empty => ("empty", Value::Null, None),
+                    ReadError::NotAnImage(what) => ("not-an-image", maybe(what.as_deref()), None),
+                    ReadError::Unsupported(what) => ("unsupported", text(what), None),
+                    ReadError::Truncated(format, what) => ("truncated", text(what), Some(*format)),
+                    ReadError::Damaged(format, what) => ("damaged", text(what), Some(*format)),
+                    ReadError::OverLimit(what) => {
+                        ("over-limit", text(&refused(limits, what)), None)
+                    }
+                    ReadError::Unreadable(_) => return None,
                 },
                 _ => return None,
             },
@@ -219,19 +222,19 @@ impl Stored<'_> {
             "image" => return Some(Outcome::Image(self.measured(format()?)?)),
             "stray" => Reason::Stray(what()),
             "split-table" => Reason::SplitTable,
-            "empty" => Reason::Trouble(Trouble::Empty),
-            "not-an-image" => Reason::Trouble(Trouble::NotAnImage(what())),
-            "unsupported" => Reason::Trouble(Trouble::Unsupported(detail()?)),
-            "cut-short" => Reason::Trouble(Trouble::CutShort(format()?, detail()?)),
+            "empty" => Reason::ReadError(ReadError::Empty),
+            "not-an-image" => Reason::ReadError(ReadError::NotAnImage(what())),
+            "unsupported" => Reason::ReadError(ReadError::Unsupported(detail()?)),
+            "truncated" => Reason::ReadError(ReadError::Truncated(format()?, detail()?)),
             "over-limit" => {
                 let detail = detail()?;
                 let what = detail.split_once(' ').map(|(_, what)| what)?;
                 if detail != refused(limits, what) {
                     return None;
                 }
-                Reason::Trouble(Trouble::OverLimit(what.to_owned()))
+                Reason::ReadError(ReadError::OverLimit(what.to_owned()))
             }
-            "damaged" => Reason::Trouble(Trouble::Damaged(format()?, detail()?)),
+            "damaged" => Reason::ReadError(ReadError::Damaged(format()?, detail()?)),
             _ => return None,
         }))
     }
@@ -244,8 +247,8 @@ impl Stored<'_> {
         };
         Some(Measured {
             digest: Digest(self.bytes(6)?),
-            doubts: match self.text(5) {
-                Some(doubts) => serde_json::from_str(doubts).ok()?,
+            read_warnings: match self.text(5) {
+                Some(read_warnings) => serde_json::from_str(read_warnings).ok()?,
                 None => Vec::new(),
             },
             facts: Facts {

@@ -8,7 +8,7 @@ use std::sync::atomic::{AtomicU64, Ordering};
 use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
 use sieve_core::catalog::Catalog;
-use sieve_core::progress::Watch;
+use sieve_core::progress::Progress;
 use sieve_core::record::{Outcome, Reason, Record};
 use tempfile::TempDir;
 
@@ -40,9 +40,9 @@ pub fn jpeg(tone: u8) -> Vec<u8> {
 pub fn outcomes(catalog: &Catalog) -> Vec<String> {
     let tell = |record: &Record| match &record.outcome {
         Outcome::Image(_) => format!("{}: image", record.path),
-        Outcome::SetAside(Reason::Trouble(trouble)) => {
-            let trouble = format!("{trouble:?}");
-            let name = trouble.split(['(', ' ']).next().unwrap_or_default().to_owned();
+        Outcome::SetAside(Reason::ReadError(read_error)) => {
+            let read_error = format!("{read_error:?}");
+            let name = read_error.split(['(', ' ']).next().unwrap_or_default().to_owned();
             format!("{}: {name}", record.path)
         }
         Outcome::SetAside(Reason::Stray(_)) => format!("{}: stray", record.path),
@@ -54,7 +54,7 @@ pub fn outcomes(catalog: &Catalog) -> Vec<String> {
 /// Stops after some steps, and counts them.
 pub struct StopsAfter(pub u64, pub AtomicU64);
 
-impl Watch for StopsAfter {
+impl Progress for StopsAfter {
     fn begin(&self, _what: &'static str, _total: Option<u64>) {}
     fn advance(&self, steps: u64) {
         self.1.fetch_add(steps, Ordering::Relaxed);

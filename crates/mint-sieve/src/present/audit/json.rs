@@ -50,7 +50,7 @@ struct Remark {
 }
 
 impl Remark {
-    fn of(remark: &collection::Remark) -> Self {
+    fn new(remark: &collection::Remark) -> Self {
         let alternative = remark.alternative();
         Remark {
             message: remark::sentence(remark),
@@ -60,7 +60,7 @@ impl Remark {
                     path: table.file.to_string(),
                     path_column: table.columns.path,
                     class_column: table.columns.class,
-                    pictures: table.pictures,
+                    images: table.images,
                 }),
                 _ => None,
             },
@@ -74,7 +74,7 @@ struct Table {
     path: String,
     path_column: String,
     class_column: String,
-    pictures: String,
+    images: String,
 }
 
 #[derive(Serialize)]
@@ -136,7 +136,7 @@ pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
             independent: audit.balance.independent.images,
             small_images: answer.found.small,
             layout: &catalog.collection.layout,
-            remarks: catalog.collection.remarks.iter().map(Remark::of).collect(),
+            remarks: catalog.collection.remarks.iter().map(Remark::new).collect(),
             files: inventory.files,
             images: inventory.images,
             set_aside: inventory.set_aside,

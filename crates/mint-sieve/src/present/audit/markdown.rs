@@ -35,7 +35,7 @@ pub fn markdown(answer: &Audited<'_>) -> String {
         text.push_str(&of_code(group));
     }
     if audit.findings.is_empty() {
-        text.push_str("\nNothing to complain of.\n");
+        text.push_str("\nNo findings.\n");
     }
     text
 }
@@ -73,7 +73,7 @@ fn of_code(group: &[Finding]) -> String {
         capital(code.title()),
     );
     for finding in group.iter().take(MOST) {
-        let _ = writeln!(text, "- {}", plain(&finding.says));
+        let _ = writeln!(text, "- {}", plain(&finding.message));
     }
     if group.len() > MOST {
         let _ = writeln!(text, "- ... {} more", group.len() - MOST);

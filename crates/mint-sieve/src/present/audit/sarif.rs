@@ -108,7 +108,7 @@ fn result(finding: &Finding) -> ResultOf<'_> {
         rule_id: finding.code.as_str(),
         rule_index: Code::ALL.iter().position(|code| *code == finding.code).unwrap_or(0),
         level: level(finding.severity),
-        message: Message { text: &finding.says },
+        message: Message { text: &finding.message },
         locations: finding.images.iter().map(location).collect(),
         properties: &finding.evidence,
     }

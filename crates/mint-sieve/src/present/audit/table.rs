@@ -18,7 +18,7 @@ pub fn csv(answer: &Audited<'_>) -> String {
                 finding.class.clone().unwrap_or_default(),
                 finding.split.clone().unwrap_or_default(),
                 image.clone(),
-                finding.says.clone(),
+                finding.message.clone(),
                 finding.remedy.to_owned(),
             ]);
         }

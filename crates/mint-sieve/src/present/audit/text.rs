@@ -8,13 +8,13 @@ use sieve_core::collection::Collection;
 use sieve_core::duplicates::Reach;
 use sieve_core::finding::{Code, Severity};
 use sieve_core::inventory::Inventory;
-use sieve_core::leakage::Span;
+use sieve_core::leakage::SplitPairSummary;
 
 use super::Audited;
 use crate::config::CollectionConfig;
 use crate::console::FAINT;
 use crate::console::{heading, safe};
-use crate::present::leakage::spans;
+use crate::present::leakage::split_pairs;
 use crate::present::remark;
 use crate::present::table::{Align, FEW_ROWS, aligned, bar, percent, shortened, visible};
 use crate::present::{
@@ -33,8 +33,10 @@ pub fn text(answer: &Audited<'_>) -> String {
     text.push_str(&class_table(&audit.inventory, args.all));
     text.push_str(&makeup(&audit.inventory));
     let also = |code| match code {
-        Code::SplitLeak => spans(&audit.leakage, "a copy", |span| span.copies),
-        Code::BurstLeak => spans(&audit.leakage, "a frame of their moment", Span::bursts),
+        Code::SplitLeak => split_pairs(&audit.leakage, "a copy", |summary| summary.copies),
+        Code::BurstLeak => {
+            split_pairs(&audit.leakage, "a frame of their moment", SplitPairSummary::bursts)
+        }
         _ => Vec::new(),
     };
     text.push_str(&findings::list(&audit.findings, args.all, also));
@@ -83,8 +85,10 @@ fn what_is_here(
     }
     if inventory.nested > 0 {
         let images = counted(inventory.nested, "image lies", "images lie");
-        let _ =
-            writeln!(text, "{FAINT}{images} deeper than the class folder; counted to it{FAINT:#}");
+        let _ = writeln!(
+            text,
+            "{FAINT}{images} deeper than their class folder, counted with it{FAINT:#}"
+        );
     }
     text
 }
@@ -110,7 +114,7 @@ fn class_table(inventory: &Inventory, all: bool) -> String {
     let class_row = |&(class, images): &(&str, u64)| {
         let mut row = vec![visible(class)];
         for split in splits {
-            row.push(inventory.of(split, class).map_or("-".to_owned(), |here| here.to_string()));
+            row.push(inventory.count(split, class).map_or("-".to_owned(), |here| here.to_string()));
         }
         row.push(images.to_string());
         row.push(percent(images as f64 / classed as f64));
@@ -169,10 +173,10 @@ fn makeup(inventory: &Inventory) -> String {
     }
     let mut also = Vec::new();
     if inventory.animated > 0 {
-        also.push(format!("{} animated or of several pages", inventory.animated));
+        also.push(format!("{} animated or with several pages", inventory.animated));
     }
     if inventory.turned > 0 {
-        also.push(format!("{} turned upright by EXIF only", inventory.turned));
+        also.push(format!("{} upright only by EXIF orientation", inventory.turned));
     }
     if !also.is_empty() {
         row("also", also);
@@ -206,14 +210,14 @@ fn next(config: &CollectionConfig, audit: &Audit) -> String {
     let command = |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(config, name, options);
     if inventory.images == 0 {
         return next_step(
-            "no readable picture here. See what each file is taken for:",
+            "no readable image here; see what each file was taken for:",
             &command("audit", &[&"--all", &"--verbose"]),
         );
     }
     let first = match audit.count(Severity::Error) {
         0 => "",
-        1 => "repair the error above, then ",
-        _ => "repair the errors above, then ",
+        1 => "fix the error above, then ",
+        _ => "fix the errors above, then ",
     };
     if inventory.splits.is_empty() {
         let to = splits_folder(folder);
@@ -226,12 +230,12 @@ fn next(config: &CollectionConfig, audit: &Audit) -> String {
     let leaks = [Code::SplitLeak, Code::BurstLeak, Code::GroupLeak, Code::SplitDrift];
     if audit.findings.iter().any(|finding| leaks.contains(&finding.code)) {
         return next_step(
-            "see what lies between the splits, and what to remove:",
+            "see what leaks between the splits, and what to remove:",
             &command("leakage", &[]),
         );
     }
     next_step(
-        &format!("{first}see what an augmentation policy does to the training pictures:"),
+        &format!("{first}see what an augmentation policy does to the training images:"),
         &command("preview", &[&"--policy", &"gentle", &"--out", &sheet_file(folder)]),
     )
 }

@@ -76,7 +76,7 @@ pub fn csv(answer: &Balanced<'_>) -> String {
             class.share.to_string(),
             number(weight.inverse_frequency),
             number(weight.effective_number),
-            class.lacking.to_string(),
+            class.shortfall.to_string(),
             class.lacking_independent.to_string(),
         ]);
         rows.extend(class.splits.iter().map(|split| {
@@ -102,7 +102,7 @@ pub fn csv(answer: &Balanced<'_>) -> String {
         "share",
         "weight_inverse_frequency",
         "weight_effective_number",
-        "lacking",
+        "shortfall",
         "lacking_independent",
     ];
     super::table::written(&head, rows)

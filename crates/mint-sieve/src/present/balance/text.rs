@@ -2,7 +2,7 @@
 
 use std::fmt::Write;
 
-use sieve_core::balance::{ASSUMED_ACCURACY, Balance, Scope, Tie};
+use sieve_core::balance::{ASSUMED_ACCURACY, Association, Balance, Scope};
 use sieve_core::statistics::strength;
 
 use super::Balanced;
@@ -20,7 +20,7 @@ pub fn text(answer: &Balanced<'_>) -> String {
     let _ = writeln!(
         text,
         "{} in {}\n{} (reach {})",
-        counted(answer.found.pictures.len() as u64, "image", "images"),
+        counted(answer.found.images.len() as u64, "image", "images"),
         counted(balance.classes.len() as u64, "class", "classes"),
         independent_images(balance.independent),
         answer.found.reach.name(),
@@ -31,7 +31,7 @@ pub fn text(answer: &Balanced<'_>) -> String {
     text.push_str(&spread(balance));
     text.push_str(&repair(balance));
     text.push_str(&held_out(balance, args.all));
-    text.push_str(&ties(balance, args.all));
+    text.push_str(&associations(balance, args.all));
     text.push_str(&findings::list(answer.findings, args.all, |_| Vec::new()));
     let settings = &answer.config.settings;
     text.push_str(&findings::suppressed(answer.suppressed, settings.file.as_deref()));
@@ -49,7 +49,7 @@ fn classes(balance: &Balance, all: bool) -> String {
     head.extend(splits.iter().map(|split| (*split).to_owned()));
     head.extend(["images", "independent", "share", "weight", "effective"].map(str::to_owned));
     if is_lacking {
-        head.push("lacks".to_owned());
+        head.push("shortfall".to_owned());
     }
     let mut columns = vec![Align::Left];
     columns.extend(head.iter().skip(1).map(|_| Align::Right));
@@ -66,9 +66,9 @@ fn classes(balance: &Balance, all: bool) -> String {
             number(weight.inverse_frequency),
             number(weight.effective_number),
         ]);
-        let lacking = class.lacking_independent;
+        let shortfall = class.lacking_independent;
         if is_lacking {
-            row.push(if lacking > 0 { lacking.to_string() } else { "-".to_owned() });
+            row.push(if shortfall > 0 { shortfall.to_string() } else { "-".to_owned() });
         }
         row
     });
@@ -78,13 +78,13 @@ fn classes(balance: &Balance, all: bool) -> String {
         Some(split) => format!("of what is in {split}"),
         None => "of all images".to_owned(),
     };
-    let lacking = if is_lacking {
-        format!(" Lacks: independent pictures to reach {}.", balance.floor)
+    let shortfall = if is_lacking {
+        format!(" Shortfall: independent images missing to {}.", balance.floor)
     } else {
         String::new()
     };
     format!(
-        "{}{FAINT}Weights {of}: by inverse frequency; by the effective number of samples.{lacking}{FAINT:#}\n",
+        "{}{FAINT}Weights {of}: by inverse frequency; by the effective number of samples.{shortfall}{FAINT:#}\n",
         aligned(&columns, table)
     )
 }
@@ -97,9 +97,9 @@ fn spread(balance: &Balance) -> String {
         "independent",
         "largest to smallest",
         "evenness",
-        "as diverse as",
-        "the largest class",
-        "always that one",
+        "effective classes",
+        "largest class",
+        "majority baseline",
     ];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
     rows.extend(balance.scopes.iter().map(|scope: &Scope| {
@@ -112,13 +112,17 @@ fn spread(balance: &Balance) -> String {
             diversity.evenness.map_or("-".to_owned(), |even| format!("{even:.3}")),
             format!("{:.1} classes", diversity.effective_classes),
             visible(&files.largest.class),
-            format!("{} right", percent(diversity.majority_accuracy)),
+            percent(diversity.majority_accuracy),
         ]
     }));
     let mut columns = vec![Align::Left];
     columns.extend([Align::Right; 5]);
     columns.extend([Align::Left, Align::Right]);
-    format!("\n{}\n{}", heading("How even, and which score means nothing"), aligned(&columns, rows))
+    format!(
+        "\n{}\n{}",
+        heading("Imbalance, and the score that means nothing"),
+        aligned(&columns, rows)
+    )
 }
 
 /// What a cap throws away, and how long an epoch is.
@@ -128,7 +132,7 @@ fn repair(balance: &Balance) -> String {
     for cap in &balance.caps {
         let _ = writeln!(
             text,
-            "At most {} a class leaves {}{of} and drops {}; largest to smallest {:.1}.",
+            "A cap of {} per class keeps {}{of} and drops {}; largest to smallest {:.1}.",
             counted(cap.images, "image", "images"),
             cap.keeps,
             cap.drops,
@@ -138,17 +142,21 @@ fn repair(balance: &Balance) -> String {
     if let Some(steps) = balance.steps {
         let last = match steps.last {
             0 => "all full".to_owned(),
-            last => format!("{} full and a last one of {last}", steps.full),
+            last => format!("{} full ones and a last one of {last}", steps.full),
         };
         let _ = writeln!(
             text,
-            "An epoch over {}{of} in batches of {} is {}: {last}.",
+            "An epoch over {}{of} in batches of {} takes {}: {last}.",
             counted(steps.images, "image", "images"),
             steps.batch,
             counted(steps.steps, "step", "steps"),
         );
     }
-    if text.is_empty() { text } else { format!("\n{}\n{text}", heading("What balancing takes")) }
+    if text.is_empty() {
+        text
+    } else {
+        format!("\n{}\n{text}", heading("What it would take to balance"))
+    }
 }
 
 /// What the splits that are not trained on can tell.
@@ -156,7 +164,7 @@ fn held_out(balance: &Balance, all: bool) -> String {
     if balance.held_out.is_empty() {
         return String::new();
     }
-    let right = format!("{:.0} % right means", ASSUMED_ACCURACY * 100.0);
+    let right = format!("accuracy of {:.0} % means", ASSUMED_ACCURACY * 100.0);
     let head = ["", "images", "independent", &right].map(str::to_owned).to_vec();
     let mut rows = vec![head];
     for split in &balance.held_out {
@@ -186,36 +194,36 @@ fn held_out(balance: &Balance, all: bool) -> String {
     let columns = [Align::Left, Align::Right, Align::Right, Align::Left];
     format!(
         "\n{}\n{}",
-        heading("What a score on the held-out splits can tell (95 % intervals by Wilson)"),
+        heading("What a score on the held-out splits can tell (95 % Wilson intervals)"),
         aligned(&columns, rows)
     )
 }
 
-/// What goes together with the class beside the content of the pictures.
-fn ties(balance: &Balance, all: bool) -> String {
-    if balance.ties.is_empty() {
+/// What besides content is tied to the class of the pictures.
+fn associations(balance: &Balance, all: bool) -> String {
+    if balance.associations.is_empty() {
         return String::new();
     }
-    let head = ["", "Cramer's V", "", "the class that differs most", "of it", "of the others"];
+    let head = ["", "Cramer's V", "", "class that differs most", "in it", "in the others"];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
-    for tie in &balance.ties {
-        let Tie { association, departures, .. } = tie;
-        let shown = if all { departures.len().max(1) } else { 1 };
+    for association in &balance.associations {
+        let Association { test, residuals, .. } = association;
+        let shown = if all { residuals.len().max(1) } else { 1 };
         for place in 0..shown {
             let mut row = if place == 0 {
                 vec![
-                    tie.fact.to_owned(),
-                    format!("{:.2}", association.cramers_v_corrected),
-                    strength(association.cramers_v_corrected).to_owned(),
+                    association.fact.to_owned(),
+                    format!("{:.2}", test.cramers_v_corrected),
+                    strength(test.cramers_v_corrected).to_owned(),
                 ]
             } else {
                 vec![String::new(); 3]
             };
-            row.extend(departures.get(place).map_or_else(Vec::new, |departure| {
+            row.extend(residuals.get(place).map_or_else(Vec::new, |residual| {
                 vec![
-                    format!("{}: {}", visible(&departure.class), departure.value),
-                    percent(departure.share),
-                    percent(departure.share_elsewhere),
+                    format!("{}: {}", visible(&residual.class), residual.value),
+                    percent(residual.share),
+                    percent(residual.share_elsewhere),
                 ]
             }));
             rows.push(row);
@@ -224,7 +232,7 @@ fn ties(balance: &Balance, all: bool) -> String {
     let columns = [Align::Left, Align::Right, Align::Left, Align::Left, Align::Right, Align::Right];
     format!(
         "\n{}\n{}",
-        heading("What goes together with the class beside the content"),
+        heading("What besides content is tied to the class"),
         aligned(&columns, rows)
     )
 }

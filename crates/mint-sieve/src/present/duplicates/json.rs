@@ -48,7 +48,7 @@ struct Group<'a> {
     label_conflict: bool,
     across_splits: bool,
     /// Only copies have one to keep.
-    keep_because: Option<&'static str>,
+    keep_reason: Option<&'static str>,
     images: Vec<Image<'a>>,
 }
 
@@ -78,35 +78,35 @@ struct Count {
 
 /// The whole answer.
 pub fn json(answer: &Duplicates<'_>) -> String {
-    let Duplicates { args, sides, found, .. } = answer;
+    let Duplicates { args, collections, found, .. } = answer;
     let settings = Settings {
-        reading: ReadingSettings::of(answer.config),
+        reading: ReadingSettings::new(answer.config),
         against: args.against.as_ref().map(ToString::to_string),
         within: args.within.name(),
         kinds: args.kinds.iter().map(|kind| kind.name()).collect(),
         reach: found.reach.name(),
     };
-    let path = |number: u32| answer.picture(number).record.path.as_str();
+    let path = |number: u32| answer.image(number).record.path.as_str();
     let groups = found.groups.iter().enumerate().map(|(index, group)| Group {
         id: index + 1,
         kind: group.kind.name(),
         score: group.score,
         label_conflict: group.label_conflict,
         across_splits: group.across_splits,
-        keep_because: group.why.map(reason),
+        keep_reason: group.keep_reason.map(reason),
         images: group
             .members
             .iter()
             .map(|member| {
-                let picture = answer.picture(member.picture);
+                let image = answer.image(member.image);
                 Image {
-                    path: path(member.picture),
-                    collection: (sides.len() > 1).then_some(picture.side),
-                    class: picture.record.class(),
-                    split: picture.record.split(),
-                    width_px: picture.measured.facts.width_px,
-                    height_px: picture.measured.facts.height_px,
-                    size_bytes: picture.record.size_bytes,
+                    path: path(member.image),
+                    collection: (collections.len() > 1).then_some(image.collection),
+                    class: image.record.class(),
+                    split: image.record.split(),
+                    width_px: image.measured.facts.width_px,
+                    height_px: image.measured.facts.height_px,
+                    size_bytes: image.record.size_bytes,
                     keep: member.keep,
                     kind: member.kind.map(sieve_core::duplicates::Kind::name),
                     score: member.score,
@@ -121,8 +121,8 @@ pub fn json(answer: &Duplicates<'_>) -> String {
     });
     let body = Body {
         collection: Collection {
-            root: sides[0].catalog.collection.name(),
-            images: found.pictures.len(),
+            root: collections[0].catalog.collection.name(),
+            images: found.images.len(),
             small_images: found.small,
             alike: found.level.map(|level| Alike {
                 correlation: level.correlation,

@@ -10,7 +10,9 @@ pub use sheet::{rows, title};
 pub use table::{csv, pairs};
 pub use text::text;
 
-use sieve_core::duplicates::{Found, Group, Kind, Member, Pair, Picture, Side, Why};
+use sieve_core::duplicates::{
+    CollectionRef, Found, Group, ImageRef, KeepReason, Kind, Member, Pair,
+};
 use sieve_core::record::Record;
 
 use crate::args::DuplicatesArgs;
@@ -23,28 +25,28 @@ pub struct Duplicates<'a> {
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// The collections.
-    pub sides: &'a [Side<'a>],
+    pub collections: &'a [CollectionRef<'a>],
     /// What was found.
     pub found: &'a Found<'a>,
 }
 
 impl<'a> Duplicates<'a> {
-    fn picture(&self, number: u32) -> &Picture<'a> {
-        &self.found.pictures[number as usize]
+    fn image(&self, number: u32) -> &ImageRef<'a> {
+        &self.found.images[number as usize]
     }
 
     fn record(&self, member: &Member) -> &'a Record {
-        self.picture(member.picture).record
+        self.image(member.image).record
     }
 
     /// The path of a picture; of several collections each picture's is told apart by its root.
     fn path(&self, number: u32) -> String {
-        let picture = self.picture(number);
-        let path = picture.record.path.as_str();
-        if self.sides.len() < 2 {
+        let image = self.image(number);
+        let path = image.record.path.as_str();
+        if self.collections.len() < 2 {
             return path.to_owned();
         }
-        format!("{}/{path}", self.sides[picture.side].catalog.collection.name())
+        format!("{}/{path}", self.collections[image.collection].catalog.collection.name())
     }
 
     /// The pairs that are acted on, and look-alikes where they were asked for.
@@ -76,7 +78,7 @@ impl Concern {
     ];
 
     /// Classes and splits of two collections say nothing about each other.
-    fn of(group: &Group, is_one: bool) -> Self {
+    fn new(group: &Group, is_one: bool) -> Self {
         match group.kind {
             Kind::Burst => Concern::Burst,
             Kind::Recoloured | Kind::Variant => Concern::Variants,
@@ -89,23 +91,23 @@ impl Concern {
 
     fn title(self) -> &'static str {
         match self {
-            Concern::Conflict => "One picture under several classes",
-            Concern::Leak => "One picture in several splits",
-            Concern::Copies => "The same picture more than once",
+            Concern::Conflict => "One image under several classes",
+            Concern::Leak => "One image in several splits",
+            Concern::Copies => "The same image more than once",
             Concern::Burst => "Frames of one moment: keep them in one split",
             Concern::Variants => {
-                "One design in other colours, or with something else in it: different pictures"
+                "Variants of one design (other colours or details): different images"
             }
-            Concern::Alike => "Look alike, not surely the same: see for yourself",
+            Concern::Alike => "Look alike, but may be different: see for yourself",
         }
     }
 }
 
-fn reason(why: Why) -> &'static str {
-    match why {
-        Why::Pixels => "most pixels",
-        Why::Bytes => "most bytes",
-        Why::Name => "plainest name",
-        Why::Path => "first by path",
+fn reason(keep_reason: KeepReason) -> &'static str {
+    match keep_reason {
+        KeepReason::Pixels => "most pixels",
+        KeepReason::Bytes => "most bytes",
+        KeepReason::Name => "plainest name",
+        KeepReason::Path => "first by path",
     }
 }

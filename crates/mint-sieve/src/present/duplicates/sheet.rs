@@ -18,7 +18,7 @@ pub fn title(answer: &Duplicates<'_>) -> String {
     } else {
         String::new()
     };
-    format!("{}: {groups}{part}", answer.sides[0].catalog.collection.name())
+    format!("{}: {groups}{part}", answer.collections[0].catalog.collection.name())
 }
 
 fn shown(answer: &Duplicates<'_>) -> usize {
@@ -33,7 +33,7 @@ pub fn rows(answer: &Duplicates<'_>) -> Vec<TileRow> {
 
 fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
     let most = if answer.args.all { usize::MAX } else { COLUMNS };
-    let concern = match Concern::of(group, answer.sides.len() == 1) {
+    let concern = match Concern::new(group, answer.collections.len() == 1) {
         Concern::Conflict => ", under several classes",
         Concern::Leak => ", in several splits",
         _ => "",
@@ -48,20 +48,20 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
             .iter()
             .take(most)
             .map(|member| {
-                let picture = answer.picture(member.picture);
-                let (record, facts) = (picture.record, &picture.measured.facts);
+                let image = answer.image(member.image);
+                let (record, facts) = (image.record, &image.measured.facts);
                 let how = match (member.kind, member.score) {
                     (Some(kind), Some(score)) => format!("{} {score:.3}", kind.name()),
                     _ => String::new(),
                 };
                 let places = [record.split(), record.class()].into_iter().flatten();
                 let place = places.collect::<Vec<_>>().join(" / ");
-                let is_kept = group.why.is_some() && member.keep;
+                let is_kept = group.keep_reason.is_some() && member.keep;
                 let keep = if is_kept { "keep" } else { "" };
                 let size = format!("{}x{}", facts.width_px, facts.height_px);
                 let words = [keep, &how, &size].into_iter().filter(|word| !word.is_empty());
                 Labelled {
-                    record: Some((picture.side, picture.index)),
+                    record: Some((image.collection, image.index)),
                     pixels: None,
                     lines: [
                         record.path.file_name().to_owned(),

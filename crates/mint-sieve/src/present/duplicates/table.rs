@@ -27,7 +27,7 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
     for (number, group) in (1..).zip(&answer.found.groups) {
         for member in &group.members {
             let (record, facts) =
-                (answer.record(member), &answer.picture(member.picture).measured.facts);
+                (answer.record(member), &answer.image(member.image).measured.facts);
             let kind = member.kind.map_or("", Kind::name);
             let score = member.score.map_or(String::new(), |score| format!("{score:.4}"));
             rows.push([
@@ -36,14 +36,14 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
                 score,
                 group.label_conflict.to_string(),
                 group.across_splits.to_string(),
-                answer.path(member.picture),
+                answer.path(member.image),
                 record.class().unwrap_or_default().to_owned(),
                 record.split().unwrap_or_default().to_owned(),
                 facts.width_px.to_string(),
                 facts.height_px.to_string(),
                 record.size_bytes.to_string(),
                 member.keep.to_string(),
-                group.why.filter(|_| member.keep).map_or("", reason).to_owned(),
+                group.keep_reason.filter(|_| member.keep).map_or("", reason).to_owned(),
             ]);
         }
     }
@@ -54,7 +54,7 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
 /// `path_a` is below the first and `path_b` below the second.
 pub fn pairs(answer: &Duplicates<'_>) -> Vec<u8> {
     let rows = answer.pairs().map(|Pair { a, b, kind, score }| {
-        let path = |number: &u32| cell::of_path(&answer.picture(*number).record.path);
+        let path = |number: &u32| cell::of_path(&answer.image(*number).record.path);
         [path(a), path(b), kind.name().to_owned(), format!("{score:.4}")]
     });
     written(&["path_a", "path_b", "kind", "score"], rows).into_bytes()

@@ -25,7 +25,7 @@ pub fn text(answer: &Duplicates<'_>) -> String {
     for concern in Concern::ALL {
         let groups = answer.found.groups.iter().enumerate();
         let of_it: Vec<(usize, &Group)> = groups
-            .filter(|(_, group)| Concern::of(group, answer.sides.len() == 1) == concern)
+            .filter(|(_, group)| Concern::new(group, answer.collections.len() == 1) == concern)
             .map(|(index, group)| (index + 1, group))
             .collect();
         if !of_it.is_empty() {
@@ -33,7 +33,7 @@ pub fn text(answer: &Duplicates<'_>) -> String {
         }
     }
     if answer.found.groups.is_empty() {
-        let _ = writeln!(text, "\n{}", heading("Nothing is there twice."));
+        let _ = writeln!(text, "\n{}", heading("No duplicates."));
     } else {
         let _ = writeln!(
             text,
@@ -47,17 +47,20 @@ pub fn text(answer: &Duplicates<'_>) -> String {
 }
 
 fn what_was_done(answer: &Duplicates<'_>) -> String {
-    let Duplicates { args, sides, found, .. } = answer;
+    let Duplicates { args, collections, found, .. } = answer;
     let names: Vec<String> =
-        sides.iter().map(|side| safe(&side.catalog.collection.name())).collect();
+        collections.iter().map(|collection| safe(&collection.catalog.collection.name())).collect();
     let mut text = format!("{}\n", heading(&names.join(" against ")));
-    let images = |side: usize| found.pictures.iter().filter(|p| p.side == side).count() as u64;
-    let counts: Vec<String> =
-        (0..sides.len()).map(|side| counted(images(side), "image", "images")).collect();
+    let images = |collection: usize| {
+        found.images.iter().filter(|p| p.collection == collection).count() as u64
+    };
+    let counts: Vec<String> = (0..collections.len())
+        .map(|collection| counted(images(collection), "image", "images"))
+        .collect();
     let farther = match found.reach {
-        Reach::Wide => "copies, crops, frames and tilts",
-        Reach::Near => "copies; --reach wide also finds crops, frames and tilts",
-        Reach::Same => "the same bytes and pixels only; --reach near and wide find more",
+        Reach::Wide => "copies, crops, borders and tilts",
+        Reach::Near => "copies; --reach wide also finds crops, borders and tilts",
+        Reach::Same => "identical bytes and pixels only; --reach near and wide find more",
     };
     let _ = writeln!(
         text,
@@ -139,15 +142,15 @@ fn row(
     number: String,
     with_splits: bool,
 ) -> Vec<String> {
-    let picture = answer.picture(member.picture);
-    let (record, facts) = (picture.record, &picture.measured.facts);
-    let mut row =
-        vec![number, answer.path(member.picture), record.class().unwrap_or("-").to_owned()];
+    let image = answer.image(member.image);
+    let (record, facts) = (image.record, &image.measured.facts);
+    let mut row = vec![number, answer.path(member.image), record.class().unwrap_or("-").to_owned()];
     if with_splits {
         row.push(record.split().unwrap_or("-").to_owned());
     }
-    let why = group.why.filter(|_| member.keep);
-    let remark = why.map_or(String::new(), |why| format!("keep: {}", reason(why)));
+    let keep_reason = group.keep_reason.filter(|_| member.keep);
+    let remark =
+        keep_reason.map_or(String::new(), |keep_reason| format!("keep: {}", reason(keep_reason)));
     row.extend([
         format!("{}x{}", facts.width_px, facts.height_px),
         humansize::format_size(record.size_bytes, humansize::DECIMAL),

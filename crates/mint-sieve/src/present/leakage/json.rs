@@ -3,7 +3,7 @@
 use serde::Serialize;
 use sieve_core::balance::ASSUMED_ACCURACY;
 use sieve_core::finding::Finding;
-use sieve_core::leakage::{Drift, IndexMismatch, Span};
+use sieve_core::leakage::{Drift, IndexMismatch, SplitPairSummary};
 use sieve_core::suppression::Suppressed;
 
 use super::Leaks;
@@ -21,9 +21,9 @@ struct Body<'a> {
     root: String,
     splits: Vec<SplitCount<'a>>,
     pairs: Vec<Pair<'a>>,
-    spans: Vec<SpanBody<'a>>,
+    split_pairs: Vec<SplitPairBody<'a>>,
     removals: Vec<RemovalBody<'a>>,
-    unrepaired_pairs: usize,
+    remaining_pairs: usize,
     missing_classes: Vec<Missing<'a>>,
     class_index_mismatches: Vec<Mismatch<'a>>,
     drift: Vec<DriftBody<'a>>,
@@ -52,11 +52,11 @@ struct Pair<'a> {
 }
 
 #[derive(Serialize)]
-struct SpanBody<'a> {
+struct SplitPairBody<'a> {
     split: &'a str,
     within: &'a str,
     images: u64,
-    twins: u64,
+    cross_split_pairs: u64,
     copies: u64,
     share: f64,
     /// The most by which a score can be too high.
@@ -78,7 +78,7 @@ struct KindCount {
 struct ClassCount<'a> {
     class: &'a str,
     images: u64,
-    twins: u64,
+    cross_split_pairs: u64,
 }
 
 #[derive(Serialize)]
@@ -86,7 +86,7 @@ struct RemovalBody<'a> {
     path: &'a str,
     split: Option<&'a str>,
     class: Option<&'a str>,
-    because_of: &'a str,
+    cause: &'a str,
     because_of_split: Option<&'a str>,
     kind: &'static str,
 }
@@ -167,7 +167,7 @@ struct Order {
 /// The whole answer.
 pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
     let leakage = answer.leakage;
-    let pairs = leakage.twins.iter().map(|twin| {
+    let pairs = leakage.cross_split_pairs.iter().map(|twin| {
         let (a, b) = (answer.record(twin.a), answer.record(twin.b));
         Pair {
             path_a: a.path.as_str(),
@@ -176,20 +176,20 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
             path_b: b.path.as_str(),
             split_b: b.split(),
             class_b: b.class(),
-            kind: twin.bond.name(),
+            kind: twin.reason.name(),
             score: twin.score,
             direct: twin.is_direct,
         }
     });
     let removals = leakage.removals.iter().map(|removal| {
-        let (goes, stays) = (answer.record(removal.picture), answer.record(removal.because_of));
+        let (goes, stays) = (answer.record(removal.image), answer.record(removal.cause));
         RemovalBody {
             path: goes.path.as_str(),
             split: goes.split(),
             class: goes.class(),
-            because_of: stays.path.as_str(),
+            cause: stays.path.as_str(),
             because_of_split: stays.split(),
-            kind: removal.bond.name(),
+            kind: removal.reason.name(),
         }
     });
     let missing = leakage.missing.iter().map(|class| Missing {
@@ -205,9 +205,9 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
             .map(|(split, images)| SplitCount { split, images: *images })
             .collect(),
         pairs: pairs.collect(),
-        spans: leakage.spans.iter().map(span).collect(),
+        split_pairs: leakage.split_pairs.iter().map(summary).collect(),
         removals: removals.collect(),
-        unrepaired_pairs: leakage.kept,
+        remaining_pairs: leakage.kept,
         missing_classes: missing.collect(),
         class_index_mismatches: leakage.index.iter().map(mismatch).collect(),
         drift: leakage.drift.iter().map(drift).collect(),
@@ -224,26 +224,30 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
     envelope("leakage", Decided { judging, protect: answer.protect }, body)
 }
 
-fn span(span: &Span) -> SpanBody<'_> {
-    SpanBody {
-        split: &span.split,
-        within: &span.within,
-        images: span.images,
-        twins: span.twins,
-        copies: span.copies,
-        share: span.share(),
-        bound: span.bound(),
+fn summary(summary: &SplitPairSummary) -> SplitPairBody<'_> {
+    SplitPairBody {
+        split: &summary.split,
+        within: &summary.within,
+        images: summary.images,
+        cross_split_pairs: summary.cross_split_pairs,
+        copies: summary.copies,
+        share: summary.share(),
+        bound: summary.bound(),
         measured_accuracy: ASSUMED_ACCURACY,
-        least_true_accuracy: span.least_true(ASSUMED_ACCURACY),
-        kinds: span
+        least_true_accuracy: summary.least_true(ASSUMED_ACCURACY),
+        kinds: summary
             .bonds
             .iter()
-            .map(|&(bond, images)| KindCount { kind: bond.name(), images })
+            .map(|&(reason, images)| KindCount { kind: reason.name(), images })
             .collect(),
-        classes: span
+        classes: summary
             .classes
             .iter()
-            .map(|of| ClassCount { class: &of.class, images: of.images, twins: of.twins })
+            .map(|of| ClassCount {
+                class: &of.class,
+                images: of.images,
+                cross_split_pairs: of.cross_split_pairs,
+            })
             .collect(),
     }
 }

@@ -6,7 +6,7 @@ mod text;
 
 pub use json::json;
 pub use table::{csv, removals};
-pub use text::{spans, text};
+pub use text::{split_pairs, text};
 
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::Found;
@@ -39,7 +39,7 @@ pub struct Leaks<'a> {
 }
 
 impl<'a> Leaks<'a> {
-    fn record(&self, picture: u32) -> &'a Record {
-        self.found.pictures[picture as usize].record
+    fn record(&self, image: u32) -> &'a Record {
+        self.found.images[image as usize].record
     }
 }

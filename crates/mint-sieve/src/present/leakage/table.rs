@@ -9,14 +9,14 @@ use crate::present::table::written;
 pub fn csv(answer: &Leaks<'_>) -> String {
     let head =
         ["path_a", "split_a", "class_a", "path_b", "split_b", "class_b", "kind", "score", "direct"];
-    let rows = answer.leakage.twins.iter().map(|twin| {
-        let side = |picture: u32| {
-            let record = answer.record(picture);
+    let rows = answer.leakage.cross_split_pairs.iter().map(|twin| {
+        let side = |image: u32| {
+            let record = answer.record(image);
             let text = |name: Option<&str>| name.unwrap_or_default().to_owned();
             [cell::of_path(&record.path), text(record.split()), text(record.class())]
         };
         let ([path_a, split_a, class_a], [path_b, split_b, class_b]) = (side(twin.a), side(twin.b));
-        let (kind, score) = (twin.bond.name().to_owned(), format!("{:.4}", twin.score));
+        let (kind, score) = (twin.reason.name().to_owned(), format!("{:.4}", twin.score));
         let direct = twin.is_direct.to_string();
         [path_a, split_a, class_a, path_b, split_b, class_b, kind, score, direct]
     });
@@ -26,7 +26,7 @@ pub fn csv(answer: &Leaks<'_>) -> String {
 /// One row a picture to remove, with the twin that stays.
 pub fn removals(answer: &Leaks<'_>) -> Vec<u8> {
     let rows = answer.leakage.removals.iter().map(|removal| {
-        let (goes, stays) = (answer.record(removal.picture), answer.record(removal.because_of));
+        let (goes, stays) = (answer.record(removal.image), answer.record(removal.cause));
         let text = |name: Option<&str>| name.unwrap_or_default().to_owned();
         [
             cell::of_path(&goes.path),
@@ -34,7 +34,7 @@ pub fn removals(answer: &Leaks<'_>) -> Vec<u8> {
             text(goes.class()),
             cell::of_path(&stays.path),
             text(stays.split()),
-            removal.bond.name().to_owned(),
+            removal.reason.name().to_owned(),
         ]
     });
     let head = ["path", "split", "class", "because_of", "because_of_split", "kind"];

@@ -5,7 +5,7 @@ use std::ffi::OsStr;
 use std::fmt::Write;
 
 use sieve_core::balance::ASSUMED_ACCURACY;
-use sieve_core::leakage::{Leakage, Span};
+use sieve_core::leakage::{Leakage, SplitPairSummary};
 use sieve_core::statistics::strength;
 
 use super::Leaks;
@@ -27,7 +27,7 @@ pub fn text(answer: &Leaks<'_>) -> String {
     let _ = writeln!(
         text,
         "{}: {} (reach {})",
-        counted(answer.found.pictures.len() as u64, "image", "images"),
+        counted(answer.found.images.len() as u64, "image", "images"),
         safe(&splits.join(", ")),
         answer.found.reach.name()
     );
@@ -35,7 +35,7 @@ pub fn text(answer: &Leaks<'_>) -> String {
     for remark in &catalog.collection.remarks {
         let _ = writeln!(text, "{}", remark::line(remark, answer.config, "leakage"));
     }
-    text.push_str(&twins(leakage, args.all));
+    text.push_str(&cross_split_pairs(leakage, args.all));
     text.push_str(&bounds(leakage));
     text.push_str(&pairs(answer));
     text.push_str(&drift(leakage, args.all));
@@ -48,71 +48,78 @@ pub fn text(answer: &Leaks<'_>) -> String {
 }
 
 /// Sentences for the pairs of splits of which `counted` says that something of the judge is in the
-/// other: `17 of 120 test pictures (14.2 %) ...`.
-pub fn spans(leakage: &Leakage, what: &str, number: impl Fn(&Span) -> u64) -> Vec<String> {
-    let judged = leakage.spans.iter().filter(|span| span.is_judge && number(span) > 0);
-    let told = judged.map(|span| {
+/// other: `17 of 120 test images (14.2 %) ...`.
+pub fn split_pairs(
+    leakage: &Leakage,
+    what: &str,
+    number: impl Fn(&SplitPairSummary) -> u64,
+) -> Vec<String> {
+    let judged =
+        leakage.split_pairs.iter().filter(|summary| summary.is_judge && number(summary) > 0);
+    let told = judged.map(|summary| {
         format!(
-            "{} of {} {} pictures ({}) {} {what} in {}",
-            number(span),
-            span.images,
-            span.split,
-            percent(number(span) as f64 / span.images as f64),
-            if number(span) == 1 { "has" } else { "have" },
-            span.within
+            "{} of {} {} images ({}) {} {what} in {}",
+            number(summary),
+            summary.images,
+            summary.split,
+            percent(number(summary) as f64 / summary.images as f64),
+            if number(summary) == 1 { "has" } else { "have" },
+            summary.within
         )
     });
     told.collect()
 }
 
-fn twins(leakage: &Leakage, all: bool) -> String {
-    if leakage.spans.is_empty() {
-        return format!("\n{}\n", heading("No picture of one split is in another."));
+fn cross_split_pairs(leakage: &Leakage, all: bool) -> String {
+    if leakage.split_pairs.is_empty() {
+        return format!("\n{}\n", heading("No image of one split is in another."));
     }
-    let mut rows = vec![["", "have a twin in", "", "how", "by class"].map(str::to_owned).to_vec()];
-    for span in &leakage.spans {
-        let kinds = span.bonds.iter().map(|(bond, images)| format!("{} {images}", bond.name()));
+    let mut rows =
+        vec![["", "have a copy or frame in", "", "how", "by class"].map(str::to_owned).to_vec()];
+    for summary in &leakage.split_pairs {
+        let kinds =
+            summary.bonds.iter().map(|(reason, images)| format!("{} {images}", reason.name()));
         let most = if all { usize::MAX } else { MOST_CLASSES };
-        let class = |class: &sieve_core::leakage::ClassSpan| {
-            format!("{} {} of {}", visible(&class.class), class.twins, class.images)
+        let class = |class: &sieve_core::leakage::ClassOverlap| {
+            format!("{} {} of {}", visible(&class.class), class.cross_split_pairs, class.images)
         };
-        let mut classes: Vec<String> = span.classes.iter().take(most).map(class).collect();
-        if span.classes.len() > most {
-            classes.push(format!("{} more", span.classes.len() - most));
+        let mut classes: Vec<String> = summary.classes.iter().take(most).map(class).collect();
+        if summary.classes.len() > most {
+            classes.push(format!("{} more", summary.classes.len() - most));
         }
         rows.push(vec![
-            format!("{} of {} {} pictures", span.twins, span.images, span.split),
-            span.within.clone(),
-            percent(span.share()),
+            format!("{} of {} {} images", summary.cross_split_pairs, summary.images, summary.split),
+            summary.within.clone(),
+            percent(summary.share()),
             kinds.collect::<Vec<_>>().join(", "),
             classes.join(", "),
         ]);
     }
     let columns = [Align::Left, Align::Left, Align::Right, Align::Left, Align::Left];
-    format!("\n{}\n{}", heading("One picture in two splits"), aligned(&columns, rows))
+    format!("\n{}\n{}", heading("Images in two splits"), aligned(&columns, rows))
 }
 
-/// What the twins can do to a score, in words.
+/// By how much the leaked images can raise a score, in words.
 fn bounds(leakage: &Leakage) -> String {
     let mut text = String::new();
-    for span in leakage.spans.iter().filter(|span| span.is_judge) {
+    for summary in leakage.split_pairs.iter().filter(|summary| summary.is_judge) {
         let _ = writeln!(
             text,
-            "A model that knows {} by heart is right on {} of {} {} pictures: a score can be up to {:.1} points",
-            span.within,
-            span.twins,
-            span.images,
-            span.split,
-            span.bound() * 100.0,
+            "A model that merely memorised {} would get {} of {} {} images right: a score can be up to {:.1} points",
+            summary.within,
+            summary.cross_split_pairs,
+            summary.images,
+            summary.split,
+            summary.bound() * 100.0,
         );
-        let _ = match span.least_true(ASSUMED_ACCURACY) {
+        let _ = match summary.least_true(ASSUMED_ACCURACY) {
             Some(least) => writeln!(
                 text,
-                "too high, and where {:.0} % are measured it may be {} on the others.",
+                "too high; where {:.0} % is measured, it may be {} on the others.",
                 ASSUMED_ACCURACY * 100.0,
                 percent(least),
             ),
-            None => writeln!(text, "too high, and says nothing about any other picture."),
+            None => writeln!(text, "too high, and says nothing about any other image."),
         };
     }
     text
@@ -120,21 +127,22 @@ fn bounds(leakage: &Leakage) -> String {
 
 /// The pairs themselves.
 fn pairs(answer: &Leaks<'_>) -> String {
-    let twins = &answer.leakage.twins;
-    if twins.is_empty() {
+    let cross_split_pairs = &answer.leakage.cross_split_pairs;
+    if cross_split_pairs.is_empty() {
         return String::new();
     }
-    let rows = twins.iter().map(|twin| {
+    let rows = cross_split_pairs.iter().map(|twin| {
         let (a, b) = (answer.record(twin.a), answer.record(twin.b));
         vec![
             a.path_in_split(),
             b.path_in_split(),
-            twin.bond.name().to_owned(),
+            twin.reason.name().to_owned(),
             format!("{:.3}", twin.score),
             if a.class() == b.class() { String::new() } else { "other class".to_owned() },
         ]
     });
-    let mut table = vec![["picture", "its twin", "kind", "score", ""].map(str::to_owned).to_vec()];
+    let mut table =
+        vec![["picture", "matched with", "kind", "score", ""].map(str::to_owned).to_vec()];
     table.extend(shortened(rows.collect(), FEW_ROWS, answer.args.all));
     let columns = [Align::Left, Align::Left, Align::Left, Align::Right, Align::Left];
     format!("\n{}", aligned(&columns, table))
@@ -163,21 +171,25 @@ fn drift(leakage: &Leakage, all: bool) -> String {
         ]);
     }
     let columns = [Align::Left, Align::Right, Align::Left, Align::Right, Align::Right];
-    let mut text = format!("\n{}\n{}", heading("Are the splits alike?"), aligned(&columns, rows));
+    let mut text = format!(
+        "\n{}\n{}",
+        heading("Do the splits come from the same distribution?"),
+        aligned(&columns, rows)
+    );
     if leakage.drift.len() > shown {
         let _ = writeln!(text, "  ... {} more (--all)", leakage.drift.len() - shown);
     }
     if let Some(order) = &leakage.order {
-        let verdict = if order.is_cut { "it was not shuffled" } else { "it looks shuffled" };
+        let verdict = if order.is_cut { "not shuffled" } else { "consistent with shuffling" };
         let _ = writeln!(
             text,
-            "The list of files changes its split {} times; shuffled it would {:.0} times: {verdict}.",
+            "In path order the split changes {} times ({:.0} expected if shuffled): {verdict}.",
             order.runs, order.expected
         );
     }
     let _ = writeln!(
         text,
-        "{FAINT}p is the chance of such a difference between shuffled splits, corrected for all of these tests.{FAINT:#}"
+        "{FAINT}p: chance of such a difference between shuffled splits, corrected for all these tests (Holm).{FAINT:#}"
     );
     text
 }
@@ -191,25 +203,25 @@ fn repair(answer: &Leaks<'_>) -> String {
     if !leakage.removals.is_empty() {
         let mut by_split: BTreeMap<&str, u64> = BTreeMap::new();
         for removal in &leakage.removals {
-            let split = answer.record(removal.picture).split().unwrap_or_default();
+            let split = answer.record(removal.image).split().unwrap_or_default();
             *by_split.entry(split).or_default() += 1;
         }
         let from = by_split.into_iter().map(|(split, images)| format!("{images} from {split}"));
         let from = safe(&from.collect::<Vec<_>>().join(", "));
-        let rest = if leakage.kept > 0 { "no other twin" } else { "no twin" };
+        let rest = if leakage.kept > 0 { "no other match" } else { "no twin" };
         let title = heading("Repair:");
         let _ = writeln!(text, "{title} removing {from} would leave {rest} between the splits.");
     }
     if leakage.kept > 0 {
         let pairs = counted(leakage.kept as u64, "pair", "pairs");
-        let _ = writeln!(text, "{pairs} between protected splits would stay.");
+        let _ = writeln!(text, "{pairs} between protected splits would remain.");
     }
     if !text.is_empty() {
         text.push('\n');
     }
     let protect = args.protect.join(",");
     text + &if leakage.removals.is_empty() {
-        let why = "see what an augmentation policy does to the training pictures:";
+        let why = "see what an augmentation policy does to the training images:";
         let options: [&dyn AsRef<OsStr>; 4] = [&"--policy", &"gentle", &"--out", &"preview.png"];
         next_step(why, &command("preview", &options))
     } else if args.removals.is_none() {
@@ -220,7 +232,7 @@ fn repair(answer: &Leaks<'_>) -> String {
         options.extend([&"--removals" as &dyn AsRef<OsStr>, &"remove.csv"]);
         next_step("write the list of what to remove:", &command("leakage", &options))
     } else {
-        let why = "look at the pictures before you remove any:";
+        let why = "look at the images before you remove any:";
         next_step(why, &command("duplicates", &[&"--sheet", &"duplicates.png"]))
     }
 }

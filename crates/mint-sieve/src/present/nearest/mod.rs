@@ -48,20 +48,20 @@ pub fn text(answer: &Nearest<'_>) -> String {
     let collection = safe(&answer.catalog.collection.name());
     let mut text = format!("{} in {collection}\n", heading(&safe(&answer.image_name())));
     let same = found.iter().filter(|a| a.kind.is_some_and(Kind::is_duplicate)).count();
-    let says = match same {
-        0 => "no copy of it is here; these look most like it".to_owned(),
-        1 => "one picture here is the same; the others look most like it".to_owned(),
-        _ => format!("{same} pictures here are the same; the others look most like it"),
+    let message = match same {
+        0 => "there is no copy of it here; these are the most similar".to_owned(),
+        1 => "1 image here is a copy of it; the others are the next most similar".to_owned(),
+        _ => format!("{same} images here are copies of it; the others are the next most similar"),
     };
-    let _ = writeln!(text, "{says}\n");
+    let _ = writeln!(text, "{message}\n");
     let mut classes: Vec<(&str, usize)> = Vec::new();
-    for class in found.iter().filter_map(|alike| alike.picture.record.class()) {
+    for class in found.iter().filter_map(|alike| alike.image.record.class()) {
         match classes.iter_mut().find(|(known, _)| *known == class) {
             Some((_, count)) => *count += 1,
             None => classes.push((class, 1)),
         }
     }
-    let with_splits = found.iter().any(|alike| alike.picture.record.split().is_some());
+    let with_splits = found.iter().any(|alike| alike.image.record.split().is_some());
     let mut head: Vec<String> = ["", "picture", "class"].map(str::to_owned).to_vec();
     let mut columns = vec![Align::Right, Align::Left, Align::Left];
     if with_splits {
@@ -72,7 +72,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
     columns.extend([Align::Left, Align::Right, Align::Right]);
     let mut rows = vec![head];
     for (number, alike) in (1..).zip(found) {
-        let record = alike.picture.record;
+        let record = alike.image.record;
         let class = record.class().unwrap_or("-").to_owned();
         let mut row = vec![number.to_string(), record.path.to_string(), class];
         if with_splits {
@@ -91,7 +91,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
     let _ = writeln!(text, "\nclasses: {}", safe(&counts.join(", ")));
     let _ = writeln!(
         text,
-        "{FAINT}Score: the chance that both show the same picture. Likeness: how alike they look, up to 1.{FAINT:#}\n"
+        "{FAINT}Score: the chance that it is a copy. Likeness: how alike they look, at most 1.{FAINT:#}\n"
     );
     if answer.args.sheet.is_none() {
         let image: &OsStr = answer.args.image.as_os_str();
@@ -102,7 +102,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
         text.push_str(&next_step("look at them:", &words));
     } else {
         let words = command_on(answer.config, "duplicates", &[]);
-        text.push_str(&next_step("see what else is there twice:", &words));
+        text.push_str(&next_step("find all duplicates:", &words));
     }
     text
 }
@@ -144,12 +144,12 @@ struct Image<'a> {
 /// For programs. The fields are a contract: see docs/formats.md.
 pub fn json(answer: &Nearest<'_>) -> String {
     let settings = Settings {
-        reading: ReadingSettings::of(answer.config),
+        reading: ReadingSettings::new(answer.config),
         image: answer.image_name(),
         count: answer.args.count,
     };
     let nearest = answer.found.iter().map(|alike| {
-        let (record, facts) = (alike.picture.record, &alike.picture.measured.facts);
+        let (record, facts) = (alike.image.record, &alike.image.measured.facts);
         Image {
             path: record.path.as_str(),
             class: record.class(),
@@ -174,7 +174,7 @@ pub fn json(answer: &Nearest<'_>) -> String {
 /// One line a picture.
 pub fn csv(answer: &Nearest<'_>) -> String {
     let rows = answer.found.iter().map(|alike| {
-        let record = alike.picture.record;
+        let record = alike.image.record;
         let name = |name: Option<&str>| name.unwrap_or_default().to_owned();
         [
             cell::of_path(&record.path),
@@ -196,21 +196,21 @@ pub fn title(answer: &Nearest<'_>) -> String {
 /// The picture that was asked for, and those that were found, whose pixels are still to be read.
 pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
     let facts = &answer.image.facts;
-    let asked = Labelled {
+    let requested = Labelled {
         record: None,
         pixels: None,
         lines: [
             answer.image_name(),
-            "asked for".into(),
+            "query".into(),
             format!("{}x{}", facts.width_px, facts.height_px),
         ],
         is_marked: true,
     };
     let found = answer.found.iter().map(|alike| {
-        let record = alike.picture.record;
+        let record = alike.image.record;
         let places = [record.split(), record.class()].into_iter().flatten();
         Labelled {
-            record: Some((alike.picture.side, alike.picture.index)),
+            record: Some((alike.image.collection, alike.image.index)),
             pixels: None,
             lines: [
                 places.collect::<Vec<_>>().join(" / "),
@@ -221,7 +221,7 @@ pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
         }
     });
     vec![
-        TileRow { head: "asked for".to_owned(), tiles: vec![asked] },
+        TileRow { head: "query".to_owned(), tiles: vec![requested] },
         TileRow { head: "nearest first".to_owned(), tiles: found.collect() },
     ]
 }

@@ -59,10 +59,10 @@ struct TilePlace<'a> {
     y_px: u32,
     width_px: u32,
     height_px: u32,
-    picture_width_px: u32,
-    picture_height_px: u32,
+    image_width_px: u32,
+    image_height_px: u32,
     steps: &'a [Happening],
-    picture_to_frame: Affine,
+    image_to_frame: Affine,
     outside_share: f64,
 }
 
@@ -104,10 +104,10 @@ pub fn json(preview: &Preview<'_>) -> String {
             y_px: place(draw).1,
             width_px: layout.tile_width,
             height_px: layout.tile_height,
-            picture_width_px: row.size_px.0,
-            picture_height_px: row.size_px.1,
+            image_width_px: row.size_px.0,
+            image_height_px: row.size_px.1,
             steps: &tile.draw.steps,
-            picture_to_frame: tile.warped.to_frame,
+            image_to_frame: tile.warped.to_frame,
             outside_share: tile.warped.outside_share,
         })
     });

@@ -16,14 +16,14 @@ pub fn text(preview: &Preview<'_>) -> String {
     let sheet = preview.sheet;
     let name = preview.collection.name();
     let frame = preview.policy.frame;
-    let which = preview.split.map_or(String::new(), |split| format!(", {split} pictures only"));
+    let which = preview.split.map_or(String::new(), |split| format!(", {split} images only"));
     let mut shown: Vec<&str> = sheet.rows.iter().map(|row| row.class.as_str()).collect();
     shown.dedup();
     let mut text = format!("{}{which}\n", heading(&safe(&name)));
     let _ = writeln!(
         text,
         "{} from {} of {}, {} each; policy {}, seed {}",
-        counted(sheet.rows.len() as u64, "picture", "pictures"),
+        counted(sheet.rows.len() as u64, "image", "images"),
         shown.len(),
         counted(preview.classes as u64, "class", "classes"),
         counted(u64::from(sheet.layout.draws), "draw", "draws"),
@@ -32,7 +32,7 @@ pub fn text(preview: &Preview<'_>) -> String {
     );
     if preview.passed_over > 0 {
         let files = counted(preview.passed_over, "file", "files");
-        let _ = writeln!(text, "{files} passed over that cannot be read; audit names them");
+        let _ = writeln!(text, "{files} skipped that cannot be read (audit lists them)");
     }
     text.push('\n');
     text.push_str(&step_table(preview));
@@ -40,7 +40,7 @@ pub fn text(preview: &Preview<'_>) -> String {
     let (plain, drawn) = (outside(preview.plain()), outside(preview.drawn()));
     let _ = writeln!(
         text,
-        "\nOutside of the picture: {} of the drawn pixels, {} at most in one draw; {} without \
+        "\nOutside the image: {} of the drawn pixels, {} at most in one draw; {} without \
          augmentation.",
         percent(drawn.mean),
         percent(drawn.most),
@@ -78,7 +78,7 @@ pub fn text(preview: &Preview<'_>) -> String {
     if args.full_size {
         words.push("--full-size".into());
     }
-    text + &next_step("open the sheet; then see other pictures and draws:", &words)
+    text + &next_step("open the sheet, then see other images and draws:", &words)
 }
 
 /// What each step of the policy may do, and what it did here.

@@ -50,8 +50,8 @@ impl Canvas {
 
     /// Lays a picture down, averaged in blocks of `shrink` x `shrink`, then each pixel repeated
     /// `enlarge` times in both directions.
-    pub fn lay(&mut self, picture: &Pixels, x: u32, y: u32, shrink: u32, enlarge: u32) {
-        let reduced = averaged(picture, shrink);
+    pub fn lay(&mut self, image: &Pixels, x: u32, y: u32, shrink: u32, enlarge: u32) {
+        let reduced = averaged(image, shrink);
         for row in 0..reduced.height_px {
             for column in 0..reduced.width_px {
                 let (x, y) = (x + column * enlarge, y + row * enlarge);
@@ -90,10 +90,10 @@ mod tests {
     #[test]
     fn pictures_are_laid_down_reduced_or_enlarged() {
         let data = [10, 20, 30, 40, 50, 60].iter().flat_map(|&grey| [grey; 3]).collect();
-        let picture = Pixels { width_px: 3, height_px: 2, data };
+        let image = Pixels { width_px: 3, height_px: 2, data };
         let laid = |shrink, enlarge| {
             let mut canvas = Canvas::new(5, 5, [0; 3]);
-            canvas.lay(&picture, 1, 1, shrink, enlarge);
+            canvas.lay(&image, 1, 1, shrink, enlarge);
             let pixels = canvas.into_pixels();
             let row = |y| (0..5).map(|x| pixels.at(x, y)[0]).collect::<Vec<u8>>();
             [0, 1, 2, 3, 4].map(row)

@@ -58,7 +58,7 @@ pub struct Layout {
 
 impl Layout {
     /// The layout for a frame: the least reduction that leaves room for enough rows and columns.
-    pub fn of(frame: Frame, room: Room) -> Self {
+    pub fn new(frame: Frame, room: Room) -> Self {
         let least_rows = room.rows.unwrap_or(ROWS).min(ROWS);
         let least_columns = room.draws.map_or(COLUMNS, |draws| draws + 1).min(COLUMNS);
         let longest = frame.width_px.max(frame.height_px);
@@ -126,7 +126,7 @@ mod tests {
 
     fn layout(width_px: u32, height_px: u32, room: Room) -> Layout {
         let room = Room { steps: 6, ..room };
-        Layout::of(Frame { width_px, height_px, fit: Fit::Cover }, room)
+        Layout::new(Frame { width_px, height_px, fit: Fit::Cover }, room)
     }
 
     #[test]

@@ -50,13 +50,13 @@ pub fn paint(sheet: &Sheet) -> Pixels {
     let mut canvas = Canvas::new(layout.width(), layout.height(), PAPER);
     let title = TITLE_LETTERS.end_of(&sheet.title, layout.width() - 2 * MARGIN);
     canvas.write(&title, MARGIN, GAP, &TITLE_LETTERS, INK);
-    for (row, picture) in (0..).zip(&sheet.rows) {
-        for (column, tile) in (0..).zip(&picture.tiles) {
+    for (row, image) in (0..).zip(&sheet.rows) {
+        for (column, tile) in (0..).zip(&image.tiles) {
             let (x, y) = layout.place(row, column);
             canvas.lay(&tile.warped.pixels, x, y, layout.shrink, layout.enlarge);
             let lines = if column == 0 {
                 canvas.fill(x - 4, y, 2, layout.tile_height, MARK);
-                plain_lines(picture, layout.cell_width)
+                plain_lines(image, layout.cell_width)
             } else {
                 drawn_lines(tile, layout.cell_width, layout.lines)
             };
@@ -70,11 +70,11 @@ pub fn paint(sheet: &Sheet) -> Pixels {
 
 type Line = (String, Lettering, Colour);
 
-fn plain_lines(picture: &Row, width: u32) -> Vec<Line> {
-    let name = picture.path.rsplit('/').next().unwrap_or_default();
-    let (columns, rows) = picture.size_px;
+fn plain_lines(image: &Row, width: u32) -> Vec<Line> {
+    let name = image.path.rsplit('/').next().unwrap_or_default();
+    let (columns, rows) = image.size_px;
     vec![
-        (NAME_LETTERS.end_of(&visible(&picture.class), width), NAME_LETTERS, INK),
+        (NAME_LETTERS.end_of(&visible(&image.class), width), NAME_LETTERS, INK),
         (SMALL_LETTERS.end_of(name, width), SMALL_LETTERS, INK),
         (SMALL_LETTERS.end_of(&format!("as is, {columns}x{rows}"), width), SMALL_LETTERS, PALE),
     ]

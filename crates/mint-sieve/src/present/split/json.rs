@@ -62,7 +62,7 @@ struct Class {
 struct Got {
     split: String,
     images: u64,
-    asked: f64,
+    requested: f64,
 }
 
 #[derive(Serialize)]
@@ -91,7 +91,7 @@ pub fn json(split: &Split<'_>) -> String {
     let names = split.request.parts.names();
     let shares = split.request.parts.shares();
     let settings = Settings {
-        reading: ReadingSettings::of(split.config),
+        reading: ReadingSettings::new(split.config),
         parts: names
             .iter()
             .zip(&shares)
@@ -113,7 +113,7 @@ pub fn json(split: &Split<'_>) -> String {
             .map(|((name, &images), share)| Got {
                 split: name.clone(),
                 images,
-                asked: share * class.images as f64,
+                requested: share * class.images as f64,
             })
             .collect(),
     };
@@ -131,7 +131,7 @@ pub fn json(split: &Split<'_>) -> String {
             .collect(),
         classes: assignment.classes.iter().map(class).collect(),
         groups: split
-            .clumps()
+            .multi_image_groups()
             .iter()
             .map(|group| Group {
                 group: group[0].group.to_string(),

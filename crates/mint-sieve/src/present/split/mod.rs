@@ -35,15 +35,15 @@ pub struct Split<'a> {
 
 impl Split<'_> {
     /// The groups of several pictures, in the order of their first paths.
-    fn clumps(&self) -> Vec<Vec<&Assigned<'_>>> {
+    fn multi_image_groups(&self) -> Vec<Vec<&Assigned<'_>>> {
         let mut groups: BTreeMap<GroupId, Vec<&Assigned<'_>>> = BTreeMap::new();
         for image in &self.assignment.images {
             groups.entry(image.group).or_default().push(image);
         }
-        let mut clumps: Vec<Vec<&Assigned<'_>>> =
+        let mut multi_image_groups: Vec<Vec<&Assigned<'_>>> =
             groups.into_values().filter(|group| group.len() > 1).collect();
-        clumps.sort_by_key(|group| &group[0].record.path);
-        clumps
+        multi_image_groups.sort_by_key(|group| &group[0].record.path);
+        multi_image_groups
     }
 
     /// How many files were left out for `why`.
@@ -69,7 +69,7 @@ impl Split<'_> {
             .collect();
         let those = |group: &Group| -> Option<(GroupId, Vec<&Assigned<'_>>)> {
             let records =
-                group.members.iter().map(|one| self.found.pictures[one.picture as usize].record);
+                group.members.iter().map(|one| self.found.images[one.image as usize].record);
             let mut images: Vec<&Assigned<'_>> =
                 records.filter_map(|record| assigned.get(record.path.as_str()).copied()).collect();
             images.sort_by_key(|image| &image.record.path);

@@ -10,7 +10,7 @@ use sieve_core::splitting::Assignment;
 /// One row for each picture that takes part, in the order of their paths.
 pub fn table(catalog: &Catalog, assignment: &Assignment<'_>, parts: &[String]) -> Vec<u8> {
     let mut table = csv::Writer::from_writer(Vec::new());
-    let names = &catalog.collection.carried;
+    let names = &catalog.collection.extra;
     let head = SPLIT_TABLE_HEADER.split(',').map(Cow::Borrowed);
     let head = head.chain(names.iter().map(|name| guarded(name)));
     table.write_record(head.map(|name| name.into_owned())).expect("memory takes what is written");
@@ -18,8 +18,8 @@ pub fn table(catalog: &Catalog, assignment: &Assignment<'_>, parts: &[String]) -
         let (path, digest) = (of_path(&image.record.path), image.digest.to_string());
         let group = image.group.to_string();
         let row = [&path, image.class, &parts[image.part], &group, &digest];
-        let carried = image.record.place.carried.as_ref();
-        let value = |index: usize| carried.and_then(|carried| carried.values.get(index));
+        let extra = image.record.place.extra.as_ref();
+        let value = |index: usize| extra.and_then(|extra| extra.values.get(index));
         let values = (0..names.len()).map(|index| value(index).map_or("", String::as_str));
         let cells = row.into_iter().chain(values).map(|cell| guarded(cell).into_owned());
         table.write_record(cells).expect("memory takes what is written");

@@ -17,7 +17,7 @@ use crate::present::{command_on, counted, next_step, splits_folder};
 pub fn text(split: &Split<'_>) -> String {
     let name = split.catalog.collection.name();
     let parts = &split.request.parts;
-    let asked: Vec<String> = parts
+    let requested: Vec<String> = parts
         .names()
         .iter()
         .zip(parts.shares())
@@ -28,7 +28,7 @@ pub fn text(split: &Split<'_>) -> String {
         heading(&safe(&name)),
         counted(split.assignment.images.len() as u64, "image", "images"),
         counted(split.assignment.classes.len() as u64, "class", "classes"),
-        safe(&asked.join(", ")),
+        safe(&requested.join(", ")),
         split.request.seed,
         split.found.reach.name(),
     );
@@ -48,7 +48,7 @@ fn class_table(split: &Split<'_>) -> String {
     let mut head = vec!["class".to_owned(), "images".to_owned()];
     for name in parts.names() {
         columns.extend([Align::Right, Align::Right]);
-        head.extend([name.clone(), "asked".to_owned()]);
+        head.extend([name.clone(), "requested".to_owned()]);
     }
     let row = |name: String, images: u64, got: &[u64]| {
         let mut row = vec![name, images.to_string()];
@@ -79,21 +79,21 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     let set_aside = split.left_out(LeftOut::SetAside);
     if set_aside > 0 {
         let files = counted(set_aside, "file", "files");
-        lines.push(format!("Left out: {files} that cannot be trained on; audit names them."));
+        lines.push(format!("Left out: {files} that cannot be trained on (audit lists them)."));
     }
     let no_class = split.left_out(LeftOut::NoClass);
     if no_class > 0 {
-        let pictures = counted(no_class, "picture that lies", "pictures that lie");
-        lines.push(format!("Left out: {pictures} in no class folder."));
+        let images = counted(no_class, "image that lies", "images that lie");
+        lines.push(format!("Left out: {images} in no class folder."));
     }
-    let clumps = split.clumps();
-    if !clumps.is_empty() {
-        let groups = counted(clumps.len() as u64, "group", "groups");
-        let pictures = clumps.iter().map(Vec::len).sum::<usize>();
+    let multi_image_groups = split.multi_image_groups();
+    if !multi_image_groups.is_empty() {
+        let groups = counted(multi_image_groups.len() as u64, "group", "groups");
+        let images = multi_image_groups.iter().map(Vec::len).sum::<usize>();
         lines.push(format!(
             "Kept together: {groups} of {}, {} in all.",
-            why_together(split, &clumps),
-            counted(pictures as u64, "image", "images")
+            why_together(split, &multi_image_groups),
+            counted(images as u64, "image", "images")
         ));
     }
     let conflicts = split.conflicts();
@@ -101,7 +101,7 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     for (_, same) in conflicts.iter().take(told) {
         let paths: Vec<&str> = same.iter().map(|image| image.record.path.as_str()).collect();
         let paths = safe(&paths.join(" = "));
-        lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one picture, two answers."));
+        lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one image, several classes."));
     }
     if conflicts.len() > told {
         lines.push(format!("... {} more label conflicts (--all)", conflicts.len() - told));
@@ -126,11 +126,12 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         } else {
             String::new()
         };
-        lines.push(format!("Not in every split: {}{more}.", safe(&shown)));
+        lines.push(format!("Missing from some split: {}{more}.", safe(&shown)));
     }
     if split.totals() != split.assignment.target {
         lines.push(
-            "The shares of the whole are off: small classes and groups came first.".to_owned(),
+            "The overall shares are off because small classes and groups were placed first."
+                .to_owned(),
         );
     }
     if !lines.is_empty() {
@@ -143,14 +144,14 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
 const MOST_CONFLICTS: usize = 5;
 
 /// What the groups of a split are of, in words.
-fn why_together(split: &Split<'_>, clumps: &[Vec<&Assigned<'_>>]) -> String {
+fn why_together(split: &Split<'_>, multi_image_groups: &[Vec<&Assigned<'_>>]) -> String {
     let is_there = |of: fn(Kind) -> bool| split.found.pairs.iter().any(|pair| of(pair.kind));
     let is_burst = |kind| kind == Kind::Burst;
     let has_name = |image: &&Assigned<'_>| image.record.place.group().is_some();
     let why = [
         (is_there(Kind::is_duplicate), "copies"),
         (is_there(is_burst), "frames of one moment"),
-        (clumps.iter().flatten().any(has_name), "images that a table or name groups"),
+        (multi_image_groups.iter().flatten().any(has_name), "images grouped by a table or by name"),
     ];
     let why: Vec<&str> =
         why.into_iter().filter_map(|(is_so, what)| is_so.then_some(what)).collect();
@@ -177,7 +178,7 @@ fn written(split: &Split<'_>) -> String {
             words.push("--follow-links".as_ref());
         }
         return text
-            + &format!("\n{}", next_step("see what still lies between the splits:", &words));
+            + &format!("\n{}", next_step("check what the splits still have in common:", &words));
     }
     if args.out.is_none() {
         let _ = writeln!(text, "{FAINT}Nothing was written.{FAINT:#}");
@@ -200,5 +201,5 @@ fn written(split: &Split<'_>) -> String {
     }
     options.extend([&"--to" as &dyn AsRef<OsStr>, &to]);
     let words = command_on(split.config, "split", &options);
-    text + &format!("\n{}", next_step("build the folders:", &words))
+    text + &format!("\n{}", next_step("write the folders:", &words))
 }

@@ -12,8 +12,8 @@ use super::stream::{Packing, unpacked};
 use crate::collection::EntryKind;
 use crate::collection::listing::{Found, Listing};
 use crate::files::{RelPath, Stamp};
-use crate::reading::{Held, ReadLimits, Trouble};
-use crate::{io_reason, progress::Watch};
+use crate::reading::{MemoryPermit, ReadError, ReadLimits};
+use crate::{io_reason, progress::Progress};
 
 /// Archives are made of blocks (POSIX ustar); an empty one follows the last entry.
 const BLOCK_BYTES: u64 = 512;
@@ -35,9 +35,9 @@ enum Content {
 /// Takes the entries of a packed archive, one after the other.
 pub(in crate::collection) trait TakesEntries {
     /// Memory for an entry of so many bytes; none when no more entries are wanted.
-    fn room(&mut self, size_bytes: u64) -> Option<Held>;
+    fn room(&mut self, size_bytes: u64) -> Option<MemoryPermit>;
     /// Takes an entry with its place in the list of those wanted; false when no more are wanted.
-    fn take(&mut self, at: usize, entry: Result<(Vec<u8>, Held), Trouble>) -> bool;
+    fn take(&mut self, at: usize, entry: Result<(Vec<u8>, MemoryPermit), ReadError>) -> bool;
 }
 
 impl Tar {
@@ -56,16 +56,16 @@ impl Tar {
     }
 
     /// What the archive holds; `Err` when it is no tar archive at all. `stamp` is that of the archive.
-    pub fn list(&self, stamp: Stamp, watch: &dyn Watch) -> Result<Listing, String> {
+    pub fn list(&self, stamp: Stamp, progress: &dyn Progress) -> Result<Listing, String> {
         let failed = |error: io::Error| io_reason(&error);
         match &self.content {
             Content::Plain(file) => {
                 let mut archive = Archive::new(file.clone());
-                self.list_entries(archive.entries_with_seek().map_err(failed)?, stamp, watch)
+                self.list_entries(archive.entries_with_seek().map_err(failed)?, stamp, progress)
             }
             Content::Packed(packing) => {
                 let mut archive = Archive::new(self.unpacked(*packing).map_err(failed)?);
-                self.list_entries(archive.entries().map_err(failed)?, stamp, watch)
+                self.list_entries(archive.entries().map_err(failed)?, stamp, progress)
             }
         }
     }
@@ -74,28 +74,29 @@ impl Tar {
         &self,
         entries: Entries<'_, impl Read>,
         stamp: Stamp,
-        watch: &dyn Watch,
+        progress: &dyn Progress,
     ) -> Result<Listing, String> {
         let mut listing = Listing::default();
         let mut number = 0;
         let mut end = 0;
         for entry in entries {
-            if watch.stopped() {
+            if progress.stopped() {
                 break;
             }
             match entry {
                 Ok(entry) => {
-                    watch.advance(1);
+                    progress.advance(1);
                     end = entry.raw_file_position() + entry.size().next_multiple_of(BLOCK_BYTES);
                     self.add(&entry, number, stamp, &mut listing);
                     number += 1;
                 }
                 Err(error) if number == 0 => {
-                    tracing::debug!(%error, "no tar archive");
-                    return Err("what it holds is no tar archive".to_owned());
+                    tracing::debug!(%error, "not a tar archive");
+                    return Err("what it holds is not a tar archive".to_owned());
                 }
                 Err(error) => {
-                    let reason = format!("the archive cannot be read on: {}", io_reason(&error));
+                    let reason =
+                        format!("the archive cannot be read any further: {}", io_reason(&error));
                     listing.unlistable.push((named(&self.path), reason));
                     break;
                 }
@@ -106,7 +107,7 @@ impl Tar {
             && stamp.size_bytes < end + BLOCK_BYTES
             && listing.unlistable.is_empty()
         {
-            let reason = "the archive has no end mark: it may be cut short".to_owned();
+            let reason = "the archive has no end marker: it may be truncated".to_owned();
             listing.unlistable.push((named(&self.path), reason));
         }
         Ok(listing.with_implied_folders().sorted())
@@ -150,7 +151,7 @@ impl Tar {
         offset: u64,
         size_bytes: u64,
         limits: &ReadLimits,
-    ) -> Option<Result<(Vec<u8>, Held), Trouble>> {
+    ) -> Option<Result<(Vec<u8>, MemoryPermit), ReadError>> {
         let Content::Plain(file) = &self.content else { return None };
         let mut file = file.clone();
         Some(limits.admit_file(size_bytes).and_then(|()| {
@@ -158,7 +159,7 @@ impl Tar {
             let mut bytes = Vec::new();
             file.seek(SeekFrom::Start(offset))
                 .and_then(|_| file.take(size_bytes).read_to_end(&mut bytes))
-                .map_err(|error| Trouble::Unreadable(io_reason(&error)))?;
+                .map_err(|error| ReadError::Unreadable(io_reason(&error)))?;
             Ok((bytes, held))
         }))
     }
@@ -168,7 +169,7 @@ impl Tar {
     pub fn stream(&self, wanted: &[u64], limits: &ReadLimits, taker: &mut dyn TakesEntries) {
         let Content::Packed(packing) = self.content else { return };
         let mut next = 0;
-        let unreadable = |error: io::Error| Trouble::Unreadable(io_reason(&error));
+        let unreadable = |error: io::Error| ReadError::Unreadable(io_reason(&error));
         let mut run = || -> io::Result<()> {
             let mut archive = Archive::new(self.unpacked(packing)?);
             for (number, entry) in (0u64..).zip(archive.entries()?) {
@@ -201,7 +202,7 @@ impl Tar {
         let reason =
             ended.map_or_else(|error| io_reason(&error), |()| "not in the archive any more".into());
         for left in next..wanted.len() {
-            if !taker.take(left, Err(Trouble::Unreadable(reason.clone()))) {
+            if !taker.take(left, Err(ReadError::Unreadable(reason.clone()))) {
                 break;
             }
         }

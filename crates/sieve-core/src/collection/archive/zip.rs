@@ -16,7 +16,7 @@ use crate::collection::EntryKind;
 use crate::collection::listing::{Found, Listing};
 use crate::files::Stamp;
 use crate::io_reason;
-use crate::reading::{Held, ReadLimits, Trouble};
+use crate::reading::{MemoryPermit, ReadError, ReadLimits};
 
 /// An open ZIP archive.
 #[derive(Debug)]
@@ -34,7 +34,8 @@ impl Zip {
         let archive = ZipArchive::new(opened.clone()).map_err(|error| match error {
             // The list of entries stands at the end.
             ZipError::InvalidArchive(_) => {
-                "its list of entries is not there; the archive is cut short or damaged".to_owned()
+                "its directory of entries is missing; the archive is truncated or damaged"
+                    .to_owned()
             }
             error => reason(&error),
         })?;
@@ -67,7 +68,7 @@ impl Zip {
             let refused = refused.or(entry.is_symlink().then_some("it is a symbolic link"));
             let overlaps = overlapping.contains(&index);
             let refused =
-                refused.or(overlaps.then_some("its bytes are those of another entry, too"));
+                refused.or(overlaps.then_some("its bytes overlap those of another entry"));
             if let Some(why) = refused {
                 let kind = EntryKind::Refused(why.into());
                 listing.files.push(Found { path, kind, offset: 0 });
@@ -136,15 +137,19 @@ impl Zip {
     }
 
     /// The bytes of the entry of an index.
-    pub fn read(&self, index: u64, limits: &ReadLimits) -> Result<(Vec<u8>, Held), Trouble> {
-        let unreadable = |error: ZipError| Trouble::Unreadable(reason(&error));
+    pub fn read(
+        &self,
+        index: u64,
+        limits: &ReadLimits,
+    ) -> Result<(Vec<u8>, MemoryPermit), ReadError> {
+        let unreadable = |error: ZipError| ReadError::Unreadable(reason(&error));
         let entry = self.directory.entry(index as usize).map_err(unreadable)?;
         if entry.encrypted() {
-            return Err(Trouble::Unreadable("the archive holds it encrypted".into()));
+            return Err(ReadError::Unreadable("the archive holds it encrypted".into()));
         }
         if !matches!(entry.compression(), CompressionMethod::Stored | CompressionMethod::DEFLATE) {
             let method = entry.compression();
-            return Err(Trouble::Unreadable(format!(
+            return Err(ReadError::Unreadable(format!(
                 "it is packed with {method}, which is not read"
             )));
         }
@@ -156,7 +161,7 @@ impl Zip {
         // A header may claim anything: memory is taken as the data comes.
         let mut bytes = Vec::with_capacity(size_bytes.min(1 << 24));
         reader.take(limits.file_bytes.saturating_add(1)).read_to_end(&mut bytes).map_err(
-            |error| Trouble::Unreadable(format!("in the archive: {}", io_reason(&error))),
+            |error| ReadError::Unreadable(format!("in the archive: {}", io_reason(&error))),
         )?;
         limits.admit_file(bytes.len() as u64)?;
         Ok((bytes, held))

@@ -5,7 +5,7 @@ use std::ops::Range;
 
 use flate2::read::ZlibDecoder;
 
-use crate::reading::Doubt;
+use crate::reading::ReadWarning;
 
 /// How the chunks of a file end.
 pub(super) enum End {
@@ -35,7 +35,7 @@ const MOST_PACKED_BYTES: u64 = 16 << 20;
 const MOST_DEFLATED: u64 = 1032;
 impl Chunks {
     /// Follows the chunks (length, name, data, sum); nothing is unpacked.
-    pub fn of(bytes: &[u8]) -> Self {
+    pub fn new(bytes: &[u8]) -> Self {
         let (mut stream, mut packed) = (Vec::new(), Vec::new());
         let mut chunks =
             Chunks { end: End::Missing, profile: None, stream: Vec::new(), packed: Vec::new() };
@@ -89,7 +89,7 @@ impl Chunks {
 
     /// A text or profile that unpacks to far more than anybody reads. Not much more than that is unpacked of all
     /// of them together.
-    pub fn packed_beside(&self, bytes: &[u8]) -> Option<Doubt> {
+    pub fn packed_beside(&self, bytes: &[u8]) -> Option<ReadWarning> {
         let mut left = 4 * MOST_PACKED_BYTES;
         for (name, range) in &self.packed {
             if range.len() as u64 * MOST_DEFLATED <= MOST_PACKED_BYTES {
@@ -99,7 +99,7 @@ impl Chunks {
             left = left.saturating_sub(unpacked);
             if unpacked > MOST_PACKED_BYTES || left == 0 {
                 let (name, most) = (String::from_utf8_lossy(name), MOST_PACKED_BYTES >> 20);
-                return Some(Doubt::Suspect(format!(
+                return Some(ReadWarning::Suspect(format!(
                     "the chunk {name} unpacks to more than {most} MiB"
                 )));
             }
@@ -110,7 +110,12 @@ impl Chunks {
     /// What the stream of the pixels holds behind the last of them. `taken` bytes of the file were read when the
     /// last row came: of a sound stream the decoder has taken all by then, so that only others are unpacked once
     /// more. The rows have `expected` bytes unpacked.
-    pub fn left_over(&self, bytes: &[u8], taken: Option<usize>, expected: u64) -> Option<Doubt> {
+    pub fn left_over(
+        &self,
+        bytes: &[u8],
+        taken: Option<usize>,
+        expected: u64,
+    ) -> Option<ReadWarning> {
         let last = self.stream.last()?;
         if let Some(taken) = taken {
             let left = |range: &Range<usize>| range.end.saturating_sub(taken.max(range.start));
@@ -132,10 +137,10 @@ impl Chunks {
             0 if behind == 0 => return None,
             0 => format!("{behind} bytes follow its stream of pixels"),
             more => {
-                format!("its stream of pixels has {at_least}{more} bytes more than the picture")
+                format!("its stream of pixels has {at_least}{more} bytes more than the image")
             }
         };
-        Some(Doubt::Suspect(what))
+        Some(ReadWarning::Suspect(what))
     }
 }
 

@@ -5,12 +5,12 @@ use std::collections::BTreeMap;
 use rayon::prelude::*;
 
 use super::levels::Levels;
-use super::subjects::Subjects;
-use super::verify::Seeming;
+use super::prepared::PreparedImages;
+use super::verify::TentativeMatch;
 use crate::Error;
-use crate::likeness::{Examined, Features, Subject};
+use crate::likeness::{CloseComparison, CloseFeatures, PreparedImage};
 use crate::measuring::Closeup;
-use crate::progress::Watch;
+use crate::progress::Progress;
 
 /// Close-ups that are in memory together at most, but for those of one pair: 113 MB.
 const MOST: usize = 4096;
@@ -20,49 +20,49 @@ const MOST: usize = 4096;
 ///
 /// # Errors
 ///
-/// When `watch` asks to stop.
-pub fn examined(
-    subjects: &Subjects<'_>,
-    pairs: &[Seeming],
+/// When `progress` asks to stop.
+pub fn compared(
+    prepared: &PreparedImages<'_>,
+    pairs: &[TentativeMatch],
     levels: &Levels,
-    watch: &dyn Watch,
-) -> Result<Vec<(Seeming, Examined)>, Error> {
-    let looks = &subjects.looks;
-    let mut examined = Vec::with_capacity(pairs.len());
+    progress: &dyn Progress,
+) -> Result<Vec<(TentativeMatch, CloseComparison)>, Error> {
+    let looks = &prepared.looks;
+    let mut compared = Vec::with_capacity(pairs.len());
     for batch in batches(pairs, |pair| [pair.a, pair.b]) {
         let mut wanted: Vec<u32> = batch.iter().flat_map(|pair| [pair.a, pair.b]).collect();
         wanted.sort_unstable();
         wanted.dedup();
-        watch.begin("looking closely", Some(wanted.len() as u64));
-        let read = subjects.visit(&wanted, watch, |index, bytes, limits| {
-            Closeup::of(bytes, limits, looks.subject(index as usize)?.content()).ok()
+        progress.begin("looking closely", Some(wanted.len() as u64));
+        let read = prepared.visit(&wanted, progress, |index, bytes, limits| {
+            Closeup::decode(bytes, limits, looks.image_at(index as usize)?.content()).ok()
         })?;
         let closeups: BTreeMap<u32, Closeup> =
             wanted.into_iter().zip(read).filter_map(|(index, one)| Some((index, one?))).collect();
-        let subject = |index: u32| looks.subject(index as usize);
+        let image_at = |index: u32| looks.image_at(index as usize);
         let looked = batch.par_iter().map(|pair| {
-            let shown = [subject(pair.a)?, subject(pair.b)?];
+            let shown = [image_at(pair.a)?, image_at(pair.b)?];
             let closeups = [closeups.get(&pair.a)?, closeups.get(&pair.b)?];
-            Some((*pair, of_pair(pair, shown, closeups, levels)?))
+            Some((*pair, compare_pair(pair, shown, closeups, levels)?))
         });
-        let looked: Vec<Option<(Seeming, Examined)>> = looked.collect();
-        examined.extend(looked.into_iter().flatten());
+        let looked: Vec<Option<(TentativeMatch, CloseComparison)>> = looked.collect();
+        compared.extend(looked.into_iter().flatten());
     }
-    Ok(examined)
+    Ok(compared)
 }
 
 /// All that is known of a pair; none where the two slide off each other.
-pub fn of_pair(
-    pair: &Seeming,
-    shown: [&Subject; 2],
+pub fn compare_pair(
+    pair: &TentativeMatch,
+    shown: [&PreparedImage; 2],
     closeups: [&Closeup; 2],
     levels: &Levels,
-) -> Option<Examined> {
-    let close = Features::of(closeups[0], closeups[1], &pair.map)?;
+) -> Option<CloseComparison> {
+    let close = CloseFeatures::new(closeups[0], closeups[1], &pair.map)?;
     let [first, second] = shown;
     let shared = pair.placing(first, second).shared_content;
-    Some(Examined {
-        seeming: pair.verdict.log_odds,
+    Some(CloseComparison {
+        tentative: pair.verdict.log_odds,
         ways: pair.ways,
         plain: first.plain.max(second.plain),
         shared: shared[0].min(shared[1]),
@@ -72,7 +72,7 @@ pub fn of_pair(
 }
 
 /// The pairs in runs that have about [`MOST`] pictures at most.
-fn batches<P>(pairs: &[P], pictures: impl Fn(&P) -> [u32; 2]) -> Vec<&[P]> {
+fn batches<P>(pairs: &[P], images: impl Fn(&P) -> [u32; 2]) -> Vec<&[P]> {
     let mut batches = Vec::new();
     let (mut begin, mut here) = (0, std::collections::HashSet::new());
     for (place, pair) in pairs.iter().enumerate() {
@@ -81,7 +81,7 @@ fn batches<P>(pairs: &[P], pictures: impl Fn(&P) -> [u32; 2]) -> Vec<&[P]> {
             begin = place;
             here.clear();
         }
-        here.extend(pictures(pair));
+        here.extend(images(pair));
     }
     batches.push(&pairs[begin..]);
     batches.retain(|batch| !batch.is_empty());

@@ -24,19 +24,19 @@ const PUT_IMAGE: &str = "INSERT OR REPLACE INTO images VALUES \
 const PUT_THUMBNAIL: &str = "INSERT OR REPLACE INTO thumbnails VALUES (?, ?)";
 
 /// One file that was read.
-struct Kept {
+struct CacheRow {
     key: Key,
     row: Row,
     thumbnail: Option<Thumbnail>,
 }
 
 /// Takes what is worth keeping, from many threads.
-pub(crate) struct Keeper<'a> {
-    queue: Option<SyncSender<Kept>>,
+pub(crate) struct CacheWriter<'a> {
+    queue: Option<SyncSender<CacheRow>>,
     limits: &'a ReadLimits,
 }
 
-impl Keeper<'_> {
+impl CacheWriter<'_> {
     /// Remembers what reading a file gave, if the file is still what it was then.
     pub fn keep(
         &self,
@@ -46,9 +46,9 @@ impl Keeper<'_> {
         thumbnail: Option<Thumbnail>,
     ) {
         let (Some(queue), Some(stamp)) = (&self.queue, stamp) else { return };
-        if let Some(row) = Row::of(path, stamp, outcome, self.limits) {
+        if let Some(row) = Row::new(path, stamp, outcome, self.limits) {
             // Nobody listens any more once writing has failed.
-            let _ = queue.send(Kept { key: Key::of(path), row, thumbnail });
+            let _ = queue.send(CacheRow { key: Key::new(path), row, thumbnail });
         }
     }
 }
@@ -59,10 +59,10 @@ pub(crate) fn keep<T, E>(
     store: Option<&mut Store>,
     gone: &[Key],
     limits: &ReadLimits,
-    work: impl FnOnce(&Keeper<'_>) -> Result<T, E>,
+    work: impl FnOnce(&CacheWriter<'_>) -> Result<T, E>,
 ) -> (Result<T, E>, Option<String>) {
     let Some(store) = store else {
-        return (work(&Keeper { queue: None, limits }), None);
+        return (work(&CacheWriter { queue: None, limits }), None);
     };
     let connection = &mut store.connection;
     std::thread::scope(|scope| {
@@ -73,7 +73,7 @@ pub(crate) fn keep<T, E>(
             drop(receiver);
             (written, connection)
         });
-        let result = work(&Keeper { queue: Some(sender), limits });
+        let result = work(&CacheWriter { queue: Some(sender), limits });
         let Ok((written, connection)) = writer.join() else {
             return (result, Some("the writer stopped".to_owned()));
         };
@@ -85,7 +85,7 @@ pub(crate) fn keep<T, E>(
     })
 }
 
-fn write_all(connection: &mut Connection, queue: &Receiver<Kept>) -> rusqlite::Result<()> {
+fn write_all(connection: &mut Connection, queue: &Receiver<CacheRow>) -> rusqlite::Result<()> {
     // Waits for the first row outside of a transaction, which would keep other runs waiting.
     while let Ok(first) = queue.recv() {
         let mut batch = vec![first];

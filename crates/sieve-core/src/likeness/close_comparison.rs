@@ -3,11 +3,11 @@
 //! A copy has the same lines nearly everywhere, whatever mark lies on it and whatever light falls on it. Another
 //! design of the same kind has the same lines in most places, and others, or other colours, in some.
 
-use super::align::{Alignment, Limits, Template, Workspace, align};
+use super::align::{AlignScratch, Alignment, Limits, Template, align};
 use super::blocks::{Blocks, Grid, Rest};
 use super::details::without_neighbours;
-use super::eight::{Eight, LANES, Work, run};
 use super::plane::Plane;
+use super::simd::{F32x8, LANES, Work, run};
 use super::tone::{Colours, Tone};
 use crate::affine::Affine;
 use crate::measuring::{CHROMA, CLOSEUP_PX, Closeup, LUMA, halved};
@@ -24,7 +24,7 @@ const FINELY: Limits =
 
 /// What a close look sees. Correlations are -1 to 1, shares 0 to 1.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Features {
+pub struct CloseFeatures {
     /// How the blocks of both fit.
     pub shown: Blocks,
     /// The same of their fine details.
@@ -46,9 +46,9 @@ pub struct Features {
 }
 
 /// Numbers that a close look weighs.
-pub const CLOSE: usize = 27;
+pub const CLOSE_FEATURES: usize = 27;
 
-impl Features {
+impl CloseFeatures {
     /// Whether all lines are the same, while the colours are apart by more than light, gamma and one tint explain. The
     /// limits lie between what compression and blur do to copies and what another colour of one part does.
     pub fn is_recoloured(&self) -> bool {
@@ -66,7 +66,7 @@ impl Features {
     }
 
     /// The numbers as they are weighed: what may run over several powers of ten as logarithms.
-    pub fn numbers(&self) -> [f32; CLOSE] {
+    pub fn to_array(&self) -> [f32; CLOSE_FEATURES] {
         let unlikely = |value: f32| (1.0 - value.clamp(-1.0, 0.9995)).ln();
         let levels = |value: f32| (0.25 + value).ln();
         [
@@ -102,7 +102,7 @@ impl Features {
 
     /// What the close-ups of two pictures show, where `map` brings the first picture to the second. None when they
     /// slide off each other.
-    pub fn of(first: &Closeup, second: &Closeup, map: &Affine) -> Option<Self> {
+    pub fn new(first: &Closeup, second: &Closeup, map: &Affine) -> Option<Self> {
         let map = first.region.map().then(*map).then(second.region.map().inverse()?);
         run(Close { first, second, map })
     }
@@ -116,10 +116,10 @@ struct Close<'a> {
 }
 
 impl Work for Close<'_> {
-    type Out = Option<Features>;
+    type Out = Option<CloseFeatures>;
 
     #[inline(always)]
-    fn with<E: Eight>(self) -> Option<Features> {
+    fn with<E: F32x8>(self) -> Option<CloseFeatures> {
         let Close { first, second, map } = self;
         let size = |map: &Affine| (map.0[0] * map.0[4] - map.0[1] * map.0[3]).abs().sqrt();
         // What shows less is laid over what shows more, so that all of it has something to lie on.
@@ -129,21 +129,21 @@ impl Work for Close<'_> {
         let side = (finest / STEP * STEP).clamp(LEAST, CLOSEUP_PX);
         let planes = [part, whole].map(|closeup| Plane::of_bytes(CLOSEUP_PX, &closeup.luma));
         let halves = planes.each_ref().map(Plane::halved);
-        let mut room = Workspace::default();
-        let coarse = Template::of::<E>(&halves[0], &Affine::IDENTITY, side / 2);
-        let near = align::<E>(&coarse, &halves[1], &map, &COARSELY, &mut room)?;
-        let fine = Template::of::<E>(&planes[0], &Affine::IDENTITY, side);
-        let exact = align::<E>(&fine, &planes[1], &near.map, &FINELY, &mut room)?;
-        let inside = &room.inside;
-        let lit = Lit::of::<E>([part, whole], &exact, inside, side);
+        let mut scratch = AlignScratch::default();
+        let coarse = Template::new::<E>(&halves[0], &Affine::IDENTITY, side / 2);
+        let near = align::<E>(&coarse, &halves[1], &map, &COARSELY, &mut scratch)?;
+        let fine = Template::new::<E>(&planes[0], &Affine::IDENTITY, side);
+        let exact = align::<E>(&fine, &planes[1], &near.map, &FINELY, &mut scratch)?;
+        let inside = &scratch.inside;
+        let lit = Lit::new::<E>([part, whole], &exact, inside, side);
         let [wanted, found] = &lit.luma;
         let smooth = [smoothed(wanted, side), smoothed(found, side)];
-        let grid = Grid::of([&smooth[0], &smooth[1]], inside, side);
+        let grid = Grid::new([&smooth[0], &smooth[1]], inside, side);
         let details = [without_neighbours(wanted, side), without_neighbours(found, side)];
-        let (strange, apart) = Strange::of(&smooth, inside, side);
-        Some(Features {
-            shown: Blocks::of(&grid),
-            details: Blocks::of(&Grid::of_details([&details[0], &details[1]], inside, side)),
+        let (strange, apart) = Strange::new(&smooth, inside, side);
+        Some(CloseFeatures {
+            shown: Blocks::new(&grid),
+            details: Blocks::new(&Grid::of_details([&details[0], &details[1]], inside, side)),
             rest: grid.rest(),
             strange,
             residual: apart / grid.contrast().max(1.0),
@@ -173,7 +173,7 @@ struct Lit {
 
 impl Lit {
     #[inline(always)]
-    fn of<E: Eight>(
+    fn new<E: F32x8>(
         [part, whole]: [&Closeup; 2],
         exact: &Alignment,
         inside: &[f32],
@@ -238,12 +238,12 @@ impl Lit {
     }
 
     #[inline(always)]
-    fn colours<E: Eight>(&self, inside: &[f32], side: usize) -> Colours {
+    fn colours<E: F32x8>(&self, inside: &[f32], side: usize) -> Colours {
         match &self.chroma {
             None => Colours { left: 0.0, worst: 0.0, apart: 0.0, strength: 0.0 },
             Some([[a_blue, a_red], [b_blue, b_red]]) => {
                 let inside = halved(inside, side);
-                Colours::of::<E>([a_blue, a_red], [b_blue, b_red], &inside, side / 2)
+                Colours::new::<E>([a_blue, a_red], [b_blue, b_red], &inside, side / 2)
             }
         }
     }
@@ -289,7 +289,7 @@ impl Strange {
     /// Of two pictures of `side` x `side` samples where `inside` is not 0; and how far apart all samples are in the
     /// mean, in levels.
     #[inline(always)]
-    fn of([a, b]: &[Vec<f32>; 2], inside: &[f32], side: usize) -> (Self, f32) {
+    fn new([a, b]: &[Vec<f32>; 2], inside: &[f32], side: usize) -> (Self, f32) {
         let slopes = slopes([a, b], side);
         let (mut on_plain, mut on_lines) = (Vec::new(), Vec::new());
         let (mut total, mut count) = (0.0f32, 0.0f32);

@@ -2,13 +2,13 @@
 
 use super::kind::Kind;
 use super::odds::{Odds, Raw};
-use super::verify::Seeming;
+use super::verify::TentativeMatch;
 use crate::affine::Affine;
-use crate::likeness::{Examined, Subject};
+use crate::likeness::{CloseComparison, PreparedImage};
 
 /// Two pictures and what is said of them.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub struct Judged {
+pub struct PairVerdict {
     /// The first picture, the smaller number.
     pub a: u32,
     /// The second.
@@ -23,11 +23,11 @@ pub struct Judged {
     pub is_still: bool,
 }
 
-impl Judged {
+impl PairVerdict {
     /// Two pictures with the same pixels.
     pub fn twins(a: u32, b: u32) -> Self {
         let (kind, log_odds) = (Kind::SamePixels, f32::INFINITY);
-        Judged { a, b, kind, log_odds, map: Affine::IDENTITY, is_still: true }
+        PairVerdict { a, b, kind, log_odds, map: Affine::IDENTITY, is_still: true }
     }
 
     /// The chance that they are copies of one, 0 to 1.
@@ -36,25 +36,25 @@ impl Judged {
     }
 
     /// What all that is known of a pair says; none where they are not even alike.
-    pub fn of(
-        pair: &Seeming,
-        examined: &Examined,
+    pub fn new(
+        pair: &TentativeMatch,
+        compared: &CloseComparison,
         odds: &Odds,
-        [first, second]: [&Subject; 2],
+        [first, second]: [&PreparedImage; 2],
     ) -> Option<Self> {
-        let Seeming { a, b, map, is_still, .. } = *pair;
-        let log_odds = odds.log_odds(&raw(pair, examined));
-        let kind = Kind::of(log_odds, examined, &pair.placing(first, second))?;
-        Some(Judged { a, b, kind, log_odds, map, is_still })
+        let TentativeMatch { a, b, map, is_still, .. } = *pair;
+        let log_odds = odds.log_odds(&raw(pair, compared));
+        let kind = Kind::classify(log_odds, compared, &pair.placing(first, second))?;
+        Some(PairVerdict { a, b, kind, log_odds, map, is_still })
     }
 }
 
 /// What is judged of a pair before it is known what others there are.
-pub fn raw(pair: &Seeming, examined: &Examined) -> Raw {
+pub fn raw(pair: &TentativeMatch, compared: &CloseComparison) -> Raw {
     Raw {
         pair: [pair.a, pair.b],
-        log_odds: examined.log_odds(),
-        is_plain: examined.is_plain(),
-        is_turned: examined.is_turned(),
+        log_odds: compared.log_odds(),
+        is_plain: compared.is_plain(),
+        is_turned: compared.is_turned(),
     }
 }

@@ -15,40 +15,40 @@ use crate::record::Record;
 use crate::statistics::{Scale, median};
 
 /// Findings about single pictures, and about what is mixed.
-pub fn pictures(catalog: &Catalog, limits: &FindingLimits) -> Vec<Finding> {
-    let pictures = Pictures { all: catalog.images().collect(), limits };
-    if pictures.all.is_empty() {
+pub fn images(catalog: &Catalog, limits: &FindingLimits) -> Vec<Finding> {
+    let images = Images { all: catalog.images().collect(), limits };
+    if images.all.is_empty() {
         return Vec::new();
     }
     let mut findings = Vec::new();
-    findings.extend(pictures.blank());
-    findings.extend(pictures.dark());
-    findings.extend(pictures.washed_out());
-    findings.extend(pictures.soft());
-    findings.extend(pictures.tiny());
-    findings.extend(pictures.odd_aspect());
-    findings.extend(pictures.grey());
-    findings.extend(pictures.mixed_colours());
-    findings.extend(pictures.mixed_sizes());
+    findings.extend(images.blank());
+    findings.extend(images.dark());
+    findings.extend(images.washed_out());
+    findings.extend(images.soft());
+    findings.extend(images.tiny());
+    findings.extend(images.odd_aspect());
+    findings.extend(images.grey());
+    findings.extend(images.mixed_colours());
+    findings.extend(images.mixed_sizes());
     let of_all = |code, one: &str, many: &str, is_so: fn(&Measured) -> bool| {
-        pictures.noted(code, one, many, is_so)
+        images.noted(code, one, many, is_so)
     };
     findings.extend(of_all(
         Code::Transparent,
-        "picture has an alpha channel",
-        "pictures have an alpha channel",
+        "image has an alpha channel",
+        "images have an alpha channel",
         |m| matches!(m.facts.colour, ColourMode::GreyAlpha | ColourMode::Rgba),
     ));
     findings.extend(of_all(
         Code::Animated,
-        "picture has several frames",
-        "pictures have several frames",
+        "image has several frames",
+        "images have several frames",
         |m| m.facts.frames > 1,
     ));
     findings.extend(of_all(
-        Code::TurnedByMetadata,
-        "picture is upright by its EXIF orientation only",
-        "pictures are upright by their EXIF orientation only",
+        Code::ExifOrientation,
+        "image is upright only by its EXIF orientation",
+        "images are upright only by their EXIF orientation",
         |m| m.facts.orientation > 1,
     ));
     findings
@@ -56,7 +56,7 @@ pub fn pictures(catalog: &Catalog, limits: &FindingLimits) -> Vec<Finding> {
 
 type Image<'a> = (&'a Record, &'a Measured);
 
-struct Pictures<'a> {
+struct Images<'a> {
     all: Vec<Image<'a>>,
     limits: &'a FindingLimits,
 }
@@ -65,7 +65,7 @@ struct Pictures<'a> {
 struct Odd<'a> {
     record: &'a Record,
     measured: &'a Measured,
-    says: String,
+    message: String,
     value: f64,
 }
 
@@ -79,28 +79,28 @@ const BLANK_SHARE: f64 = 0.1;
 /// Sharpness of what is called smooth all the same, whatever the others are; keeps logarithms finite.
 const NO_DETAIL: f64 = 1e-6;
 
-impl<'a> Pictures<'a> {
+impl<'a> Images<'a> {
     /// One finding a picture, or one for all where that are many; `many` goes on after their number.
     fn told(&self, code: Code, odd: Vec<Odd<'a>>, limit: f64, many: &str) -> Vec<Finding> {
         let share = odd.len() as f64 / self.all.len() as f64;
         if odd.len() <= 1 || share <= self.limits.minority {
             let one = |odd: Odd<'a>| {
-                Finding::new(code, format!("{}: {}", odd.record.path, odd.says))
-                    .of(odd.record.class(), odd.record.split())
+                Finding::new(code, format!("{}: {}", odd.record.path, odd.message))
+                    .about(odd.record.class(), odd.record.split())
                     .images([&odd.record.path])
                     .evidence("value", odd.value)
                     .evidence("limit", limit)
             };
             return odd.into_iter().map(one).collect();
         }
-        let says = format!("{} pictures ({}) {many}", odd.len(), percent(share));
+        let message = format!("{} images ({}) {many}", odd.len(), percent(share));
         // A class that was only taken so may be told by that instead of its content.
         let class = odd[0].record.class();
         let class = class.filter(|_| odd.iter().all(|odd| odd.record.class() == class));
         let class = class.filter(|_| self.all.iter().any(|(other, _)| other.class() != class));
         let of_one = class.map_or(String::new(), |class| format!(", all of them in {class:?}"));
-        let finding = Finding::new(code, says + &of_one)
-            .of(class, None)
+        let finding = Finding::new(code, message + &of_one)
+            .about(class, None)
             .images(odd.iter().map(|odd| &odd.record.path))
             .evidence("pictures", odd.len())
             .evidence("share", share)
@@ -112,8 +112,8 @@ impl<'a> Pictures<'a> {
 
     fn odd(&self, judge: impl Fn(Image<'a>) -> Option<(f64, String)>) -> Vec<Odd<'a>> {
         let judged = self.all.iter().filter_map(|&(record, measured)| {
-            let (value, says) = judge((record, measured))?;
-            Some(Odd { record, measured, says, value })
+            let (value, message) = judge((record, measured))?;
+            Some(Odd { record, measured, message, value })
         });
         judged.collect()
     }
@@ -122,7 +122,7 @@ impl<'a> Pictures<'a> {
     fn scale(&self, value: impl Fn(&Measured) -> f64) -> Option<Scale> {
         let numbers: Vec<f64> =
             self.all.iter().map(|(_, measured)| value(measured).max(NO_DETAIL).ln()).collect();
-        (numbers.len() >= LEAST).then(|| Scale::of(numbers)).flatten()
+        (numbers.len() >= LEAST).then(|| Scale::new(numbers)).flatten()
     }
 
     fn is_blank(&self, measured: &Measured) -> bool {
@@ -133,14 +133,14 @@ impl<'a> Pictures<'a> {
     fn blank(&self) -> Vec<Finding> {
         let odd = self.odd(|(_, measured)| {
             let [red, green, blue] = measured.look.mean.map(|value| value.round() as u8);
-            let colour = format!("all of one colour, #{red:02x}{green:02x}{blue:02x}");
-            let says = match measured.facts.colour.may_be_transparent() {
-                true => format!("{colour}, where transparency is laid on white"),
+            let colour = format!("uniformly #{red:02x}{green:02x}{blue:02x}");
+            let message = match measured.facts.colour.may_be_transparent() {
+                true => format!("{colour}, with transparency shown on white"),
                 false => colour,
             };
-            self.is_blank(measured).then(|| (deviation(measured), says))
+            self.is_blank(measured).then(|| (deviation(measured), message))
         });
-        self.told(Code::Blank, odd, self.limits.blank, "are of one flat colour")
+        self.told(Code::Blank, odd, self.limits.blank, "are one uniform colour")
     }
 
     /// Pictures of which a number lies far below those of the others and below a limit.
@@ -148,7 +148,7 @@ impl<'a> Pictures<'a> {
         &self,
         value: impl Fn(&Measured) -> f64,
         limit: f64,
-        says: impl Fn(f64, f64) -> String,
+        message: impl Fn(f64, f64) -> String,
     ) -> Vec<Odd<'a>> {
         let Some(scale) = self.scale(&value) else { return Vec::new() };
         self.odd(|(_, measured)| {
@@ -156,7 +156,7 @@ impl<'a> Pictures<'a> {
             let below = -scale.deviations(number.max(NO_DETAIL).ln());
             let is_far = number < limit && below > self.limits.outlier;
             let is_odd = is_far && !self.is_blank(measured);
-            is_odd.then(|| (number, says(number, scale.median.exp())))
+            is_odd.then(|| (number, message(number, scale.median.exp())))
         })
     }
 
@@ -168,11 +168,7 @@ impl<'a> Pictures<'a> {
             |measured| f64::from(measured.look.brightness),
             limit,
             |value, median| {
-                format!(
-                    "{} as bright as white; half of all are above {}",
-                    percent(value),
-                    percent(median)
-                )
+                format!("brightness {} of white; the median is {}", percent(value), percent(median))
             },
         );
         odd.retain(|odd| odd.measured.look.contrast < odd.measured.look.brightness);
@@ -184,7 +180,7 @@ impl<'a> Pictures<'a> {
         let odd = self.far_below(
             |measured| f64::from(measured.look.contrast),
             limit,
-            |value, median| format!("contrast {value:.3}; half of all are above {median:.3}"),
+            |value, median| format!("contrast {value:.3}; the median is {median:.3}"),
         );
         self.told(Code::WashedOut, odd, limit, "have hardly any contrast")
     }
@@ -194,7 +190,7 @@ impl<'a> Pictures<'a> {
         let Some(scale) = self.scale(sharpness) else { return Vec::new() };
         let limit = self.limits.soft_focus * scale.median.exp();
         let odd = self.far_below(sharpness, limit, |value, median| {
-            format!("sharpness {value:.4}; half of all are above {median:.4}")
+            format!("sharpness {value:.4}; the median is {median:.4}")
         });
         self.told(Code::SoftFocus, odd, limit, "are much softer than the others")
     }
@@ -206,8 +202,8 @@ impl<'a> Pictures<'a> {
         let limit = self.limits.tiny.min(usual / 4.0);
         let odd = self.odd(|(_, measured)| {
             let facts = &measured.facts;
-            let says = format!("{} x {} pixels", facts.width_px, facts.height_px);
-            (side(measured) < limit).then(|| (side(measured), says))
+            let message = format!("{} x {} pixels", facts.width_px, facts.height_px);
+            (side(measured) < limit).then(|| (side(measured), message))
         });
         self.told(Code::Tiny, odd, limit, "are far smaller than the others")
     }
@@ -220,7 +216,7 @@ impl<'a> Pictures<'a> {
         let scales: BTreeMap<Option<&str>, Scale> = classes
             .into_iter()
             .filter(|(_, numbers)| numbers.len() >= LEAST_OF_CLASS)
-            .filter_map(|(class, numbers)| Some((class, Scale::of(numbers)?)))
+            .filter_map(|(class, numbers)| Some((class, Scale::new(numbers)?)))
             .collect();
         let limit = self.limits.aspect;
         let odd = self.odd(|(record, measured)| {
@@ -230,14 +226,14 @@ impl<'a> Pictures<'a> {
             let usual = scale.median.exp();
             let facts = &measured.facts;
             is_odd.then(|| {
-                let says = format!(
-                    "{} x {} pixels, {aspect:.2} wide to 1 high; its class is {usual:.2}",
+                let message = format!(
+                    "{} x {} pixels, aspect ratio {aspect:.2}; the median of its class is {usual:.2}",
                     facts.width_px, facts.height_px
                 );
-                (aspect, says)
+                (aspect, message)
             })
         });
-        self.told(Code::OddAspect, odd, limit, "have another shape than their class")
+        self.told(Code::AspectOutlier, odd, limit, "have another aspect ratio than their class")
     }
 
     fn grey(&self) -> Vec<Finding> {
@@ -245,13 +241,13 @@ impl<'a> Pictures<'a> {
         let limit = self.limits.grey;
         let odd = self.odd(|(_, measured)| {
             let is_grey = saturation(measured) < limit && !self.is_blank(measured);
-            is_grey.then(|| (saturation(measured), "a grey picture".to_owned()))
+            is_grey.then(|| (saturation(measured), "a grey image".to_owned()))
         });
         // Where most are grey, grey is not what is odd.
         if odd.len() * 2 > self.all.len() || self.all.len() < LEAST {
             return Vec::new();
         }
-        self.told(Code::GreyAmongColour, odd, limit, "are grey, the others coloured")
+        self.told(Code::GreyAmongColour, odd, limit, "are grey among coloured ones")
     }
 
     fn mixed_colours(&self) -> Option<Finding> {
@@ -285,15 +281,15 @@ impl<'a> Pictures<'a> {
             return None;
         }
         let others = self.all.iter().filter(|(_, measured)| size(measured) != usual);
-        let says = format!(
-            "{} of another size than {} x {}, which {} of all have",
-            counted((self.all.len() - number) as u64, "picture is", "pictures are"),
+        let message = format!(
+            "{} not {} x {} like {} of all",
+            counted((self.all.len() - number) as u64, "image is", "images are"),
             usual.0,
             usual.1,
             percent(share)
         );
         Some(
-            Finding::new(Code::MixedSizes, says)
+            Finding::new(Code::MixedSizes, message)
                 .images(others.map(|(record, _)| &record.path))
                 .evidence("width_px", u64::from(usual.0))
                 .evidence("height_px", u64::from(usual.1))

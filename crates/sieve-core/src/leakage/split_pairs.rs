@@ -2,13 +2,13 @@
 
 use std::collections::{BTreeMap, HashMap};
 
+use super::cross_split_pairs::{CrossSplitPair, PairReason};
 use super::standing;
-use super::twins::{Bond, Twin};
 use crate::duplicates::{Found, Kind};
 
-/// The pictures of one split that have a twin in another.
+/// The pictures of one split that have a copy or frame in another.
 #[derive(Clone, Debug, PartialEq)]
-pub struct Span {
+pub struct SplitPairSummary {
     /// The split that is judged.
     pub split: String,
     /// The split that its pictures have twins in.
@@ -18,36 +18,37 @@ pub struct Span {
     /// Pictures of the split.
     pub images: u64,
     /// Those of them with a twin.
-    pub twins: u64,
+    pub cross_split_pairs: u64,
     /// Those whose twin is a copy; the others only share a moment or a group.
     pub copies: u64,
     /// How many by the surest bond of each, surest first.
-    pub bonds: Vec<(Bond, u64)>,
+    pub bonds: Vec<(PairReason, u64)>,
     /// The same for the classes that have any, most twins first; pictures without a class are left out.
-    pub classes: Vec<ClassSpan>,
+    pub classes: Vec<ClassOverlap>,
 }
 
-/// The pictures of a class in one split that have a twin in another.
+/// The pictures of a class in one split that have a copy or frame in another.
 #[derive(Clone, Debug, PartialEq)]
-pub struct ClassSpan {
+pub struct ClassOverlap {
     /// The class.
     pub class: String,
     /// Its pictures in the split.
     pub images: u64,
     /// Those of them with a twin.
-    pub twins: u64,
+    pub cross_split_pairs: u64,
 }
 
-impl Span {
+impl SplitPairSummary {
     /// Pictures of which no more than a moment is shared.
     pub fn bursts(&self) -> u64 {
-        let bursts = self.bonds.iter().filter(|(bond, _)| *bond == Bond::Alike(Kind::Burst));
+        let bursts =
+            self.bonds.iter().filter(|(reason, _)| *reason == PairReason::Alike(Kind::Burst));
         bursts.map(|(_, number)| number).sum()
     }
 
     /// The share of the split's pictures that have a twin, 0 to 1.
     pub fn share(&self) -> f64 {
-        self.twins as f64 / self.images as f64
+        self.cross_split_pairs as f64 / self.images as f64
     }
 
     /// The most by which a score on the split can be too high, 0 to 1: where a model knows every
@@ -65,61 +66,65 @@ impl Span {
     }
 }
 
-pub(super) fn spans(splits: &[String], twins: &[Twin], found: &Found<'_>) -> Vec<Span> {
-    let split = |number: u32| found.pictures[number as usize].record.split().unwrap_or_default();
+pub(super) fn split_pairs(
+    splits: &[String],
+    cross_split_pairs: &[CrossSplitPair],
+    found: &Found<'_>,
+) -> Vec<SplitPairSummary> {
+    let split = |number: u32| found.images[number as usize].record.split().unwrap_or_default();
     // Of each picture the surest bond with each other split; the surest twins come first.
-    let mut surest: HashMap<(u32, &str), Bond> = HashMap::new();
-    for twin in twins {
-        surest.entry((twin.a, split(twin.b))).or_insert(twin.bond);
-        surest.entry((twin.b, split(twin.a))).or_insert(twin.bond);
+    let mut surest: HashMap<(u32, &str), PairReason> = HashMap::new();
+    for pair in cross_split_pairs {
+        surest.entry((pair.a, split(pair.b))).or_insert(pair.reason);
+        surest.entry((pair.b, split(pair.a))).or_insert(pair.reason);
     }
     let mut sizes: BTreeMap<(&str, Option<&str>), u64> = BTreeMap::new();
-    for picture in &found.pictures {
-        let record = picture.record;
+    for image in &found.images {
+        let record = image.record;
         *sizes.entry((record.split().unwrap_or_default(), record.class())).or_default() += 1;
     }
     let mut tally: BTreeMap<(&str, &str), Counts<'_>> = BTreeMap::new();
-    for (&(number, within), &bond) in &surest {
+    for (&(number, within), &reason) in &surest {
         let counts = tally.entry((split(number), within)).or_default();
-        *counts.bonds.entry(bond).or_default() += 1;
-        if let Some(class) = found.pictures[number as usize].record.class() {
+        *counts.bonds.entry(reason).or_default() += 1;
+        if let Some(class) = found.images[number as usize].record.class() {
             *counts.classes.entry(class).or_default() += 1;
         }
     }
     let size_of = |split: &str| {
         sizes.iter().filter(|((there, _), _)| *there == split).map(|(_, size)| size).sum()
     };
-    let span = |((split, within), counts): ((&str, &str), Counts<'_>)| {
-        let class = |(class, twins): (&str, u64)| ClassSpan {
+    let summary = |((split, within), counts): ((&str, &str), Counts<'_>)| {
+        let class = |(class, cross_split_pairs): (&str, u64)| ClassOverlap {
             class: class.to_owned(),
             images: sizes[&(split, Some(class))],
-            twins,
+            cross_split_pairs,
         };
-        let mut classes: Vec<ClassSpan> = counts.classes.into_iter().map(class).collect();
-        classes.sort_by_key(|class| std::cmp::Reverse(class.twins));
-        let copies = counts.bonds.iter().filter(|(bond, _)| bond.is_copy());
-        Span {
+        let mut classes: Vec<ClassOverlap> = counts.classes.into_iter().map(class).collect();
+        classes.sort_by_key(|class| std::cmp::Reverse(class.cross_split_pairs));
+        let copies = counts.bonds.iter().filter(|(reason, _)| reason.is_copy());
+        SplitPairSummary {
             split: split.to_owned(),
             within: within.to_owned(),
             is_judge: standing(Some(split)) > standing(Some(within)),
             images: size_of(split),
-            twins: counts.bonds.values().sum(),
+            cross_split_pairs: counts.bonds.values().sum(),
             copies: copies.map(|(_, number)| number).sum(),
-            bonds: counts.bonds.iter().map(|(&bond, &number)| (bond, number)).collect(),
+            bonds: counts.bonds.iter().map(|(&reason, &number)| (reason, number)).collect(),
             classes,
         }
     };
-    let mut spans: Vec<Span> = tally.into_iter().map(span).collect();
+    let mut split_pairs: Vec<SplitPairSummary> = tally.into_iter().map(summary).collect();
     let place = |name: &str| splits.iter().position(|split| split == name);
-    spans.sort_by_key(|span| {
-        let judge = std::cmp::Reverse(standing(Some(&span.split)));
-        (judge, standing(Some(&span.within)), place(&span.split), place(&span.within))
+    split_pairs.sort_by_key(|summary| {
+        let judge = std::cmp::Reverse(standing(Some(&summary.split)));
+        (judge, standing(Some(&summary.within)), place(&summary.split), place(&summary.within))
     });
-    spans
+    split_pairs
 }
 
 #[derive(Default)]
 struct Counts<'a> {
-    bonds: BTreeMap<Bond, u64>,
+    bonds: BTreeMap<PairReason, u64>,
     classes: BTreeMap<&'a str, u64>,
 }

@@ -9,11 +9,11 @@ use crate::duplicates::Found;
 use crate::facts::{Fact, Measure, OTHERS, banded, tallied};
 use crate::independent::Units;
 use crate::limits::FindingLimits;
-use crate::statistics::{Association, Contingency, holm};
+use crate::statistics::{AssociationTest, Contingency, holm};
 
 /// How the classes go together with one fact.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Tie {
+pub struct Association {
     /// The name of the fact, or of the measure, whose values are bands of it.
     pub fact: &'static str,
     /// Whether it is a measure of the picture: that may be content, too.
@@ -24,14 +24,14 @@ pub struct Tie {
     #[serde(skip)]
     pub values: Vec<(String, u64)>,
     /// Classes against these values.
-    pub association: Association,
+    pub test: AssociationTest,
     /// The chance of so strong a tie, corrected for the number of facts.
     pub p_corrected: f64,
     /// The counts that are not 0, class by class.
     pub cells: Vec<Cell>,
     /// For each class with at least [`LEAST`] pictures the value by which it differs most, the
     /// largest difference first.
-    pub departures: Vec<Departure>,
+    pub residuals: Vec<Residual>,
 }
 
 /// How many pictures of a class have one value.
@@ -47,7 +47,7 @@ pub struct Cell {
 
 /// A value that one class has more often than all others together.
 #[derive(Clone, Debug, PartialEq, Serialize)]
-pub struct Departure {
+pub struct Residual {
     /// The class.
     pub class: String,
     /// The value.
@@ -65,12 +65,12 @@ pub struct Departure {
 /// Pictures of a class below which it is not said to differ.
 const LEAST: u64 = 8;
 
-pub(super) fn ties(
+pub(super) fn associations(
     classes: &[String],
     found: &Found<'_>,
     units: &Units,
     limits: &FindingLimits,
-) -> Vec<Tie> {
+) -> Vec<Association> {
     // Of copies and frames of one moment in one class the first stands for all.
     let mut known: HashSet<(u32, &str)> = HashSet::new();
     let numbers: Vec<(usize, &str)> = labelled(found)
@@ -78,14 +78,14 @@ pub(super) fn ties(
         .collect();
     let row_of = |class: &str| classes.binary_search_by(|known| known.as_str().cmp(class));
     let rows: Vec<Option<usize>> = numbers.iter().map(|(_, class)| row_of(class).ok()).collect();
-    let mut ties: Vec<Tie> = Vec::new();
-    let pictures = || numbers.iter().map(|&(number, _)| &found.pictures[number]);
+    let mut associations: Vec<Association> = Vec::new();
+    let images = || numbers.iter().map(|&(number, _)| &found.images[number]);
     let facts = Fact::ALL.into_iter().map(|fact| {
-        let values = pictures().map(|one| fact.value(one.record, one.measured));
+        let values = images().map(|one| fact.value(one.record, one.measured));
         (fact.name(), false, values.collect::<Vec<_>>())
     });
     let looks = Measure::LOOKS.into_iter().map(|look| {
-        let values = pictures().filter_map(|one| look.value(one.record, one.measured));
+        let values = images().filter_map(|one| look.value(one.record, one.measured));
         (look.name(), true, banded(&values.collect::<Vec<_>>()))
     });
     for (fact, is_look, values) in facts.chain(looks) {
@@ -94,7 +94,7 @@ pub(super) fn ties(
         for (row, &place) in rows.iter().zip(&places) {
             row.iter().for_each(|&row| table.add(row, place, 1));
         }
-        let Some(association) = table.association() else { continue };
+        let Some(test) = table.association() else { continue };
         let mut cells = Vec::new();
         for (row, class) in classes.iter().enumerate() {
             for (column, (value, _)) in values.iter().enumerate() {
@@ -104,30 +104,41 @@ pub(super) fn ties(
                 }
             }
         }
-        let departures = departures(classes, &values, &table);
-        ties.push(Tie { fact, is_look, values, association, p_corrected: 1.0, cells, departures });
+        let residuals = residuals(classes, &values, &table);
+        associations.push(Association {
+            fact,
+            is_look,
+            values,
+            test,
+            p_corrected: 1.0,
+            cells,
+            residuals,
+        });
     }
-    let corrected = holm(&ties.iter().map(|tie| tie.association.p).collect::<Vec<_>>());
-    ties.iter_mut().zip(corrected).for_each(|(tie, p)| tie.p_corrected = p);
-    let of_all = |ties: &[Tie]| -> Vec<f64> {
-        ties.iter().flat_map(|tie| tie.departures.iter().map(|one| one.p_corrected)).collect()
+    let corrected =
+        holm(&associations.iter().map(|association| association.test.p).collect::<Vec<_>>());
+    associations.iter_mut().zip(corrected).for_each(|(association, p)| association.p_corrected = p);
+    let of_all = |associations: &[Association]| -> Vec<f64> {
+        associations
+            .iter()
+            .flat_map(|association| association.residuals.iter().map(|one| one.p_corrected))
+            .collect()
     };
-    let mut corrected = holm(&of_all(&ties)).into_iter();
-    for departure in ties.iter_mut().flat_map(|tie| &mut tie.departures) {
-        departure.p_corrected = corrected.next().unwrap_or(1.0);
-        let difference = departure.share - departure.share_elsewhere;
-        departure.stands_out =
-            difference >= limits.departure && departure.p_corrected < limits.chance;
+    let mut corrected = holm(&of_all(&associations)).into_iter();
+    for residual in associations.iter_mut().flat_map(|association| &mut association.residuals) {
+        residual.p_corrected = corrected.next().unwrap_or(1.0);
+        let difference = residual.share - residual.share_elsewhere;
+        residual.stands_out = difference >= limits.residual && residual.p_corrected < limits.chance;
     }
-    ties
+    associations
 }
 
 /// For each class the value that is most over-represented in it; chances not corrected yet for the
 /// number of classes, but for that of values.
-fn departures(classes: &[String], values: &[(String, u64)], table: &Contingency) -> Vec<Departure> {
+fn residuals(classes: &[String], values: &[(String, u64)], table: &Contingency) -> Vec<Residual> {
     let (in_class, with_value) = (table.rows(), table.columns());
     let total: u64 = in_class.iter().sum();
-    let mut departures: Vec<Departure> = Vec::new();
+    let mut residuals: Vec<Residual> = Vec::new();
     for (row, class) in classes.iter().enumerate() {
         let (here, elsewhere) = (in_class[row], total - in_class[row]);
         if here < LEAST || elsewhere == 0 {
@@ -150,7 +161,7 @@ fn departures(classes: &[String], values: &[(String, u64)], table: &Contingency)
         two.add(1, 1, elsewhere - (with_value[column] - images));
         let Some(association) = two.association() else { continue };
         let (share, share_elsewhere) = shares(column);
-        departures.push(Departure {
+        residuals.push(Residual {
             class: class.clone(),
             value: values[column].0.clone(),
             share,
@@ -159,7 +170,7 @@ fn departures(classes: &[String], values: &[(String, u64)], table: &Contingency)
             stands_out: false,
         });
     }
-    let gap = |one: &Departure| one.share - one.share_elsewhere;
-    departures.sort_by(|a, b| gap(b).total_cmp(&gap(a)));
-    departures
+    let gap = |one: &Residual| one.share - one.share_elsewhere;
+    residuals.sort_by(|a, b| gap(b).total_cmp(&gap(a)));
+    residuals
 }

@@ -10,7 +10,7 @@ pub trait Work {
     type Out;
 
     /// Does it. Always inline, so that it becomes part of a function that is built for one kind of eights.
-    fn with<E: Eight>(self) -> Self::Out;
+    fn with<E: F32x8>(self) -> Self::Out;
 }
 
 /// Does it with the widest registers that this processor has.
@@ -24,7 +24,7 @@ pub fn run<W: Work>(work: W) -> W::Out {
 
 /// What every processor of this kind has.
 #[cfg(target_arch = "x86_64")]
-type Any = halves::Halves;
+type Any = halves::SseHalves;
 #[cfg(not(target_arch = "x86_64"))]
 type Any = [f32; LANES];
 
@@ -32,7 +32,7 @@ type Any = [f32; LANES];
 pub const LANES: usize = 8;
 
 /// Eight numbers.
-pub trait Eight: Copy {
+pub trait F32x8: Copy {
     /// Does `work` in a function of its own, which is built once for each kind of eights, however often it is called.
     fn apart<W: Work>(work: W) -> W::Out;
     /// The same number in all lanes.
@@ -69,7 +69,7 @@ pub trait Eight: Copy {
 /// Adds each of `terms` to its sum. A plain loop: closures that are handed to the standard library are built
 /// for any processor, and registers can not be used there.
 #[inline(always)]
-pub fn add<E: Eight, const COUNT: usize>(sums: &mut [E; COUNT], terms: [E; COUNT]) {
+pub fn add<E: F32x8, const COUNT: usize>(sums: &mut [E; COUNT], terms: [E; COUNT]) {
     for (sum, term) in sums.iter_mut().zip(terms) {
         *sum = sum.plus(term);
     }
@@ -77,7 +77,7 @@ pub fn add<E: Eight, const COUNT: usize>(sums: &mut [E; COUNT], terms: [E; COUNT
 
 /// The sums of the lanes of each.
 #[inline(always)]
-pub fn totals<E: Eight, const COUNT: usize>(sums: [E; COUNT]) -> [f32; COUNT] {
+pub fn totals<E: F32x8, const COUNT: usize>(sums: [E; COUNT]) -> [f32; COUNT] {
     let mut totals = [0.0; COUNT];
     for (total, sum) in totals.iter_mut().zip(sums) {
         *total = sum.total();
@@ -87,12 +87,12 @@ pub fn totals<E: Eight, const COUNT: usize>(sums: [E; COUNT]) -> [f32; COUNT] {
 
 /// A list as eights; its length is a multiple of eight.
 #[inline(always)]
-pub fn eights(list: &[f32]) -> &[[f32; LANES]] {
+pub fn lanes(list: &[f32]) -> &[[f32; LANES]] {
     list.as_chunks().0
 }
 
 #[cfg(any(test, not(target_arch = "x86_64")))]
-impl Eight for [f32; LANES] {
+impl F32x8 for [f32; LANES] {
     #[inline(never)]
     fn apart<W: Work>(work: W) -> W::Out {
         work.with::<Self>()
@@ -163,7 +163,7 @@ impl Eight for [f32; LANES] {
 mod register {
     use std::arch::x86_64::*;
 
-    use super::{Eight, LANES, Work};
+    use super::{F32x8, LANES, Work};
 
     /// Eight numbers in one register of the processor. Nothing but `run` names it, which has asked the processor
     /// whether it has such.
@@ -172,7 +172,7 @@ mod register {
 
     // SAFETY, of all below: the processor was asked. What is loaded and stored is eight numbers long, and need not
     // be aligned.
-    impl Eight for Register {
+    impl F32x8 for Register {
         fn apart<W: Work>(work: W) -> W::Out {
             #[target_feature(enable = "avx2")]
             fn built<W: Work>(work: W) -> W::Out {
@@ -249,23 +249,23 @@ mod register {
 mod halves {
     use std::arch::x86_64::*;
 
-    use super::{Eight, LANES, Work};
+    use super::{F32x8, LANES, Work};
 
     /// Eight numbers in two registers that every such processor has. As arrays they would do, but that takes the
     /// compiler minutes.
     #[derive(Clone, Copy)]
-    pub struct Halves(__m128, __m128);
+    pub struct SseHalves(__m128, __m128);
 
-    impl Halves {
+    impl SseHalves {
         #[inline(always)]
         fn each(self, other: Self, of: impl Fn(__m128, __m128) -> __m128) -> Self {
-            Halves(of(self.0, other.0), of(self.1, other.1))
+            SseHalves(of(self.0, other.0), of(self.1, other.1))
         }
     }
 
     // SAFETY, of all below: each processor of 64 bits has what is used. What is loaded and stored is eight numbers
     // long, and need not be aligned.
-    impl Eight for Halves {
+    impl F32x8 for SseHalves {
         #[inline(never)]
         fn apart<W: Work>(work: W) -> W::Out {
             work.with::<Self>()
@@ -274,12 +274,12 @@ mod halves {
         #[inline(always)]
         fn all(value: f32) -> Self {
             let four = unsafe { _mm_set1_ps(value) };
-            Halves(four, four)
+            SseHalves(four, four)
         }
 
         #[inline(always)]
         fn load(from: &[f32; LANES]) -> Self {
-            unsafe { Halves(_mm_loadu_ps(from.as_ptr()), _mm_loadu_ps(from[4..].as_ptr())) }
+            unsafe { SseHalves(_mm_loadu_ps(from.as_ptr()), _mm_loadu_ps(from[4..].as_ptr())) }
         }
 
         #[inline(always)]
@@ -317,7 +317,7 @@ mod halves {
 
         #[inline(always)]
         fn root(self) -> Self {
-            unsafe { Halves(_mm_sqrt_ps(self.0), _mm_sqrt_ps(self.1)) }
+            unsafe { SseHalves(_mm_sqrt_ps(self.0), _mm_sqrt_ps(self.1)) }
         }
 
         #[inline(always)]
@@ -349,7 +349,7 @@ mod tests {
         type Out = Vec<[f32; LANES]>;
 
         #[inline(always)]
-        fn with<E: Eight>(self) -> Self::Out {
+        fn with<E: F32x8>(self) -> Self::Out {
             let (a, b) = (E::load(&self.0[0]), E::load(&self.0[1]));
             let (sum, product) = (a.plus(b), a.times(b));
             let results = [

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::candidates::Candidate;
-use super::judged::Judged;
+use super::pair_verdicts::PairVerdict;
 use crate::affine::Affine;
 use crate::likeness::Start;
 
@@ -11,16 +11,16 @@ use crate::likeness::Start;
 /// laid over all others.
 const MOST: usize = 100;
 
-/// Pairs of pictures that surely go with one third and are not among `judged`, each with where the one then lies on the
+/// Pairs of pictures that surely go with one third and are not among `pair_verdicts`, each with where the one then lies on the
 /// other; by way of the first third that tells.
-pub fn by_way_of_a_third(judged: &[Judged]) -> Vec<Candidate> {
-    let known: HashSet<(u32, u32)> = judged
+pub fn transitive_candidates(pair_verdicts: &[PairVerdict]) -> Vec<Candidate> {
+    let known: HashSet<(u32, u32)> = pair_verdicts
         .iter()
         .filter(|pair| pair.kind.is_duplicate())
         .map(|pair| (pair.a, pair.b))
         .collect();
     let mut partners: BTreeMap<u32, Vec<(u32, Affine)>> = BTreeMap::new();
-    for pair in judged.iter().filter(|pair| pair.kind.is_duplicate()) {
+    for pair in pair_verdicts.iter().filter(|pair| pair.kind.is_duplicate()) {
         if let Some(back) = pair.map.inverse() {
             partners.entry(pair.a).or_default().push((pair.b, pair.map));
             partners.entry(pair.b).or_default().push((pair.a, back));
@@ -47,14 +47,14 @@ mod tests {
     use super::*;
     use crate::duplicates::Kind;
 
-    fn pair(a: u32, b: u32, kind: Kind, map: Affine) -> Judged {
-        Judged { a, b, kind, log_odds: 7.0, map, is_still: false }
+    fn pair(a: u32, b: u32, kind: Kind, map: Affine) -> PairVerdict {
+        PairVerdict { a, b, kind, log_odds: 7.0, map, is_still: false }
     }
 
     #[test]
     fn pictures_that_go_with_a_third_are_laid_over_each_other_as_it_says() {
         let (right, half) = (Affine::shift(0.1, 0.0), Affine::scale(0.5, 0.5, (0.0, 0.0)));
-        let found = by_way_of_a_third(&[
+        let found = transitive_candidates(&[
             pair(0, 1, Kind::Near, right),
             pair(0, 2, Kind::Part, half),
             pair(0, 3, Kind::LookAlike, half),
@@ -69,9 +69,12 @@ mod tests {
         // Once it is known nothing is left, and a picture that goes with very many says nothing.
         let mut known = vec![pair(0, 1, Kind::Near, right), pair(0, 2, Kind::Part, half)];
         known.push(pair(1, 2, Kind::Part, half));
-        assert!(by_way_of_a_third(&known).is_empty());
-        let star: Vec<Judged> =
+        assert!(transitive_candidates(&known).is_empty());
+        let star: Vec<PairVerdict> =
             (1..MOST as u32 + 2).map(|other| pair(0, other, Kind::Near, right)).collect();
-        assert!(by_way_of_a_third(&star).is_empty() && !by_way_of_a_third(&star[1..]).is_empty());
+        assert!(
+            transitive_candidates(&star).is_empty()
+                && !transitive_candidates(&star[1..]).is_empty()
+        );
     }
 }

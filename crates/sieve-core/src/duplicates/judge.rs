@@ -1,0 +1,100 @@
+//! From candidates to verdicts: what is the same, in which way, and how sure that is.
+
+use std::collections::HashSet;
+
+use super::candidates::Candidate;
+use super::levels::{Crowd, Levels};
+use super::odds::{Odds, Raw};
+use super::pair_verdicts::{PairVerdict, raw};
+use super::prepared::PreparedImages;
+use super::recheck;
+use super::transitive::transitive_candidates;
+use super::verify::{TentativeMatch, verify};
+use crate::Error;
+use crate::likeness::CloseComparison;
+use crate::progress::Progress;
+
+/// Candidates, looked at.
+pub struct Judge<'s, 'a> {
+    pub prepared: &'s PreparedImages<'a>,
+    /// The pictures of the collection.
+    pub crowd: &'s Crowd<'s>,
+    pub progress: &'s dyn Progress,
+}
+
+/// All pairs that are worth saying something of.
+pub struct Verdicts {
+    /// By their numbers.
+    pub pairs: Vec<PairVerdict>,
+    /// How alike different pictures get.
+    pub levels: Levels,
+}
+
+impl Judge<'_, '_> {
+    /// Those of `candidates` that are the same or alike, and pairs that are so by way of a third picture, as far as
+    /// `allows`.
+    ///
+    /// # Errors
+    ///
+    /// When somebody asks to stop.
+    pub fn verdicts(
+        &self,
+        candidates: &[Candidate],
+        allows: impl Fn(u32, u32) -> bool,
+    ) -> Result<Verdicts, Error> {
+        let (compared, levels) = self.compared(candidates)?;
+        let raw: Vec<Raw> = compared.iter().map(|(pair, compared)| raw(pair, compared)).collect();
+        let odds = Odds::new(&raw);
+        let mut pairs = self.pair_verdicts(&compared, &odds);
+        let mut more = transitive_candidates(&pairs);
+        more.retain(|candidate| allows(candidate.wanted, candidate.found));
+        let more = self.pair_verdicts(
+            &recheck::compared(self.prepared, &self.tentative(&more)?, &levels, self.progress)?,
+            &odds,
+        );
+        // What looked alike may be the same by way of a third.
+        let known: HashSet<(u32, u32)> = more.iter().map(|pair| (pair.a, pair.b)).collect();
+        pairs.retain(|pair| pair.kind.is_duplicate() || !known.contains(&(pair.a, pair.b)));
+        pairs.extend(more);
+        Ok(Verdicts { pairs, levels })
+    }
+
+    /// What is known of those of `candidates` that seem to be the same, and how alike different pictures get.
+    ///
+    /// # Errors
+    ///
+    /// When somebody asks to stop.
+    pub fn compared(
+        &self,
+        candidates: &[Candidate],
+    ) -> Result<(Vec<(TentativeMatch, CloseComparison)>, Levels), Error> {
+        let tentative = self.tentative(candidates)?;
+        let mut asked: Vec<u32> = tentative.iter().flat_map(|pair| [pair.a, pair.b]).collect();
+        asked.sort_unstable();
+        asked.dedup();
+        let alike = tentative.iter().filter(|pair| pair.verdict.is_plenty());
+        let alike = alike.map(|pair| (pair.a, pair.b));
+        let looks = &self.prepared.looks;
+        let image_at = |index: u32| looks.image_at(index as usize);
+        let levels = Levels::new(self.crowd, image_at, alike, &asked, self.progress)?;
+        Ok((recheck::compared(self.prepared, &tentative, &levels, self.progress)?, levels))
+    }
+
+    fn tentative(&self, candidates: &[Candidate]) -> Result<Vec<TentativeMatch>, Error> {
+        self.progress.begin("comparing images", Some(candidates.len() as u64));
+        let looks = &self.prepared.looks;
+        verify(candidates, |index| looks.image_at(index), self.progress)
+    }
+
+    fn pair_verdicts(
+        &self,
+        compared: &[(TentativeMatch, CloseComparison)],
+        odds: &Odds,
+    ) -> Vec<PairVerdict> {
+        let image_at = |index: u32| self.prepared.looks.image_at(index as usize);
+        let pair_verdicts = compared.iter().filter_map(|(pair, compared)| {
+            PairVerdict::new(pair, compared, odds, [image_at(pair.a)?, image_at(pair.b)?])
+        });
+        pair_verdicts.collect()
+    }
+}
