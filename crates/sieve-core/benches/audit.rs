@@ -12,7 +12,7 @@ use sieve_core::collection::{Collection, Label, Locator, Place};
 use sieve_core::duplicates::{self, CollectionRef, Reach};
 use sieve_core::files::RelPath;
 use sieve_core::limits::FindingLimits;
-use sieve_core::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
+use sieve_core::measuring::{Digest, Fingerprint, Look, Measured};
 use sieve_core::progress::NoProgress;
 use sieve_core::reading::{ColourMode, Facts, Format};
 use sieve_core::record::{Outcome, Record};
@@ -62,7 +62,6 @@ fn made_up(count: usize) -> Catalog {
             read_warnings: Vec::new(),
             look,
             fingerprint: Fingerprint(fingerprint),
-            descriptor: Descriptor([0; 64]),
             small_pixels: None,
         };
         Record {

@@ -4,7 +4,7 @@ use crate::catalog::{CacheStats, Catalog};
 use crate::collection::{Collection, Label, Locator, Place, split_rank};
 use crate::duplicates::{Found, Group, ImageRef, KeepReason, Kind, Member, Pair, Reach};
 use crate::files::RelPath;
-use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
+use crate::measuring::{Digest, Fingerprint, Look, Measured};
 use crate::reading::{ColourMode, Facts, Format};
 use crate::record::{Outcome, Reason, Record};
 
@@ -30,7 +30,6 @@ pub fn image(path: &str, content: u64) -> Record {
         read_warnings: Vec::new(),
         look: Look::default(),
         fingerprint: Fingerprint::default(),
-        descriptor: Descriptor([0; 64]),
         small_pixels: None,
     };
     record(path, Outcome::Image(measured))

@@ -5,7 +5,9 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use serde::Serialize;
 
-use super::policy::{Axis, Fit, Frame, Kind, Policy};
+use super::frame::Frame;
+use super::policy::Policy;
+use super::steps::{Drawn, Effect};
 use super::tone::{self, Tone};
 use super::warp::{Warped, warp};
 use crate::affine::Affine;
@@ -15,30 +17,17 @@ use crate::reading::Pixels;
 #[derive(Clone, Debug, PartialEq)]
 pub struct Draw {
     /// The steps that happen, in order.
-    pub steps: Vec<Happening>,
+    pub steps: Vec<DrawnStep>,
 }
 
 /// A step of the policy that happens.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
-pub struct Happening {
+pub struct DrawnStep {
     /// Its index among the steps of the policy, from 0.
     pub step: usize,
     /// What was drawn for it.
     #[serde(flatten)]
     pub drawn: Drawn,
-}
-
-/// What is done, with the numbers that were drawn.
-#[derive(Clone, Copy, Debug, PartialEq, Serialize)]
-#[serde(tag = "do", rename_all = "lowercase")]
-#[allow(missing_docs)] // as in the policy
-pub enum Drawn {
-    Rotate { degrees: f64 },
-    Shift { right: f64, down: f64 },
-    Zoom { factor: f64 },
-    Flip { axis: Axis },
-    Brightness { factor: f64 },
-    Contrast { factor: f64 },
 }
 
 impl Policy {
@@ -57,25 +46,11 @@ impl Policy {
         for (index, step) in self.steps.iter().enumerate() {
             let (chance, first, second) = (unit(), unit(), unit());
             if chance < step.chance {
-                steps.push(Happening { step: index, drawn: drawn(&step.kind, first, second) });
+                let drawn = step.definition.drawn(step.setting, [first, second]);
+                steps.push(DrawnStep { step: index, drawn });
             }
         }
         Draw { steps }
-    }
-}
-
-/// The step of `kind` at two random numbers from 0 to 1.
-fn drawn(kind: &Kind, first: f64, second: f64) -> Drawn {
-    let within = |&from: &f64, &to: &f64, at: f64| from + (to - from) * at;
-    match kind {
-        Kind::Rotate(from, to) => Drawn::Rotate { degrees: within(from, to, first) },
-        Kind::Shift(from, to) => {
-            Drawn::Shift { right: within(from, to, first), down: within(from, to, second) }
-        }
-        Kind::Zoom(from, to) => Drawn::Zoom { factor: within(from, to, first) },
-        Kind::Flip(axis) => Drawn::Flip { axis: *axis },
-        Kind::Brightness(from, to) => Drawn::Brightness { factor: within(from, to, first) },
-        Kind::Contrast(from, to) => Drawn::Contrast { factor: within(from, to, first) },
     }
 }
 
@@ -86,21 +61,15 @@ impl Draw {
     /// The map from points of a picture of `width_px` x `height_px` to points of the frame: the
     /// fit, then the geometric steps in their order.
     pub fn to_frame(&self, width_px: u32, height_px: u32, frame: Frame) -> Affine {
-        let (width, height) = (f64::from(frame.width_px), f64::from(frame.height_px));
-        let middle = (width / 2.0, height / 2.0);
-        let geometry = self.steps.iter().filter_map(|step| match step.drawn {
-            Drawn::Rotate { degrees } => Some(Affine::rotate(degrees, middle)),
-            Drawn::Shift { right, down } => Some(Affine::shift(right * width, down * height)),
-            Drawn::Zoom { factor } => Some(Affine::scale(factor, factor, middle)),
-            Drawn::Flip { axis: Axis::LeftRight } => Some(Affine::scale(-1.0, 1.0, middle)),
-            Drawn::Flip { axis: Axis::TopBottom } => Some(Affine::scale(1.0, -1.0, middle)),
-            Drawn::Brightness { .. } | Drawn::Contrast { .. } => None,
+        let geometry = self.steps.iter().filter_map(|step| match step.drawn.definition.effect {
+            Effect::Geometry(map) => Some(map(&step.drawn, frame)),
+            Effect::Tone(_) | Effect::Filter(_) => None,
         });
-        geometry.fold(fit(width_px, height_px, frame), Affine::then)
+        geometry.fold(frame.fitting(width_px, height_px), Affine::then)
     }
 
-    /// Carries the draw out: one resampling for all geometry, then the steps on colours, in their
-    /// order, on the whole frame.
+    /// Carries the draw out: one resampling for all geometry, then tones and filters, in their order, on
+    /// the whole frame.
     ///
     /// # Panics
     ///
@@ -108,32 +77,27 @@ impl Draw {
     pub fn apply(&self, image: &Pixels, policy: &Policy) -> Warped {
         let to_frame = self.to_frame(image.width_px, image.height_px, policy.frame);
         let mut warped = warp(image, to_frame, policy.frame, policy.fill);
-        let tones = self.steps.iter().filter_map(|step| match step.drawn {
-            Drawn::Brightness { factor } => Some(Tone::brightness(factor)),
-            Drawn::Contrast { factor } => Some(Tone::contrast(factor)),
-            _ => None,
-        });
-        tone::apply(&mut warped.pixels, &tones.collect::<Vec<Tone>>());
+        // Tones that follow each other are rounded once.
+        let mut tones: Vec<Tone> = Vec::new();
+        for DrawnStep { drawn, .. } in &self.steps {
+            match drawn.definition.effect {
+                Effect::Geometry(_) => {}
+                Effect::Tone(tone) => tones.push(tone(drawn)),
+                Effect::Filter(filter) => {
+                    tone::apply(&mut warped.pixels, &std::mem::take(&mut tones));
+                    filter(drawn, &mut warped.pixels);
+                }
+            }
+        }
+        tone::apply(&mut warped.pixels, &tones);
         warped
     }
 }
 
-/// The map that fits a picture into the frame, centred.
-fn fit(width_px: u32, height_px: u32, frame: Frame) -> Affine {
-    let across = f64::from(frame.width_px) / f64::from(width_px);
-    let down = f64::from(frame.height_px) / f64::from(height_px);
-    let (sx, sy) = match frame.fit {
-        Fit::Cover => (across.max(down), across.max(down)),
-        Fit::Contain => (across.min(down), across.min(down)),
-        Fit::Stretch => (across, down),
-    };
-    let left = (f64::from(frame.width_px) - sx * f64::from(width_px)) / 2.0;
-    let top = (f64::from(frame.height_px) - sy * f64::from(height_px)) / 2.0;
-    Affine::scale(sx, sy, (0.0, 0.0)).then(Affine::shift(left, top))
-}
-
 #[cfg(test)]
 mod tests {
+    use super::super::frame::Fit;
+    use super::super::steps::{Axis, Definition, Setting, Takes};
     use super::*;
     use proptest::prelude::*;
 
@@ -186,9 +150,9 @@ mod tests {
         let policy = policy(steps);
         let degrees: Vec<f64> = (0..2000)
             .flat_map(|number| policy.draw(4, "a.jpg", number).steps)
-            .map(|step| match step.drawn {
-                Drawn::Rotate { degrees } => degrees,
-                other => panic!("a chance of 0 came true: {other:?}"),
+            .map(|step| match step.drawn.numbers() {
+                &[degrees] => degrees,
+                _ => panic!("a chance of 0 came true: {step:?}"),
             })
             .collect();
         assert!((500..700).contains(&degrees.len()), "about 600 of 2000, not {}", degrees.len());
@@ -205,6 +169,34 @@ mod tests {
         for other in [(2, "a.jpg", 1), (1, "b.jpg", 1), (1, "a.jpg", 2)] {
             assert_ne!(draw, policy.draw(other.0, other.1, other.2));
         }
+    }
+
+    /// Each pixel from the one before it: stands for a filter, since it shows what came before it and what after.
+    static SMEAR: Definition = Definition {
+        name: "smear",
+        takes: Takes::Axis,
+        numbers: &[],
+        draw: |_, _| [0.0; 2],
+        caption: |_| String::new(),
+        effect: Effect::Filter(|_, pixels| {
+            let length = pixels.data.len();
+            pixels.data.copy_within(..length - 3, 3);
+        }),
+    };
+
+    #[test]
+    fn filters_act_between_the_tones_around_them() {
+        let brightness = |factor: f64| {
+            let between = Setting::Range(factor, factor);
+            Definition::named("brightness").unwrap().drawn(between, [0.0; 2])
+        };
+        let smear = SMEAR.drawn(Setting::Axis(Axis::LeftRight), [0.0; 2]);
+        let drawn = [brightness(0.5), smear, brightness(2.0)];
+        let steps = drawn.map(|drawn| DrawnStep { step: 0, drawn }).to_vec();
+        let done = Draw { steps }.apply(&image(), &policy("")).pixels;
+        // Halved and rounded, moved, doubled.
+        let before = image().at(4, 2);
+        assert_eq!(done.at(5, 2), before.map(|value| value.div_ceil(2).saturating_mul(2)));
     }
 
     proptest! {

@@ -5,11 +5,15 @@
 //! matrix and one resampling, so that pixels are interpolated once, however many steps there are.
 
 mod draw;
+mod frame;
 mod policy;
+pub mod steps;
 mod tone;
 mod warp;
 
 pub use crate::affine::Affine;
-pub use draw::{Draw, Drawn, Happening};
-pub use policy::{Axis, Fill, Fit, Frame, Kind, Policy, PolicyError, Step};
+pub use draw::{Draw, DrawnStep};
+pub use frame::{Fit, Frame};
+pub use policy::{Fill, Policy, PolicyError, Step};
+pub use tone::Tone;
 pub use warp::{Warped, averaged, warp};

@@ -1,7 +1,9 @@
 //! Policies: what may happen to a picture, how often and how strongly.
 
-use serde::{Deserialize, Serialize};
+use serde::Deserialize;
 
+use super::frame::{Fit, Frame};
+use super::steps::{self, Axis, Definition, Setting, Takes};
 use crate::nearest;
 
 /// An augmentation policy, checked.
@@ -13,28 +15,6 @@ pub struct Policy {
     pub fill: Fill,
     /// What may happen, in this order.
     pub steps: Vec<Step>,
-}
-
-/// The picture that the model sees.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub struct Frame {
-    /// Columns in pixels.
-    pub width_px: u32,
-    /// Rows in pixels.
-    pub height_px: u32,
-    /// How a picture of other sides is fitted in.
-    pub fit: Fit,
-}
-
-/// How a picture is fitted into the frame, as `object-fit` does in CSS (Images Module Level 3).
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Fit {
-    /// Scaled until it covers the frame; what reaches beyond is cut off.
-    Cover,
-    /// Scaled until all of it is in the frame; the rest is filled.
-    Contain,
-    /// Scaled to the frame's sides, each by itself.
-    Stretch,
 }
 
 /// What fills the frame where the picture does not reach.
@@ -51,39 +31,14 @@ pub enum Fill {
 }
 
 /// One step of a policy.
-#[derive(Clone, Debug, PartialEq)]
+#[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Step {
     /// What is done.
-    pub kind: Kind,
+    pub definition: &'static Definition,
+    /// Within which bounds.
+    pub setting: Setting,
     /// How often: 0 never, 1 always.
     pub chance: f64,
-}
-
-/// What a step does. Ranges are drawn from uniformly.
-#[derive(Clone, Debug, PartialEq)]
-pub enum Kind {
-    /// Turns about the frame's middle: degrees, counter-clockwise.
-    Rotate(f64, f64),
-    /// Moves right and down: shares of the frame's width and height, drawn each by itself.
-    Shift(f64, f64),
-    /// Enlarges about the frame's middle: a factor, above 1 nearer.
-    Zoom(f64, f64),
-    /// Mirrors.
-    Flip(Axis),
-    /// Multiplies every value: a factor, as `brightness()` does in CSS (Filter Effects Level 1).
-    Brightness(f64, f64),
-    /// Stretches values around mid grey: a factor, as `contrast()` does in CSS.
-    Contrast(f64, f64),
-}
-
-/// The sides that a flip exchanges.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
-#[serde(rename_all = "kebab-case")]
-pub enum Axis {
-    /// Left and right.
-    LeftRight,
-    /// Top and bottom.
-    TopBottom,
 }
 
 /// What is wrong with the text of a policy.
@@ -102,8 +57,6 @@ pub enum PolicyError {
     },
 }
 
-/// The names that `do` knows.
-const STEPS: [&str; 6] = ["rotate", "shift", "zoom", "flip", "brightness", "contrast"];
 /// The greatest side of a frame in pixels: beyond it, a mistake is more likely than a model.
 const MAX_SIDE_PX: u32 = 4096;
 
@@ -242,44 +195,44 @@ fn step(index: usize, text: &StepText) -> Result<Step, PolicyError> {
     if !(0.0..=1.0).contains(&chance) {
         return Err(wrong(place("chance"), format!("{chance} is not a chance; expected 0 to 1")));
     }
-    let range = |least: f64, most: f64, unit: &str| {
-        let [from, to] = text.between.ok_or_else(|| {
-            wrong(place("between"), format!("is missing; expected [lowest, highest] in {unit}"))
-        })?;
-        if from > to {
-            return Err(wrong(place("between"), format!("[{from}, {to}] runs backwards")));
-        }
-        // Written so that a NaN is refused as well.
-        if !(from >= least && to <= most) {
-            let problem = format!("[{from}, {to}]; expected {least} to {most} ({unit})");
-            return Err(wrong(place("between"), problem));
-        }
-        Ok((from, to))
-    };
-    let ranged = |kind: fn(f64, f64) -> Kind, least, most, unit| {
-        if text.axis.is_some() {
+    let definition = Definition::named(&text.r#do).ok_or_else(|| {
+        let names = steps::ALL.map(|step| step.name);
+        unknown(&format!("step {}: do", index + 1), &text.r#do, &names)
+    })?;
+    let setting = match definition.takes {
+        Takes::Range { .. } if text.axis.is_some() => {
             return Err(wrong(place("axis"), "only flip has one"));
         }
-        range(least, most, unit).map(|(from, to)| kind(from, to))
-    };
-    let kind = match text.r#do.as_str() {
-        "rotate" => ranged(Kind::Rotate, -360.0, 360.0, "degrees"),
-        "shift" => ranged(Kind::Shift, -1.0, 1.0, "shares of width and height"),
-        "zoom" => ranged(Kind::Zoom, 0.1, 10.0, "factor"),
-        "brightness" => ranged(Kind::Brightness, 0.0, 10.0, "factor"),
-        "contrast" => ranged(Kind::Contrast, 0.0, 10.0, "factor"),
-        "flip" if text.between.is_some() => {
-            Err(wrong(place("between"), "a flip has none; expected axis and chance"))
+        Takes::Range { unit, least, most } => {
+            let [from, to] = text.between.ok_or_else(|| {
+                let problem = format!("is missing; expected [lowest, highest] in {}", unit.name());
+                wrong(place("between"), problem)
+            })?;
+            if from > to {
+                return Err(wrong(place("between"), format!("[{from}, {to}] runs backwards")));
+            }
+            // Written so that a NaN is refused as well.
+            if !(from >= least && to <= most) {
+                let problem =
+                    format!("[{from}, {to}]; expected {least} to {most} ({})", unit.name());
+                return Err(wrong(place("between"), problem));
+            }
+            Setting::Range(from, to)
         }
-        "flip" => match text.axis.as_deref() {
-            Some("left-right") => Ok(Kind::Flip(Axis::LeftRight)),
-            Some("top-bottom") => Ok(Kind::Flip(Axis::TopBottom)),
-            Some(other) => Err(unknown(&place("axis"), other, &["left-right", "top-bottom"])),
-            None => Err(wrong(place("axis"), "is missing; expected left-right or top-bottom")),
-        },
-        other => Err(unknown(&format!("step {}: do", index + 1), other, &STEPS)),
-    }?;
-    Ok(Step { kind, chance })
+        Takes::Axis if text.between.is_some() => {
+            let problem = format!("a {} has none; expected axis and chance", definition.name);
+            return Err(wrong(place("between"), problem));
+        }
+        Takes::Axis => {
+            let names = Axis::ALL.map(Axis::name);
+            let word = text.axis.as_deref().ok_or_else(|| {
+                wrong(place("axis"), format!("is missing; expected {}", names.join(" or ")))
+            })?;
+            let known = Axis::ALL.into_iter().find(|axis| axis.name() == word);
+            Setting::Axis(known.ok_or_else(|| unknown(&place("axis"), word, &names))?)
+        }
+    };
+    Ok(Step { definition, setting, chance })
 }
 
 #[cfg(test)]

@@ -4,22 +4,14 @@ use crate::reading::Pixels;
 
 /// The line `value * slope + offset`, for values from 0 to 255; results are held within that range.
 #[derive(Clone, Copy, Debug, PartialEq)]
-pub(super) struct Tone {
-    slope: f64,
-    offset: f64,
+pub struct Tone {
+    /// What each value is multiplied by.
+    pub slope: f64,
+    /// What is added then, in levels.
+    pub offset: f64,
 }
 
 impl Tone {
-    /// Multiplies every value (CSS Filter Effects Level 1, `brightness()`).
-    pub fn brightness(factor: f64) -> Self {
-        Tone { slope: factor, offset: 0.0 }
-    }
-
-    /// Stretches the values around mid grey (CSS Filter Effects Level 1, `contrast()`).
-    pub fn contrast(factor: f64) -> Self {
-        Tone { slope: factor, offset: 127.5 * (1.0 - factor) }
-    }
-
     fn apply(self, value: f64) -> f64 {
         (value * self.slope + self.offset).clamp(0.0, 255.0)
     }
@@ -53,12 +45,13 @@ mod tests {
 
     #[test]
     fn the_order_of_tones_counts_and_values_stay_in_range() {
-        let (brighter, flatter) = (Tone::brightness(1.5), Tone::contrast(0.5));
+        let brighter = Tone { slope: 1.5, offset: 0.0 };
+        let flatter = Tone { slope: 0.5, offset: 63.75 };
         assert_eq!(toned(&[]), [0, 100, 200]);
         assert_eq!(toned(&[brighter]), [0, 150, 255]);
         assert_eq!(toned(&[flatter]), [64, 114, 164]);
         assert_eq!(toned(&[brighter, flatter]), [64, 139, 191]); // 300 was held at 255
         assert_eq!(toned(&[flatter, brighter]), [96, 171, 246]);
-        assert_eq!(toned(&[Tone::contrast(0.0)]), [128; 3]);
+        assert_eq!(toned(&[Tone { slope: 0.0, offset: 127.5 }]), [128; 3]);
     }
 }

@@ -1,6 +1,7 @@
 //! One resampling of a picture through an affine map.
 
-use super::policy::{Fill, Frame};
+use super::frame::Frame;
+use super::policy::Fill;
 use crate::affine::Affine;
 use crate::reading::Pixels;
 

@@ -17,7 +17,7 @@ pub(crate) use grid::halved;
 pub use look::Look;
 pub use small::SMALL_SIDE_PX;
 pub(crate) use thumbnail::{CHROMA, LUMA};
-pub use thumbnail::{CHROMA_PX, Descriptor, LUMA_PX, Thumbnail};
+pub use thumbnail::{CHROMA_PX, LUMA_PX, Thumbnail};
 
 use crate::reading::{self, Facts, ReadError, ReadLimits, ReadWarning};
 use grid::Averager;
@@ -44,8 +44,6 @@ pub struct Measured {
     pub look: Look,
     /// Bits to find it again by.
     pub fingerprint: Fingerprint,
-    /// Numbers to find those that look alike by.
-    pub descriptor: Descriptor,
     /// Digest of the pixels ([`Digest::of_pixels`]) of a small picture without transparency: all that
     /// it is compared by.
     pub small_pixels: Option<Digest>,
@@ -83,7 +81,6 @@ pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail
         read_warnings: image.read_warnings,
         look: Look::new(&planes, deviation),
         fingerprint: Fingerprint::from_luma(&planes.coarse[0]),
-        descriptor: planes.descriptor(),
         small_pixels,
     };
     Ok((measured, planes.thumbnail()))

@@ -109,8 +109,6 @@ fn pictures_with_known_numbers() {
     let soft = measured(&encode::png(&soft)).0.look.sharpness;
     assert!((soft - 0.125).abs() < 2e-3, "{soft}");
     assert_eq!((halves.look.saturation, halves.look.flat_share), (0.0, 0.5));
-    assert_eq!(halves.descriptor.0[..4], [0, 128, 128, 0]);
-    assert_eq!(halves.descriptor.0[8..12], [255, 128, 128, 0]);
 }
 
 /// Slopes and edges: like a photograph, the same at every size.
@@ -142,7 +140,6 @@ fn a_picture_is_known_again_in_any_size_and_form() {
     }
     let another = measured(&encode::png(&painted(500, 375, |x, y| [(x ^ y) as u8; 3])));
     assert!(original.0.fingerprint.distance_bits(another.0.fingerprint) > 60);
-    assert_ne!(original.0.descriptor, another.0.descriptor);
 }
 
 #[test]

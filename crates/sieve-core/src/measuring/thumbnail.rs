@@ -1,4 +1,4 @@
-//! Thumbnails and descriptors: what is kept of a picture to compare it with others.
+//! Thumbnails: what is kept of a picture to compare it with others.
 
 use super::grid::{Grid, SIDE, halved};
 
@@ -6,10 +6,8 @@ use super::grid::{Grid, SIDE, halved};
 pub const LUMA_PX: usize = 48;
 /// Rows and columns of each plane of a thumbnail's chroma.
 pub const CHROMA_PX: usize = 16;
-/// Rows and columns that fingerprints and descriptors are taken from.
+/// Rows and columns that fingerprints are taken from.
 const COARSE_PX: usize = 32;
-/// Rows and columns of parts that a descriptor tells apart.
-const PARTS: usize = 4;
 
 /// A picture squeezed to a square, whatever its sides: 48 x 48 values of luma, then 16 x 16 of blue
 /// and 16 x 16 of red chroma (Y, Cb and Cr of JFIF 1.02), row-major, 0 to 255. 2816 bytes.
@@ -31,13 +29,6 @@ impl Thumbnail {
         [blue, red]
     }
 }
-
-/// How a picture looks in 64 numbers, 0 to 255; pictures with near ones look alike.
-///
-/// For each of 4 x 4 parts, row by row: mean luma, blue chroma, red chroma, and four times the mean
-/// difference of neighbouring cells in luma.
-#[derive(Clone, Copy, PartialEq, Eq, Debug)]
-pub struct Descriptor(pub [u8; PARTS * PARTS * 4]);
 
 /// What all is taken from: a picture in planes.
 pub(super) struct Planes {
@@ -63,30 +54,6 @@ impl Planes {
         let (blue, red) = (halved(blue, COARSE_PX), halved(red, COARSE_PX));
         let planes = [luma, blue, red];
         Thumbnail(planes.iter().flatten().map(|&value| rounded(value)).collect())
-    }
-
-    pub fn descriptor(&self) -> Descriptor {
-        const SPAN: usize = COARSE_PX / PARTS;
-        let [luma, blue, red] = &self.coarse;
-        let mut values = [0; PARTS * PARTS * 4];
-        for (part, values) in values.chunks_exact_mut(4).enumerate() {
-            let (top, left) = (part / PARTS * SPAN, part % PARTS * SPAN);
-            let mean = |plane: &[f32]| {
-                let rows = (top..top + SPAN).map(|y| &plane[y * COARSE_PX + left..][..SPAN]);
-                rows.map(|row| row.iter().sum::<f32>()).sum::<f32>() / (SPAN * SPAN) as f32
-            };
-            let mut differences = 0.0;
-            for y in top..top + SPAN - 1 {
-                let row = &luma[y * COARSE_PX + left..][..SPAN];
-                let below = &luma[(y + 1) * COARSE_PX + left..][..SPAN];
-                for x in 0..SPAN - 1 {
-                    differences += (row[x] - row[x + 1]).abs() + (row[x] - below[x]).abs();
-                }
-            }
-            let edges = 4.0 * differences / (2 * (SPAN - 1) * (SPAN - 1)) as f32;
-            values.copy_from_slice(&[mean(luma), mean(blue), mean(red), edges].map(rounded));
-        }
-        Descriptor(values)
     }
 }
 

@@ -3,9 +3,9 @@
 //! The decoder repairs what it can and mentions the damage only as a warning. The warnings are what
 //! we are after: they tell a file that was cut from one that is merely untidy.
 
-use std::ffi::{c_int, c_uint, c_ulong, c_void};
+use std::ffi::{CStr, c_int, c_uint, c_ulong, c_void};
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
-use std::ptr;
+use std::ptr::NonNull;
 
 use mozjpeg_sys::*;
 
@@ -54,12 +54,24 @@ struct Fatal {
     message: String,
 }
 
-/// One JPEG being decoded. The C structures point at each other, so they are boxed and never move.
+/// All that C keeps pointers into, in one allocation that nothing moves.
+///
+/// Why this is sound, since no tool can run it (Miri runs no C): the allocation is made once, is only ever reached by the
+/// pointer that making it gave, and is freed after C has let go of it. C stores pointers to three of its fields in
+/// the first: they come from the same pointer, so none outlives or contradicts another. A reference to the first
+/// field is made for one call into C and gone when that returns; what C calls back takes the way by `client_data`
+/// to the whole, never by the smaller structure that it is given. Unwinding out of C is what "C-unwind" is for, and
+/// leaves nothing but memory that `jpeg_destroy_decompress` frees.
+struct State {
+    cinfo: jpeg_decompress_struct,
+    errors: jpeg_error_mgr,
+    progress: jpeg_progress_mgr,
+    called: Called,
+}
+
+/// One JPEG being decoded.
 struct Decoder<'a> {
-    cinfo: Box<jpeg_decompress_struct>,
-    _errors: Box<jpeg_error_mgr>,
-    _progress: Box<jpeg_progress_mgr>,
-    called: Box<Called>,
+    state: NonNull<State>,
     bytes: &'a [u8],
 }
 
@@ -80,25 +92,46 @@ pub(super) fn read(
 
 impl<'a> Decoder<'a> {
     fn new(bytes: &'a [u8], limits: &ReadLimits) -> Self {
-        // SAFETY: all-zero is a valid state of these C structures, which their own initialisers
-        // then fill; every pointer stored below points into a box that `Self` keeps.
+        let warnings = Warnings::default();
+        let called = Called { warnings, most_scans: c_int::MAX, stopped: limits.stopped };
+        // SAFETY: all-zero is a valid state of these C structures, which their own initialisers then fill.
+        let state = unsafe {
+            let (cinfo, errors) = (std::mem::zeroed(), std::mem::zeroed());
+            State { cinfo, errors, progress: std::mem::zeroed(), called }
+        };
+        let state = NonNull::from(Box::leak(Box::new(state)));
+        let at = state.as_ptr();
+        // SAFETY: every pointer stored here leads into the allocation that `Self` keeps, see [`State`].
         unsafe {
-            let mut errors: Box<jpeg_error_mgr> = Box::new(std::mem::zeroed());
-            jpeg_std_error(&mut errors);
-            errors.error_exit = Some(give_up);
-            errors.emit_message = Some(take_warning);
-            let mut progress: Box<jpeg_progress_mgr> = Box::new(std::mem::zeroed());
-            progress.progress_monitor = Some(go_on_or_stop);
-            let warnings = Warnings::default();
-            let most_scans = c_int::MAX;
-            let mut called = Box::new(Called { warnings, most_scans, stopped: limits.stopped });
-            let mut cinfo: Box<jpeg_decompress_struct> = Box::new(std::mem::zeroed());
-            cinfo.common.err = &mut *errors;
-            jpeg_create_decompress(&mut *cinfo);
-            cinfo.common.client_data = (&raw mut *called).cast::<c_void>();
-            cinfo.common.progress = &mut *progress;
-            Decoder { cinfo, _errors: errors, _progress: progress, called, bytes }
+            jpeg_std_error(&mut (*at).errors);
+            (*at).errors.error_exit = Some(give_up);
+            (*at).errors.emit_message = Some(take_warning);
+            (*at).progress.progress_monitor = Some(go_on_or_stop);
+            (*at).cinfo.common.err = &raw mut (*at).errors;
+            // Kept by what comes next, which sets all else to zero and may already fail.
+            (*at).cinfo.common.client_data = at.cast::<c_void>();
+            jpeg_create_decompress(&raw mut (*at).cinfo);
+            (*at).cinfo.common.progress = &raw mut (*at).progress;
         }
+        Decoder { state, bytes }
+    }
+
+    /// The decoder's own structure, for one call into C or one look at a field: it must be gone before the next.
+    fn cinfo(&mut self) -> &mut jpeg_decompress_struct {
+        // SAFETY: see [`State`]; borrowed from `self`, so there is no other.
+        unsafe { &mut (*self.state.as_ptr()).cinfo }
+    }
+
+    /// The same, to look only.
+    fn seen(&self) -> &jpeg_decompress_struct {
+        // SAFETY: as above; C runs only while `self` is borrowed mutably.
+        unsafe { &self.state.as_ref().cinfo }
+    }
+
+    /// What the functions that C calls back have kept.
+    fn called(&mut self) -> &mut Called {
+        // SAFETY: as above; C runs only while `self` is borrowed mutably by another call.
+        unsafe { &mut (*self.state.as_ptr()).called }
     }
 
     /// May unwind with a [`Fatal`].
@@ -110,14 +143,15 @@ impl<'a> Decoder<'a> {
         // SAFETY: called once, in the order that the library's manual gives; `bytes` outlives the
         // decoder; row pointers point at buffers of at least the announced width.
         unsafe {
-            jpeg_mem_src(&mut self.cinfo, self.bytes.as_ptr(), self.bytes.len() as c_ulong);
+            let bytes = self.bytes;
+            jpeg_mem_src(self.cinfo(), bytes.as_ptr(), bytes.len() as c_ulong);
             for marker in [APP1, APP2, APP14] {
-                jpeg_save_markers(&mut self.cinfo, marker, 0xFFFF as c_uint);
+                jpeg_save_markers(self.cinfo(), marker, 0xFFFF as c_uint);
             }
-            jpeg_read_header(&mut self.cinfo, 1);
+            jpeg_read_header(self.cinfo(), 1);
         }
-        let (width, height) = (self.cinfo.image_width, self.cinfo.image_height);
-        limits.admit(width, height, self.cinfo.num_components.max(1) as u64)?;
+        let (width, height) = (self.seen().image_width, self.seen().image_height);
+        limits.admit(width, height, self.seen().num_components.max(1) as u64)?;
         let held = self.admit_scans(limits, request)?;
         let (colour, out) = self.colours()?;
         let markers = self.markers();
@@ -133,18 +167,19 @@ impl<'a> Decoder<'a> {
             captured: markers.exif.captured,
             camera: markers.exif.camera,
         };
-        let cinfo = &mut self.cinfo;
-        cinfo.out_color_space = out;
+        self.cinfo().out_color_space = out;
         let mut pixels = Pixels::default();
         // SAFETY: see above.
         unsafe {
             if let DecodeRequest::Rows { least_side_px, .. } = request {
                 let eighths = scale(width.min(height), *least_side_px);
-                (cinfo.scale_num, cinfo.scale_denom) = (eighths, 8);
+                (self.cinfo().scale_num, self.cinfo().scale_denom) = (eighths, 8);
             }
-            jpeg_start_decompress(cinfo);
-            let channels = cinfo.output_components as usize;
-            let mut row = zeros(cinfo.output_width as usize * channels)?;
+            jpeg_start_decompress(self.cinfo());
+            let begun = self.seen();
+            let (columns, lines) = (begun.output_width, begun.output_height);
+            let share = f64::from(begun.scale_num) / f64::from(begun.scale_denom);
+            let mut row = zeros(columns as usize * begun.output_components as usize)?;
             let mut rgb = Vec::new();
             match request {
                 DecodeRequest::Pixels => {
@@ -152,18 +187,17 @@ impl<'a> Decoder<'a> {
                     pixels.data = reserve(width as usize * height as usize * 3)?;
                 }
                 DecodeRequest::Rows { rows, .. } => {
-                    let share = f64::from(cinfo.scale_num) / f64::from(cinfo.scale_denom);
                     rows.begin(Shape {
-                        columns: cinfo.output_width,
-                        rows: cinfo.output_height,
+                        columns,
+                        rows: lines,
                         width: f64::from(width) * share,
                         height: f64::from(height) * share,
                     });
                 }
             }
-            while cinfo.output_scanline < cinfo.output_height {
+            while self.seen().output_scanline < lines {
                 let mut pointers = [row.as_mut_ptr()];
-                jpeg_read_scanlines(cinfo, pointers.as_mut_ptr(), 1);
+                jpeg_read_scanlines(self.cinfo(), pointers.as_mut_ptr(), 1);
                 match request {
                     DecodeRequest::Pixels => {
                         append_row(&mut pixels.data, &row, colour, markers.adobe)
@@ -179,7 +213,7 @@ impl<'a> Decoder<'a> {
         }
         let all_scans = self.all_scans_came();
         // SAFETY: every row was read.
-        unsafe { jpeg_finish_decompress(&mut self.cinfo) };
+        unsafe { jpeg_finish_decompress(self.cinfo()) };
         let read_warnings = self.verdict(all_scans)?;
         Ok(DecodedImage { facts, read_warnings, pixels, held })
     }
@@ -191,15 +225,15 @@ impl<'a> Decoder<'a> {
         limits: &ReadLimits,
         request: &DecodeRequest<'_>,
     ) -> Result<MemoryPermit, ReadError> {
-        let (width, height) = (self.cinfo.image_width, self.cinfo.image_height);
+        let (width, height) = (self.seen().image_width, self.seen().image_height);
         let pixels = u64::from(width) * u64::from(height);
         let mut needed = if matches!(request, DecodeRequest::Pixels) { pixels * 3 } else { 0 };
         // SAFETY: behind the header the decoder is in the state that this may be asked in, and it keeps as many
         // descriptions of channels as it has channels.
         let (has_scans, channels) = unsafe {
-            let channels = self.cinfo.num_components.max(0) as usize;
-            let channels = std::slice::from_raw_parts(self.cinfo.comp_info, channels);
-            (jpeg_has_multiple_scans(&self.cinfo) != 0, channels)
+            let channels = self.seen().num_components.max(0) as usize;
+            let channels = std::slice::from_raw_parts(self.seen().comp_info, channels);
+            (jpeg_has_multiple_scans(self.seen()) != 0, channels)
         };
         if has_scans {
             limits.admit_scans(width, height, scans(self.bytes).count)?;
@@ -210,19 +244,19 @@ impl<'a> Decoder<'a> {
             needed += blocks.sum::<u64>() * 128;
         }
         let most = limits.work_pixels / ReadLimits::scan_pixels(width, height);
-        self.called.most_scans = c_int::try_from(most).unwrap_or(c_int::MAX).max(1);
+        self.called().most_scans = c_int::try_from(most).unwrap_or(c_int::MAX).max(1);
         Ok(limits.memory.decode(needed))
     }
 
     /// How the colours are stored, and what to ask the decoder for.
     fn colours(&self) -> Result<(ColourMode, J_COLOR_SPACE), ReadError> {
         use J_COLOR_SPACE::*;
-        match self.cinfo.jpeg_color_space {
+        match self.seen().jpeg_color_space {
             JCS_GRAYSCALE => Ok((ColourMode::Grey, JCS_GRAYSCALE)),
             JCS_YCbCr | JCS_RGB => Ok((ColourMode::Rgb, JCS_RGB)),
             JCS_CMYK | JCS_YCCK => Ok((ColourMode::Cmyk, JCS_CMYK)),
             _ => {
-                let channels = self.cinfo.num_components;
+                let channels = self.seen().num_components;
                 Err(ReadError::Unsupported(format!("JPEG with {channels} unnamed channels")))
             }
         }
@@ -230,7 +264,7 @@ impl<'a> Decoder<'a> {
 
     fn markers(&self) -> Markers {
         let mut found = Markers::default();
-        let mut next = self.cinfo.marker_list;
+        let mut next = self.seen().marker_list;
         // SAFETY: the list and its data belong to the decoder and live until it is destroyed.
         while let Some(marker) = unsafe { next.as_ref() } {
             let length = marker.data_length as usize;
@@ -257,8 +291,8 @@ impl<'a> Decoder<'a> {
     /// Whether every coefficient of a progressive picture had its scan; none for other pictures. To be
     /// asked before the decoding is finished, which forgets it.
     fn all_scans_came(&self) -> Option<bool> {
-        let channels = self.cinfo.num_components as usize;
-        let bits = self.cinfo.coef_bits.cast::<c_int>();
+        let channels = self.seen().num_components as usize;
+        let bits = self.seen().coef_bits.cast::<c_int>();
         if bits.is_null() {
             return None;
         }
@@ -270,9 +304,10 @@ impl<'a> Decoder<'a> {
 
     /// Judges a picture of which every row was decoded.
     fn verdict(&self, all_scans: Option<bool>) -> Result<Vec<ReadWarning>, ReadError> {
-        let seen = &self.called.warnings;
+        // SAFETY: see [`State`]; C does not run.
+        let seen = unsafe { &self.state.as_ref().called.warnings };
         if seen.end_of_file > 0 {
-            let channels = self.cinfo.num_components as usize;
+            let channels = self.seen().num_components as usize;
             // Followed through the whole file, and only where the end is missing.
             let all_scans = all_scans.unwrap_or_else(|| scans(self.bytes).channels >= channels);
             if seen.scan_too_short > 0 || !all_scans {
@@ -297,7 +332,7 @@ impl<'a> Decoder<'a> {
             read_warnings.push(ReadWarning::MissingEnd);
         } else {
             // SAFETY: the source manager lives as long as the decoder.
-            let left = unsafe { (*self.cinfo.src).bytes_in_buffer } as u64;
+            let left = unsafe { (*self.seen().src).bytes_in_buffer } as u64;
             if left > 0 {
                 read_warnings.push(ReadWarning::TrailingBytes(left));
             }
@@ -313,7 +348,7 @@ impl<'a> Decoder<'a> {
     }
 
     /// Judges a file that the decoder gave up on.
-    fn read_error(&self, fatal: &Fatal) -> ReadError {
+    fn read_error(&mut self, fatal: &Fatal) -> ReadError {
         const NOT_READ_HERE: [J_MESSAGE_CODE; 6] = [
             JERR_ARITH_NOTIMPL,
             JERR_BAD_PRECISION,
@@ -323,7 +358,7 @@ impl<'a> Decoder<'a> {
             JERR_FRACT_SAMPLE_NOTIMPL,
         ];
         if fatal.code == TOO_MANY_SCANS {
-            let most = self.called.most_scans;
+            let most = self.called().most_scans;
             ReadError::OverLimit(format!(
                 "it has more than {most} scans, the most of its size (max-work)"
             ))
@@ -333,7 +368,7 @@ impl<'a> Decoder<'a> {
             no_memory()
         } else if NOT_READ_HERE.iter().any(|&code| code as c_int == fatal.code) {
             ReadError::Unsupported(format!("JPEG variety: {}", fatal.message))
-        } else if self.called.warnings.end_of_file > 0 {
+        } else if self.called().warnings.end_of_file > 0 {
             cut_short()
         } else {
             damaged(&fatal.message)
@@ -343,8 +378,11 @@ impl<'a> Decoder<'a> {
 
 impl Drop for Decoder<'_> {
     fn drop(&mut self) {
-        // SAFETY: created by `new`, destroyed once.
-        unsafe { jpeg_destroy_decompress(&mut self.cinfo) };
+        // SAFETY: made by `new`; C lets go of all of it before it is freed, once.
+        unsafe {
+            jpeg_destroy_decompress(self.cinfo());
+            drop(Box::from_raw(self.state.as_ptr()));
+        }
     }
 }
 
@@ -425,34 +463,56 @@ fn scans(bytes: &[u8]) -> Scans {
 const TOO_MANY_SCANS: c_int = -1;
 const STOPPED: c_int = -2;
 
-/// The library's own type of the function that writes a message.
-type FormatMessage = unsafe extern "C-unwind" fn(&mut jpeg_common_struct, &mut [u8; 80]);
-
 #[cold]
 unsafe extern "C-unwind" fn give_up(cinfo: &mut jpeg_common_struct) {
-    let mut text = [0u8; 80];
-    // SAFETY: the error manager is the one that `Decoder::new` set; the library writes a message of
-    // at most 80 bytes, ended by zero. The binding types its buffer as shared; both are a pointer.
-    let code = unsafe {
-        let (format, code) = ((*cinfo.err).format_message, (*cinfo.err).msg_code);
-        if let Some(format) = format {
-            let format: FormatMessage = std::mem::transmute(format);
-            format(cinfo, &mut text);
-        }
-        code
+    // SAFETY: `client_data` leads to the state that the decoder keeps; before it is set nothing fails.
+    let errors = unsafe { &(*cinfo.client_data.cast::<State>()).errors };
+    resume_unwind(Box::new(Fatal { code: errors.msg_code, message: message(errors) }));
+}
+
+/// What the library says, in its own words: the text of its table with the numbers, or the text, that it left.
+fn message(errors: &jpeg_error_mgr) -> String {
+    if !(1..=errors.last_jpeg_message).contains(&errors.msg_code) {
+        return format!("error {}", errors.msg_code);
+    }
+    // SAFETY: the table has texts that end in zero for the codes up to the last.
+    let text = unsafe {
+        let text = *errors.jpeg_message_table.add(errors.msg_code as usize);
+        CStr::from_ptr(text.cast()).to_string_lossy()
     };
-    let message = text.split(|&byte| byte == 0).next().unwrap_or_default();
-    let message = String::from_utf8_lossy(message).into_owned();
-    resume_unwind(Box::new(Fatal { code, message }));
+    let words = errors.msg_parm._bindgen_data_;
+    if let Some((before, after)) = text.split_once("%s") {
+        let bytes: Vec<u8> = words.iter().flat_map(|word| word.to_ne_bytes()).collect();
+        let bytes = bytes.split(|&byte| byte == 0).next().unwrap_or_default();
+        return format!("{before}{}{after}", String::from_utf8_lossy(bytes));
+    }
+    // Numbers stand as `%d`, `%u` or `%ld`, in hexadecimal as `%02x`.
+    let (mut message, mut words) = (String::new(), words.into_iter());
+    let mut pieces = text.split('%');
+    message.push_str(pieces.next().unwrap_or_default());
+    for piece in pieces {
+        let end = piece.find(|c: char| "duxc".contains(c)).map_or(piece.len(), |at| at + 1);
+        let (kind, rest) = piece.split_at(end);
+        let number = words.next().unwrap_or_default();
+        message.push_str(&if kind.ends_with('x') {
+            format!("{number:02x}")
+        } else {
+            number.cast_signed().to_string()
+        });
+        message.push_str(rest);
+    }
+    message
 }
 
 unsafe extern "C-unwind" fn take_warning(cinfo: &mut jpeg_common_struct, level: c_int) {
     if level >= 0 {
         return; // a trace message
     }
-    // SAFETY: `client_data` is the box that the decoder keeps.
-    let (seen, code) =
-        unsafe { (&mut (*cinfo.client_data.cast::<Called>()).warnings, (*cinfo.err).msg_code) };
+    // SAFETY: `client_data` leads to the state that the decoder keeps; nothing else looks at it while C runs.
+    let (seen, code) = unsafe {
+        let state = cinfo.client_data.cast::<State>();
+        (&mut (*state).called.warnings, (*state).errors.msg_code)
+    };
     match code as J_MESSAGE_CODE {
         JWRN_JPEG_EOF => seen.end_of_file += 1,
         JWRN_HIT_MARKER => seen.scan_too_short += 1,
@@ -465,11 +525,10 @@ unsafe extern "C-unwind" fn take_warning(cinfo: &mut jpeg_common_struct, level: 
 
 /// Called for every row of blocks that is read, and every row of pixels that is made.
 unsafe extern "C-unwind" fn go_on_or_stop(cinfo: &mut jpeg_common_struct) {
-    // SAFETY: `client_data` is the box that the decoder keeps; this is set on decompressors only, whose structure
-    // begins with the common one.
+    // SAFETY: as above.
     let (called, scan) = unsafe {
-        let called = &*cinfo.client_data.cast::<Called>();
-        (called, (*ptr::from_mut(cinfo).cast::<jpeg_decompress_struct>()).input_scan_number)
+        let state = cinfo.client_data.cast::<State>();
+        (&(*state).called, (*state).cinfo.input_scan_number)
     };
     let code = if (called.stopped)() {
         STOPPED

@@ -4,6 +4,7 @@
 //! while the file's [`Stamp`] is the one that it had when it was read. Rows are committed while
 //! reading, so that a run that was ended goes on where it was.
 
+mod columns;
 mod row;
 mod writer;
 
@@ -27,7 +28,7 @@ use crate::record::Outcome;
 /// Marks our files among all SQLite files: "MntS".
 const APPLICATION_ID: u32 = u32::from_be_bytes(*b"MntS");
 /// The version of the tables. What is measured has a version of its own.
-const TABLES_VERSION: u32 = 3;
+const TABLES_VERSION: u32 = 4;
 /// Bytes of a page of the file.
 const PAGE_BYTES: u32 = 32_768;
 /// Answers that are kept of one collection: as it is, at a reach or two, and as it was before a change or two.
@@ -35,19 +36,8 @@ const ANSWERS: u32 = 6;
 /// How long another run's commit is waited for.
 const PATIENCE: Duration = Duration::from_secs(20);
 
-const TABLES: &str = "
-CREATE TABLE images (
-  path PRIMARY KEY NOT NULL,
-  size_bytes INTEGER NOT NULL, modified_ns INTEGER NOT NULL, changed_ns INTEGER NOT NULL,
-  outcome TEXT NOT NULL, detail TEXT,
-  digest BLOB, format TEXT, width_px INTEGER, height_px INTEGER, colour TEXT, bits INTEGER,
-  frames INTEGER, orientation INTEGER, profile TEXT, captured TEXT, camera TEXT,
-  mean_red REAL, mean_green REAL, mean_blue REAL,
-  deviation_red REAL, deviation_green REAL, deviation_blue REAL,
-  brightness REAL, contrast REAL, sharpness REAL, saturation REAL, flat_share REAL,
-  fingerprint BLOB, descriptor BLOB, small_pixels BLOB,
-  checksum INTEGER NOT NULL
-) WITHOUT ROWID;
+/// The tables beside that of images.
+const OTHER_TABLES: &str = "
 CREATE TABLE listings (
   archive PRIMARY KEY NOT NULL,
   size_bytes INTEGER NOT NULL, modified_ns INTEGER NOT NULL, changed_ns INTEGER NOT NULL,
@@ -155,7 +145,8 @@ impl Store {
         if found != version {
             change
                 .execute_batch("DROP TABLE IF EXISTS images; DROP TABLE IF EXISTS listings; DROP TABLE IF EXISTS thumbnails; DROP TABLE IF EXISTS answers;")?;
-            change.execute_batch(TABLES)?;
+            change.execute_batch(&row::table())?;
+            change.execute_batch(OTHER_TABLES)?;
             change.pragma_update(None, "user_version", version)?;
         }
         change.commit()?;

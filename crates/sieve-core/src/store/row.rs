@@ -6,13 +6,46 @@ use std::path::Path;
 use rusqlite::types::{ToSqlOutput, Value, ValueRef};
 use rusqlite::{Statement, ToSql, params_from_iter};
 
+use super::columns::{self, MEASURED};
 use crate::files::{RelPath, Stamp};
-use crate::measuring::{Descriptor, Digest, Fingerprint, Look, Measured};
-use crate::reading::{ColourMode, Facts, Format, ReadError, ReadLimits};
+use crate::measuring::Measured;
+use crate::reading::{ReadError, ReadLimits};
 use crate::record::{Outcome, Reason};
 
-/// The columns of a row but its checksum, in the order of the table.
-pub(super) const COLUMNS: usize = 31;
+/// The columns that every row has, with their types in SQL; those of a picture follow, and then the checksum.
+const HEAD: [(&str, &str); 6] = [
+    ("path", "PRIMARY KEY NOT NULL"),
+    ("size_bytes", "INTEGER NOT NULL"),
+    ("modified_ns", "INTEGER NOT NULL"),
+    ("changed_ns", "INTEGER NOT NULL"),
+    ("outcome", "TEXT NOT NULL"),
+    ("detail", "TEXT"),
+];
+/// Places of the columns that every row has.
+const PATH: usize = 0;
+const SIZE_BYTES: usize = 1;
+const MODIFIED_NS: usize = 2;
+const CHANGED_NS: usize = 3;
+const OUTCOME: usize = 4;
+const DETAIL: usize = 5;
+/// All columns but the checksum, which is the last.
+const COLUMNS: usize = HEAD.len() + MEASURED.len();
+
+/// The table of images, in SQL.
+pub(super) fn table() -> String {
+    let head = HEAD.iter().map(|(name, sql)| format!("{name} {sql}"));
+    let measured = MEASURED.iter().map(|column| format!("{} {}", column.name, column.sql));
+    let columns: Vec<String> = head.chain(measured).collect();
+    format!(
+        "CREATE TABLE images ({}, checksum INTEGER NOT NULL) WITHOUT ROWID;",
+        columns.join(", ")
+    )
+}
+
+/// The statement that writes a row, in SQL.
+pub(super) fn put() -> String {
+    format!("INSERT OR REPLACE INTO images VALUES ({}?)", "?, ".repeat(COLUMNS))
+}
 
 /// A path as it is stored: as text, or as bytes where it is not UTF-8.
 #[derive(Clone, Debug, PartialEq)]
@@ -59,19 +92,10 @@ impl Row {
         outcome: &Outcome,
         limits: &ReadLimits,
     ) -> Option<Self> {
-        let mut row = Vec::with_capacity(COLUMNS);
-        row.push(Key::new(path).0);
-        row.extend([stamp.size_bytes as i64, stamp.modified_ns, stamp.changed_ns].map(Value::from));
         let text = |text: &str| Value::Text(text.to_owned());
         let maybe = |text: Option<&str>| text.map_or(Value::Null, |text| text.to_owned().into());
         let (word, detail, format) = match outcome {
-            Outcome::Image(measured) => {
-                let read_warnings = (!measured.read_warnings.is_empty()).then(|| {
-                    serde_json::to_string(&measured.read_warnings)
-                        .expect("plain structures serialise")
-                });
-                ("image", maybe(read_warnings.as_deref()), Some(measured.facts.format))
-            }
+            Outcome::Image(_) => ("image", Value::Null, None),
             Outcome::SetAside(reason) => match reason {
                 Reason::Stray(what) => ("stray", maybe(what.as_deref()), None),
                 Reason::SplitTable => ("split-table", Value::Null, None),
@@ -79,8 +103,8 @@ impl Row {
                     ReadError::Empty => ("empty", Value::Null, None),
                     ReadError::NotAnImage(what) => ("not-an-image", maybe(what.as_deref()), None),
                     ReadError::Unsupported(what) => ("unsupported", text(what), None),
-                    ReadError::Truncated(format, what) => ("truncated", text(what), Some(*format)),
-                    ReadError::Damaged(format, what) => ("damaged", text(what), Some(*format)),
+                    ReadError::Truncated(format, what) => ("truncated", text(what), Some(format)),
+                    ReadError::Damaged(format, what) => ("damaged", text(what), Some(format)),
                     ReadError::OverLimit(what) => {
                         ("over-limit", text(&refused(limits, what)), None)
                     }
@@ -89,31 +113,20 @@ impl Row {
                 _ => return None,
             },
         };
-        row.extend([text(word), detail]);
-        let image = match outcome {
-            Outcome::Image(measured) => Some(measured),
-            Outcome::SetAside(_) => None,
-        };
-        row.push(image.map_or(Value::Null, |image| Value::Blob(image.digest.0.to_vec())));
-        row.push(maybe(format.map(Format::name)));
-        if let Some(Measured { facts, look, fingerprint, descriptor, small_pixels, .. }) = image {
-            row.extend([facts.width_px, facts.height_px].map(Value::from));
-            row.push(text(facts.colour.name()));
-            row.extend(
-                [u32::from(facts.bits), facts.frames, facts.orientation.into()].map(Value::from),
-            );
-            row.extend(
-                [&facts.profile, &facts.captured, &facts.camera].map(|t| maybe(t.as_deref())),
-            );
-            let Look { mean, deviation, .. } = look;
-            row.extend([*mean, *deviation].concat().iter().map(|&v| Value::Real(f64::from(v))));
-            let numbers =
-                [look.brightness, look.contrast, look.sharpness, look.saturation, look.flat_share];
-            row.extend(numbers.map(|value| Value::Real(f64::from(value))));
-            row.extend([fingerprint.0.to_vec(), descriptor.0.to_vec()].map(Value::Blob));
-            row.push(small_pixels.map_or(Value::Null, |digest| Value::Blob(digest.0.to_vec())));
+        let mut row = vec![Value::Null; COLUMNS];
+        row[PATH] = Key::new(path).0;
+        row[SIZE_BYTES] = Value::Integer(stamp.size_bytes as i64);
+        row[MODIFIED_NS] = Value::Integer(stamp.modified_ns);
+        row[CHANGED_NS] = Value::Integer(stamp.changed_ns);
+        (row[OUTCOME], row[DETAIL]) = (text(word), detail);
+        if let Outcome::Image(image) = outcome {
+            for (place, column) in row[HEAD.len()..].iter_mut().zip(&MEASURED) {
+                *place = (column.write)(image);
+            }
         }
-        row.resize(COLUMNS, Value::Null);
+        if let Some(known) = format {
+            row[place_of("format")] = columns::format(known);
+        }
         Some(Row(row))
     }
 
@@ -123,6 +136,12 @@ impl Row {
         statement.execute(params_from_iter(self.0.iter().chain([&checksum])))?;
         Ok(())
     }
+}
+
+/// The place of a column of pictures.
+fn place_of(name: &str) -> usize {
+    let at = MEASURED.iter().position(|column| column.name == name);
+    HEAD.len() + at.expect("a column of pictures")
 }
 
 /// A digest of all columns: a database that a failing disk has changed is not believed.
@@ -149,7 +168,7 @@ pub(crate) struct Stored<'a>(pub &'a rusqlite::Row<'a>);
 
 impl Stored<'_> {
     pub fn key(&self) -> Key {
-        Key(Value::try_from(self.column(0)).unwrap_or(Value::Null))
+        Key(Value::try_from(self.column(PATH)).unwrap_or(Value::Null))
     }
 
     pub fn path(&self) -> RelPath {
@@ -158,7 +177,7 @@ impl Stored<'_> {
 
     /// Whether it is about the file at `path`.
     pub fn is_about(&self, path: &RelPath) -> bool {
-        match (self.column(0), path.undecodable_bytes()) {
+        match (self.column(PATH), path.undecodable_bytes()) {
             (ValueRef::Text(text), None) => text == path.as_str().as_bytes(),
             (ValueRef::Blob(bytes), Some(path)) => bytes == path,
             _ => false,
@@ -167,9 +186,9 @@ impl Stored<'_> {
 
     pub fn stamp(&self) -> Stamp {
         Stamp {
-            size_bytes: self.integer(1).unwrap_or(0) as u64,
-            modified_ns: self.integer(2).unwrap_or(0),
-            changed_ns: self.integer(3).unwrap_or(0),
+            size_bytes: self.integer(SIZE_BYTES).unwrap_or(0) as u64,
+            modified_ns: self.integer(MODIFIED_NS).unwrap_or(0),
+            changed_ns: self.integer(CHANGED_NS).unwrap_or(0),
         }
     }
 
@@ -184,27 +203,9 @@ impl Stored<'_> {
         }
     }
 
-    fn number<T: TryFrom<i64>>(&self, column: usize) -> Option<T> {
-        T::try_from(self.integer(column)?).ok()
-    }
-
-    fn real(&self, column: usize) -> Option<f32> {
-        match self.column(column) {
-            ValueRef::Real(number) => Some(number as f32),
-            _ => None,
-        }
-    }
-
     fn text(&self, column: usize) -> Option<&str> {
         match self.column(column) {
             ValueRef::Text(text) => std::str::from_utf8(text).ok(),
-            _ => None,
-        }
-    }
-
-    fn bytes<const N: usize>(&self, column: usize) -> Option<[u8; N]> {
-        match self.column(column) {
-            ValueRef::Blob(bytes) => bytes.try_into().ok(),
             _ => None,
         }
     }
@@ -215,11 +216,11 @@ impl Stored<'_> {
         if self.integer(COLUMNS) != Some(checksum(columns)) {
             return None;
         }
-        let detail = || self.text(5).map(str::to_owned);
+        let detail = || self.text(DETAIL).map(str::to_owned);
         let what = || detail().map(Cow::Owned);
-        let format = || Format::ALL.into_iter().find(|format| Some(format.name()) == self.text(7));
-        Some(Outcome::SetAside(match self.text(4)? {
-            "image" => return Some(Outcome::Image(self.measured(format()?)?)),
+        let format = || columns::of_format(self.column(place_of("format")));
+        Some(Outcome::SetAside(match self.text(OUTCOME)? {
+            "image" => return Some(Outcome::Image(self.measured()?)),
             "stray" => Reason::Stray(what()),
             "split-table" => Reason::SplitTable,
             "empty" => Reason::ReadError(ReadError::Empty),
@@ -239,42 +240,11 @@ impl Stored<'_> {
         }))
     }
 
-    fn measured(&self, format: Format) -> Option<Measured> {
-        let colour = ColourMode::ALL.into_iter().find(|mode| Some(mode.name()) == self.text(10))?;
-        let maybe = |column: usize| self.text(column).map(Into::into);
-        let three = |column: usize| {
-            Some([self.real(column)?, self.real(column + 1)?, self.real(column + 2)?])
-        };
-        Some(Measured {
-            digest: Digest(self.bytes(6)?),
-            read_warnings: match self.text(5) {
-                Some(read_warnings) => serde_json::from_str(read_warnings).ok()?,
-                None => Vec::new(),
-            },
-            facts: Facts {
-                format,
-                width_px: self.number(8)?,
-                height_px: self.number(9)?,
-                colour,
-                bits: self.number(11)?,
-                frames: self.number(12)?,
-                orientation: self.number(13)?,
-                profile: maybe(14),
-                captured: maybe(15),
-                camera: maybe(16),
-            },
-            look: Look {
-                mean: three(17)?,
-                deviation: three(20)?,
-                brightness: self.real(23)?,
-                contrast: self.real(24)?,
-                sharpness: self.real(25)?,
-                saturation: self.real(26)?,
-                flat_share: self.real(27)?,
-            },
-            fingerprint: Fingerprint(self.bytes(28)?),
-            descriptor: Descriptor(self.bytes(29)?),
-            small_pixels: self.bytes(30).map(Digest),
-        })
+    fn measured(&self) -> Option<Measured> {
+        let mut image = columns::blank();
+        for (at, column) in MEASURED.iter().enumerate() {
+            (column.read)(&mut image, self.column(HEAD.len() + at))?;
+        }
+        Some(image)
     }
 }

@@ -6,7 +6,7 @@ use std::time::{Duration, Instant};
 use rusqlite::{Connection, TransactionBehavior};
 
 use super::Store;
-use super::row::{Key, Row};
+use super::row::{self, Key, Row};
 use crate::files::{RelPath, Stamp};
 use crate::measuring::Thumbnail;
 use crate::reading::ReadLimits;
@@ -19,8 +19,6 @@ const BATCH_TIME: Duration = Duration::from_millis(200);
 /// Rows that may wait to be written.
 const QUEUE_ROWS: usize = 256;
 
-const PUT_IMAGE: &str = "INSERT OR REPLACE INTO images VALUES \
-    (?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?,?)";
 const PUT_THUMBNAIL: &str = "INSERT OR REPLACE INTO thumbnails VALUES (?, ?)";
 
 /// One file that was read.
@@ -86,6 +84,7 @@ pub(crate) fn keep<T, E>(
 }
 
 fn write_all(connection: &mut Connection, queue: &Receiver<CacheRow>) -> rusqlite::Result<()> {
+    let put_image = row::put();
     // Waits for the first row outside of a transaction, which would keep other runs waiting.
     while let Ok(first) = queue.recv() {
         let mut batch = vec![first];
@@ -98,10 +97,10 @@ fn write_all(connection: &mut Connection, queue: &Receiver<CacheRow>) -> rusqlit
         }
         let change = connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
         {
-            let mut put_image = change.prepare_cached(PUT_IMAGE)?;
+            let mut put_row = change.prepare_cached(&put_image)?;
             let mut put_thumbnail = change.prepare_cached(PUT_THUMBNAIL)?;
             for kept in &batch {
-                kept.row.write(&mut put_image)?;
+                kept.row.write(&mut put_row)?;
                 if let Some(thumbnail) = &kept.thumbnail {
                     put_thumbnail.execute((&kept.key, &thumbnail.0))?;
                 }

@@ -1,7 +1,7 @@
 //! `preview --format json`. The fields are a contract: see docs/formats.md.
 
 use serde::Serialize;
-use sieve_core::augment::{Affine, Fill, Fit, Happening};
+use sieve_core::augment::{Affine, DrawnStep, Fill, Fit};
 use sieve_core::files::shown_name;
 
 use super::{Preview, outside};
@@ -61,7 +61,7 @@ struct TilePlace<'a> {
     height_px: u32,
     image_width_px: u32,
     image_height_px: u32,
-    steps: &'a [Happening],
+    steps: &'a [DrawnStep],
     image_to_frame: Affine,
     outside_share: f64,
 }

@@ -3,7 +3,7 @@
 use std::ffi::OsStr;
 use std::fmt::Write;
 
-use sieve_core::augment::{Axis, Drawn, Kind};
+use sieve_core::augment::steps::{Drawn, Setting, Takes};
 use sieve_core::files::shown_name;
 
 use super::{Preview, outside};
@@ -90,60 +90,27 @@ fn step_table(preview: &Preview<'_>) -> String {
         let all = preview.drawn().flat_map(|tile| &tile.draw.steps);
         let here: Vec<&Drawn> =
             all.filter(|happened| happened.step == index).map(|happened| &happened.drawn).collect();
-        let values: Vec<f64> = here.iter().flat_map(|drawn| numbers(drawn)).collect();
+        let values: Vec<f64> = here.iter().flat_map(|drawn| drawn.numbers()).copied().collect();
         let least = values.iter().copied().fold(f64::INFINITY, f64::min);
         let most = values.iter().copied().fold(f64::NEG_INFINITY, f64::max);
-        let (name, unit, between) = in_words(&step.kind);
+        let name = match step.setting {
+            Setting::Axis(axis) => format!("{} {}", step.definition.name, axis.name()),
+            Setting::Range(..) => step.definition.name.to_owned(),
+        };
+        let range = |from: f64, to: f64| match step.definition.takes {
+            Takes::Range { unit, .. } => unit.range(from, to),
+            Takes::Axis => String::new(),
+        };
         rows.push(vec![
-            name.to_owned(),
+            name,
             format!("{} of {draws}", here.len()),
             percent(step.chance),
-            if values.is_empty() { String::new() } else { range(least, most, unit) },
-            between.map_or(String::new(), |(from, to)| range(from, to, unit)),
+            if values.is_empty() { String::new() } else { range(least, most) },
+            match step.setting {
+                Setting::Range(from, to) => range(from, to),
+                Setting::Axis(_) => String::new(),
+            },
         ]);
     }
     aligned(&[Align::Left, Align::Right, Align::Right, Align::Left, Align::Left], rows)
-}
-
-/// The unit of a step's numbers.
-#[derive(Clone, Copy)]
-enum Unit {
-    Degrees,
-    Share,
-    Factor,
-}
-
-fn range(from: f64, to: f64, unit: Unit) -> String {
-    let (number, unit): (fn(f64) -> String, &str) = match unit {
-        Unit::Degrees => (|value| format!("{value:.1}"), "degrees"),
-        Unit::Share => (|value| format!("{:.1}", value * 100.0), "%"),
-        Unit::Factor => (|value| format!("{value:.2}"), "times"),
-    };
-    let (from, to) = (number(from), number(to));
-    if from == to { format!("{from} {unit}") } else { format!("{from} to {to} {unit}") }
-}
-
-/// The name of a step, the unit of its numbers, and their range.
-fn in_words(kind: &Kind) -> (&'static str, Unit, Option<(f64, f64)>) {
-    match *kind {
-        Kind::Rotate(from, to) => ("rotate", Unit::Degrees, Some((from, to))),
-        Kind::Shift(from, to) => ("shift", Unit::Share, Some((from, to))),
-        Kind::Zoom(from, to) => ("zoom", Unit::Factor, Some((from, to))),
-        Kind::Flip(Axis::LeftRight) => ("flip left-right", Unit::Factor, None),
-        Kind::Flip(Axis::TopBottom) => ("flip top-bottom", Unit::Factor, None),
-        Kind::Brightness(from, to) => ("brightness", Unit::Factor, Some((from, to))),
-        Kind::Contrast(from, to) => ("contrast", Unit::Factor, Some((from, to))),
-    }
-}
-
-/// The numbers that were drawn for a step.
-fn numbers(drawn: &Drawn) -> Vec<f64> {
-    match *drawn {
-        Drawn::Rotate { degrees } => vec![degrees],
-        Drawn::Shift { right, down } => vec![right, down],
-        Drawn::Flip { .. } => Vec::new(),
-        Drawn::Zoom { factor } | Drawn::Brightness { factor } | Drawn::Contrast { factor } => {
-            vec![factor]
-        }
-    }
 }

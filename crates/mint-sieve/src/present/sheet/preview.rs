@@ -1,6 +1,6 @@
 //! The sheet of `preview`: a row a picture, first without augmentation, then draw by draw.
 
-use sieve_core::augment::{Axis, Draw, Drawn, Warped};
+use sieve_core::augment::{Draw, Warped};
 use sieve_core::reading::Pixels;
 
 use super::canvas::{Canvas, Colour};
@@ -81,7 +81,7 @@ fn plain_lines(image: &Row, width: u32) -> Vec<Line> {
 }
 
 fn drawn_lines(tile: &Tile, width: u32, most: u32) -> Vec<Line> {
-    let mut words: Vec<String> = tile.draw.steps.iter().map(|step| in_words(&step.drawn)).collect();
+    let mut words: Vec<String> = tile.draw.steps.iter().map(|step| step.drawn.caption()).collect();
     if words.is_empty() {
         words.push("nothing".to_owned());
     }
@@ -91,19 +91,4 @@ fn drawn_lines(tile: &Tile, width: u32, most: u32) -> Vec<Line> {
     }
     let lines = SMALL_LETTERS.lines(&words, width, most as usize);
     lines.into_iter().map(|line| (line, SMALL_LETTERS, INK)).collect()
-}
-
-/// A step as short as it can be said.
-fn in_words(step: &Drawn) -> String {
-    match step {
-        Drawn::Rotate { degrees } => format!("turn {degrees:+.1}°"),
-        Drawn::Shift { right, down } => {
-            format!("shift {:+.0} {:+.0} %", right * 100.0, down * 100.0)
-        }
-        Drawn::Zoom { factor } => format!("zoom {factor:.2}"),
-        Drawn::Flip { axis: Axis::LeftRight } => "flip ↔".to_owned(),
-        Drawn::Flip { axis: Axis::TopBottom } => "flip ↕".to_owned(),
-        Drawn::Brightness { factor } => format!("bright {factor:.2}"),
-        Drawn::Contrast { factor } => format!("contrast {factor:.2}"),
-    }
 }

@@ -1,0 +1,192 @@
+//! The columns of what was measured about a picture: one line each, which makes the table, writes and reads.
+
+use rusqlite::types::{Value, ValueRef};
+
+use crate::measuring::{Digest, Fingerprint, Look, Measured};
+use crate::reading::{ColourMode, Facts, Format};
+
+/// One column.
+pub(super) struct Column {
+    /// Its name.
+    pub name: &'static str,
+    /// Its type in SQL.
+    pub sql: &'static str,
+    /// What is written of a picture.
+    pub write: fn(&Measured) -> Value,
+    /// Puts what was written back into a picture; none where it is nothing that is ever written.
+    pub read: fn(&mut Measured, ValueRef<'_>) -> Option<()>,
+}
+
+/// A column of a field of a picture: its name, its type, and the functions that make a value of it and back.
+macro_rules! column {
+    ($name:literal, $sql:literal, $to:ident, $of:ident, $($field:tt)+) => {
+        Column {
+            name: $name,
+            sql: $sql,
+            write: |image| $to(&image.$($field)+),
+            read: |image, value| {
+                image.$($field)+ = $of(value)?;
+                Some(())
+            },
+        }
+    };
+}
+
+/// All columns of a picture, in the order of the table.
+pub(super) static MEASURED: [Column; 25] = [
+    column!("digest", "BLOB", digest, of_digest, digest),
+    column!("width_px", "INTEGER", integer, of_integer, facts.width_px),
+    column!("height_px", "INTEGER", integer, of_integer, facts.height_px),
+    column!("colour", "TEXT", colour, of_colour, facts.colour),
+    column!("bits", "INTEGER", integer, of_integer, facts.bits),
+    column!("frames", "INTEGER", integer, of_integer, facts.frames),
+    column!("orientation", "INTEGER", integer, of_integer, facts.orientation),
+    column!("profile", "TEXT", maybe_text, of_maybe_text, facts.profile),
+    column!("captured", "TEXT", maybe_text, of_maybe_text, facts.captured),
+    column!("camera", "TEXT", maybe_text, of_maybe_text, facts.camera),
+    column!("mean_red", "REAL", real, of_real, look.mean[0]),
+    column!("mean_green", "REAL", real, of_real, look.mean[1]),
+    column!("mean_blue", "REAL", real, of_real, look.mean[2]),
+    column!("deviation_red", "REAL", real, of_real, look.deviation[0]),
+    column!("deviation_green", "REAL", real, of_real, look.deviation[1]),
+    column!("deviation_blue", "REAL", real, of_real, look.deviation[2]),
+    column!("brightness", "REAL", real, of_real, look.brightness),
+    column!("contrast", "REAL", real, of_real, look.contrast),
+    column!("sharpness", "REAL", real, of_real, look.sharpness),
+    column!("saturation", "REAL", real, of_real, look.saturation),
+    column!("flat_share", "REAL", real, of_real, look.flat_share),
+    column!("fingerprint", "BLOB", fingerprint, of_fingerprint, fingerprint),
+    column!("small_pixels", "BLOB", maybe_digest, of_maybe_digest, small_pixels),
+    column!("read_warnings", "TEXT", json, of_json, read_warnings),
+    column!("format", "TEXT", format, of_format, facts.format),
+];
+
+/// A picture of which nothing is known yet.
+pub(super) fn blank() -> Measured {
+    Measured {
+        digest: Digest([0; 32]),
+        facts: Facts {
+            format: Format::Jpeg,
+            width_px: 0,
+            height_px: 0,
+            colour: ColourMode::Grey,
+            bits: 0,
+            frames: 0,
+            orientation: 0,
+            profile: None,
+            captured: None,
+            camera: None,
+        },
+        read_warnings: Vec::new(),
+        look: Look::default(),
+        fingerprint: Fingerprint::default(),
+        small_pixels: None,
+    }
+}
+
+fn integer<T: Copy + Into<i64>>(number: &T) -> Value {
+    Value::Integer((*number).into())
+}
+
+fn of_integer<T: TryFrom<i64>>(value: ValueRef<'_>) -> Option<T> {
+    match value {
+        ValueRef::Integer(number) => T::try_from(number).ok(),
+        _ => None,
+    }
+}
+
+fn real(number: &f32) -> Value {
+    Value::Real(f64::from(*number))
+}
+
+fn of_real(value: ValueRef<'_>) -> Option<f32> {
+    match value {
+        ValueRef::Real(number) => Some(number as f32),
+        _ => None,
+    }
+}
+
+fn of_text(value: ValueRef<'_>) -> Option<&str> {
+    match value {
+        ValueRef::Text(text) => std::str::from_utf8(text).ok(),
+        _ => None,
+    }
+}
+
+fn maybe_text(text: &Option<Box<str>>) -> Value {
+    text.as_deref().map_or(Value::Null, |text| text.to_owned().into())
+}
+
+fn of_maybe_text(value: ValueRef<'_>) -> Option<Option<Box<str>>> {
+    match value {
+        ValueRef::Null => Some(None),
+        text => of_text(text).map(|text| Some(text.into())),
+    }
+}
+
+fn of_bytes<const N: usize>(value: ValueRef<'_>) -> Option<[u8; N]> {
+    match value {
+        ValueRef::Blob(bytes) => bytes.try_into().ok(),
+        _ => None,
+    }
+}
+
+fn digest(digest: &Digest) -> Value {
+    Value::Blob(digest.0.to_vec())
+}
+
+fn of_digest(value: ValueRef<'_>) -> Option<Digest> {
+    of_bytes(value).map(Digest)
+}
+
+fn maybe_digest(one: &Option<Digest>) -> Value {
+    one.as_ref().map_or(Value::Null, digest)
+}
+
+fn of_maybe_digest(value: ValueRef<'_>) -> Option<Option<Digest>> {
+    match value {
+        ValueRef::Null => Some(None),
+        bytes => of_digest(bytes).map(Some),
+    }
+}
+
+fn fingerprint(fingerprint: &Fingerprint) -> Value {
+    Value::Blob(fingerprint.0.to_vec())
+}
+
+fn of_fingerprint(value: ValueRef<'_>) -> Option<Fingerprint> {
+    of_bytes(value).map(Fingerprint)
+}
+
+fn colour(mode: &ColourMode) -> Value {
+    mode.name().to_owned().into()
+}
+
+fn of_colour(value: ValueRef<'_>) -> Option<ColourMode> {
+    let name = of_text(value)?;
+    ColourMode::ALL.into_iter().find(|mode| mode.name() == name)
+}
+
+pub(super) fn format(format: &Format) -> Value {
+    format.name().to_owned().into()
+}
+
+pub(super) fn of_format(value: ValueRef<'_>) -> Option<Format> {
+    let name = of_text(value)?;
+    Format::ALL.into_iter().find(|format| format.name() == name)
+}
+
+/// Lists as JSON; an empty one, as nearly all are, as nothing.
+fn json<T: serde::Serialize>(list: &Vec<T>) -> Value {
+    match list[..] {
+        [] => Value::Null,
+        _ => serde_json::to_string(list).expect("plain structures serialise").into(),
+    }
+}
+
+fn of_json<T: serde::de::DeserializeOwned>(value: ValueRef<'_>) -> Option<Vec<T>> {
+    match value {
+        ValueRef::Null => Some(Vec::new()),
+        text => serde_json::from_str(of_text(text)?).ok(),
+    }
+}
