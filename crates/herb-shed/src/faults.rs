@@ -70,7 +70,7 @@ impl Fault {
             Fault::Turned => "turned",
             Fault::LabelConflict => "label-conflict",
             Fault::Burst => "burst",
-            Fault::Truncated => "cut-short",
+            Fault::Truncated => "truncated",
             Fault::EmptyFile => "empty-file",
             Fault::NotAnImage => "not-an-image",
             Fault::WrongExtension => "wrong-extension",

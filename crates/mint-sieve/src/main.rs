@@ -16,10 +16,27 @@ use std::io::{ErrorKind, IsTerminal, Write};
 use std::process::ExitCode;
 
 use crate::commands::Output;
-use crate::failure::Failure;
+use crate::failure::{Exit, Failure};
 use crate::progress::TerminalProgress;
 
+/// What to type first, for who typed nothing yet.
+const FIRST_WORDS: &str = "\
+Mint Sieve finds out what is wrong with an image collection before a model is trained on it.
+
+Start with the folder that holds your class folders:
+  mint-sieve audit FOLDER
+
+Or see the whole job on made-up images:
+  mint-sieve demo
+
+All commands: mint-sieve --help
+";
+
 fn main() -> ExitCode {
+    if std::env::args_os().len() <= 1 {
+        eprint!("{FIRST_WORDS}");
+        return Exit::Call.into();
+    }
     let cli = args::Cli::of_words(std::env::args_os()).unwrap_or_else(|error| error.exit());
     logging::start(cli.verbose);
     quiet_decoders();
@@ -46,11 +63,14 @@ fn told(failure: &Failure) -> ExitCode {
 fn print(output: &Output) -> Result<(), Failure> {
     let mut out = std::io::stdout().lock();
     let written = match output {
-        Output::People(text) => anstream::AutoStream::auto(&mut out).write_all(text.as_bytes()),
+        Output::People(text) => {
+            let text = console::lay_out(text, console::width());
+            anstream::AutoStream::auto(&mut out).write_all(text.as_bytes())
+        }
         Output::Csv(text) if out.is_terminal() => {
             out.write_all(console::safe_lines(text).as_bytes())
         }
-        Output::Csv(text) | Output::Json(text) => out.write_all(text.as_bytes()),
+        Output::Csv(text) | Output::Document(text) => out.write_all(text.as_bytes()),
     };
     match written.and_then(|()| out.flush()) {
         Err(error) if error.kind() != ErrorKind::BrokenPipe => {

@@ -56,7 +56,7 @@ fn json_holds_what_the_contract_says() {
         assert_eq!(answer["summary"][severity], count);
     }
     for finding in findings {
-        for field in ["code", "severity", "remedy", "says"] {
+        for field in ["code", "severity", "remedy", "message"] {
             assert!(!finding[field].as_str().unwrap().is_empty(), "{finding}");
         }
         assert!(finding["evidence"].is_object() && finding.get("class").is_some());
@@ -106,7 +106,7 @@ fn limits_can_be_set() {
     let workspace = Workspace::healthy();
     let limits = ["--limit", "thin-class=30", "--limit", "imbalance=1.1"];
     let text = workspace.message(&[&["audit", "herbs"][..], &limits].concat());
-    assert!(text.contains("\"bay\" has 20 images; 30 is the least"), "{text}");
+    assert!(text.contains("\"bay\" has 20 images; the minimum is 30"), "{text}");
     assert!(text.contains("\"sage\" has 1.2 times the images of \"bay\" (24 and 20)"), "{text}");
     let text = workspace.message(&["audit", "herbs", "--max-megapixels", "0"]);
     assert!(text.contains("64 x 48 is 3072 pixels; the limit is 0 (max-megapixels)"), "{text}");

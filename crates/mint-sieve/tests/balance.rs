@@ -36,7 +36,7 @@ fn json_holds_what_can_be_worked_out_by_hand() {
     };
     let [bay, sage] = &answer["classes"].as_array().unwrap()[..] else { panic!("{answer}") };
     assert_eq!((&bay["images"], &bay["independent"]), (&23.into(), &11.into()));
-    assert_eq!((&bay["lacking"], &bay["lacking_independent"]), (&0.into(), &9.into()));
+    assert_eq!((&bay["shortfall"], &bay["shortfall_independent"]), (&0.into(), &9.into()));
     near(&sage["share"], 60.0 / 83.0);
     assert_eq!(bay["splits"][0]["split"], "train");
     near(&bay["splits"][0]["share"], 18.0 / 63.0);
@@ -109,5 +109,5 @@ fn bad_calls_and_empty_collections_are_refused() {
     let failed = workspace.run(&["balance", "herbs", "--fail-on", "warning"]);
     assert_eq!(failed.status, 1);
     let ignored = "split-too-small,thin-after-duplicates";
-    workspace.message(&["balance", "herbs", "--fail-on", "warning", "--ignore", ignored]);
+    workspace.message(&["balance", "herbs", "--fail-on", "warning", "--suppress", ignored]);
 }

@@ -147,7 +147,7 @@ fn what_a_killed_run_left_behind_is_removed_and_what_a_living_one_needs_is_not()
     let mut said: Vec<&str> = answer.stderr.lines().collect();
     said.sort_unstable();
     let removed = |name: &str| {
-        format!("warning: removed out/{name}, which a run that was ended had left behind")
+        format!("warning: removed out/{name}, left behind by a run that was interrupted")
     };
     assert_eq!(said, [removed(".mint-sieve-Dead01"), removed(".mint-sieve-Dead02")]);
     let left: Vec<String> = workspace.files("out").into_keys().collect();

@@ -41,7 +41,7 @@ fn pairs(answer: &Value) -> Vec<String> {
 }
 
 #[test]
-fn twins_are_counted_and_repaired() {
+fn matches_are_counted_and_repaired() {
     let workspace = workspace();
     let before = workspace.files("herbs");
     insta::assert_snapshot!(workspace.message(&["leakage", "herbs"]));
@@ -56,16 +56,16 @@ fn twins_are_counted_and_repaired() {
     let mut told = pairs(&answer);
     told.sort_by_key(|pair| expected.iter().position(|one| one == pair));
     assert_eq!(told, expected);
-    let test = &answer["spans"][0];
+    let test = &answer["split_pairs"][0];
     assert_eq!((&test["split"], &test["within"]), (&"test".into(), &"train".into()));
     assert_eq!(
-        (&test["images"], &test["twins"], &test["copies"]),
+        (&test["images"], &test["matched"], &test["copies"]),
         (&23.into(), &3.into(), &3.into())
     );
     assert_eq!(test["bound"].as_f64().unwrap(), 3.0 / 23.0);
     let least = (0.9 - 3.0 / 23.0) / (1.0 - 3.0 / 23.0);
     assert!((test["least_true_accuracy"].as_f64().unwrap() - least).abs() < 1e-12);
-    assert_eq!(test["classes"][0], serde_json::json!({"class": "bay", "images": 12, "twins": 2}));
+    assert_eq!(test["classes"][0], serde_json::json!({"class": "bay", "images": 12, "matched": 2}));
     let removals = answer["removals"].as_array().unwrap();
     assert_eq!(removals.len(), 4);
     assert!(removals.iter().all(|removal| removal["split"] == "train"));
@@ -81,16 +81,16 @@ fn what_is_protected_is_not_removed() {
     let call = ["leakage", "herbs", "--protect", "train,val", "--removals", "remove.csv"];
     let said = workspace.message(&call);
     assert!(said.contains("removing 3 from test would leave no other match"), "{said}");
-    assert!(said.contains("1 pair between protected splits would stay."), "{said}");
+    assert!(said.contains("1 pair between protected splits would remain."), "{said}");
     let sheet = "mint-sieve duplicates herbs --sheet duplicates.png\n";
     assert!(said.ends_with(sheet), "{said}");
     // Where nothing may be removed the next command is one that can be typed.
     let none = workspace.message(&["leakage", "herbs", "--protect", "train,val,test"]);
-    assert!(none.contains("4 pairs between protected splits would stay."), "{none}");
+    assert!(none.contains("4 pairs between protected splits would remain."), "{none}");
     assert!(none.ends_with("preview herbs --policy gentle --out preview.png\n"), "{none}");
     let table = std::fs::read_to_string(workspace.path("remove.csv")).unwrap();
     insta::assert_snapshot!(table, @r"
-    path,split,class,because_of,because_of_split,kind
+    path,split,class,cause,cause_split,kind
     test/bay/a copy.jpg,test,bay,train/bay/003.jpg,train,same-bytes
     test/bay/a mirror.jpg,test,bay,train/bay/004.jpg,train,turned
     test/sage/not bay.png,test,sage,train/bay/005.jpg,train,near
@@ -111,7 +111,7 @@ fn roots_and_tables_are_splits_like_folders() {
     let roots = ["leakage", "train=herbs/train", "val=herbs/val", "test=herbs/test"];
     let roots = workspace.json(&roots);
     assert_eq!(roots["pairs"].as_array().unwrap().len(), 4);
-    assert_eq!(roots["spans"], folders["spans"]);
+    assert_eq!(roots["split_pairs"], folders["split_pairs"]);
     assert_eq!(roots["drift"], folders["drift"]);
 
     // The same pictures unsplit, and a table that tells the splits.
@@ -125,7 +125,7 @@ fn roots_and_tables_are_splits_like_folders() {
     }
     workspace.write("split.csv", table.as_bytes());
     let laid = workspace.json(&["leakage", "flat", "--splits-from", "split.csv"]);
-    assert_eq!(laid["spans"], folders["spans"]);
+    assert_eq!(laid["split_pairs"], folders["split_pairs"]);
     assert_eq!(laid["settings"]["splits_from"], "split.csv");
     assert_eq!(pairs(&laid)[0], "bay/test a copy.jpg bay/train 003.jpg same-bytes");
     let unsplit = workspace.run(&["leakage", "flat"]);
@@ -161,15 +161,15 @@ fn classes_that_do_not_match_between_splits_are_told() {
     workspace.class("herbs/train/sage", 20, 200);
     workspace.class("herbs/test/Bay_leaf", 20, 300);
     workspace.class("herbs/test/sage", 20, 400);
-    let answer = workspace.json(&["leakage", "herbs", "--ignore", "split-drift"]);
+    let answer = workspace.json(&["leakage", "herbs", "--suppress", "split-drift"]);
     let message: Vec<&str> = answer["findings"]
         .as_array()
         .unwrap()
         .iter()
-        .map(|finding| finding["says"].as_str().unwrap())
+        .map(|finding| finding["message"].as_str().unwrap())
         .collect();
     let expected = [
-        "\"sage\" is number 2 in train and 1 in test",
+        "\"sage\" has index 2 in train and 1 in test",
         "\"Bay_leaf\" is in test only",
         "\"bay leaf\" is in train only",
         "\"mint\" is in train only",
@@ -189,7 +189,7 @@ fn splits_that_are_alike_are_said_to_be() {
         let class = if number % 3 == 0 { "bay" } else { "sage" };
         workspace.write(&format!("herbs/{split}/{class}/{number:02}.jpg"), &jpeg(number));
     }
-    let said = workspace.message(&["leakage", "herbs", "--ignore", "split-too-small"]);
+    let said = workspace.message(&["leakage", "herbs", "--suppress", "split-too-small"]);
     assert!(said.contains("No image of one split is in another."), "{said}");
     assert!(said.contains("consistent with shuffling"), "{said}");
     assert!(said.contains("No findings."), "{said}");

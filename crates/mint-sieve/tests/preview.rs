@@ -89,7 +89,7 @@ fn tiles_are_right_to_the_pixel() {
         exact("[outside]\nfill = '#0a141e'\n[[step]]\ndo = 'shift'\nbetween = [0.25, 0.25]");
     let answer = shift.json(&EXACT);
     let tile = &answer["tiles"][1];
-    assert_eq!(tile["picture_to_frame"], serde_json::json!([1.0, 0.0, 16.0, 0.0, 1.0, 12.0]));
+    assert_eq!(tile["image_to_frame"], serde_json::json!([1.0, 0.0, 16.0, 0.0, 1.0, 12.0]));
     let seen = Sheet::read(&shift, "sheet.png").tile(tile);
     assert_eq!(seen[0], [10, 20, 30]);
     let outside = tile["outside_share"].as_f64().unwrap();

@@ -40,7 +40,7 @@ fn splits_of_the_settings_hold_for_every_command() {
         answer["counts"].as_array().unwrap().iter().map(|c| c["split"].as_str().unwrap()).collect();
     assert_eq!(splits, ["train", "validation"]);
     let split = workspace.run(&["split", "herbs"]);
-    assert!(split.stderr.contains("is split already, into train, validation"), "{}", split.stderr);
+    assert!(split.stderr.contains("is already split, into train, validation"), "{}", split.stderr);
     let answer = workspace.json(&["audit", "herbs", "--splits", "none"]);
     assert!(answer["counts"][0]["split"].is_null());
 }
@@ -48,15 +48,15 @@ fn splits_of_the_settings_hold_for_every_command() {
 #[test]
 fn what_is_accepted_is_taken_out_and_said() {
     let workspace = Workspace::faulty();
-    let settings = b"[[ignore]]\ncode = \"wrong-extension\"\nreason = \"renamed later\"\n\
-        [[ignore]]\npath = \"bay/*.txt\"\nreason = \"notes stay\"\n\
-        [[ignore]]\nclass = \"dill\"\nreason = \"gone by now\"\n";
+    let settings = b"[[suppress]]\ncode = \"wrong-extension\"\nreason = \"renamed later\"\n\
+        [[suppress]]\npath = \"bay/*.txt\"\nreason = \"notes stay\"\n\
+        [[suppress]]\nclass = \"dill\"\nreason = \"gone by now\"\n";
     workspace.write("mint-sieve.toml", settings);
     let answer = workspace.json(&["audit", "herbs"]);
     let told = codes(&answer);
     assert!(!told.contains(&"wrong-extension"));
     assert_eq!(told.iter().filter(|code| **code == "stray-file").count(), 1, "the other one stays");
-    let taken: Vec<u64> = answer["ignored"]
+    let taken: Vec<u64> = answer["suppressed"]
         .as_array()
         .unwrap()
         .iter()
@@ -64,9 +64,12 @@ fn what_is_accepted_is_taken_out_and_said() {
         .collect();
     assert_eq!(taken, [1, 1, 0]);
     let said = workspace.message(&["audit", "herbs"]);
-    assert!(said.contains("mint-sieve.toml ignores 1 finding by bay/*.txt: notes stay"), "{said}");
-    assert!(said.contains("mint-sieve.toml ignores 0 findings by dill: gone by now"), "{said}");
-    let only = workspace.json(&["audit", "herbs", "--only", "cut-short,stray-file"]);
+    assert!(
+        said.contains("mint-sieve.toml suppresses 1 finding by bay/*.txt: notes stay"),
+        "{said}"
+    );
+    assert!(said.contains("mint-sieve.toml suppresses 0 findings by dill: gone by now"), "{said}");
+    let only = workspace.json(&["audit", "herbs", "--only", "truncated,stray-file"]);
     assert_eq!(codes(&only), ["truncated", "stray-file"]);
     assert_eq!(only["summary"], serde_json::json!({"error": 1, "warning": 0, "note": 1}));
     let calls = ["audit", "herbs", "--only", "stray-file", "--fail-on", "warning"];
@@ -83,11 +86,11 @@ fn settings_that_make_no_sense_are_refused_with_their_place() {
         "[limits]\nimbalance = -1\n",
         "[limits]\n\nimbalance = \"ten\"\n",
         "splits = [\"=tune\"]\n",
-        "[[ignore]]\nreason = \"all of it\"\n",
-        "[[ignore]]\ncode = \"stray\"\nreason = \"x\"\n",
-        "[[ignore]]\ncode = \"blank\"\nreason = \" \"\n",
-        "[[ignore]]\npath = \"a{b\"\nreason = \"x\"\n",
-        "[[ignore]]\ncode = \"blank\"\n",
+        "[[suppress]]\nreason = \"all of it\"\n",
+        "[[suppress]]\ncode = \"stray\"\nreason = \"x\"\n",
+        "[[suppress]]\ncode = \"blank\"\nreason = \" \"\n",
+        "[[suppress]]\npath = \"a{b\"\nreason = \"x\"\n",
+        "[[suppress]]\ncode = \"blank\"\n",
     ] {
         workspace.write("mint-sieve.toml", settings.as_bytes());
         let answer = workspace.run(&["audit", "herbs"]);

@@ -110,7 +110,7 @@ fn json_tells_shares_groups_and_what_was_left_out() {
     for class in answer["classes"].as_array().unwrap() {
         let splits = class["splits"].as_array().unwrap();
         assert_eq!(splits.iter().map(images).sum::<u64>(), images(class));
-        let requested: f64 = splits.iter().map(|split| split["asked"].as_f64().unwrap()).sum();
+        let requested: f64 = splits.iter().map(|split| split["requested"].as_f64().unwrap()).sum();
         assert!((requested - images(class) as f64).abs() < 1e-9);
     }
     let conflicts: Vec<bool> = answer["groups"]
@@ -216,7 +216,7 @@ fn what_is_split_is_not_split_again() {
     let again = workspace.run(&["split", "splits", "--to", "again"]);
     assert_eq!((again.status, again.stdout.as_str()), (2, ""));
     assert!(
-        again.stderr.starts_with("error: splits is split already, into train, validation, test\n")
+        again.stderr.starts_with("error: splits is already split, into train, validation, test\n")
     );
     assert_eq!(workspace.names(), ["herbs", "splits"]);
 }
@@ -229,8 +229,8 @@ fn a_collection_without_pictures_gives_no_split() {
     let answer = workspace.run(&["split", "herbs", "--to", "splits"]);
     assert_eq!(answer.status, 3);
     insta::assert_snapshot!(answer.stderr, @"
-    error: herbs holds no readable picture in a class folder
-           See what each file is taken for: mint-sieve audit herbs
+    error: herbs holds no readable image in a class folder
+           See what each file was taken for: mint-sieve audit herbs
     ");
     assert_eq!(workspace.names(), ["herbs"]);
 }

@@ -23,13 +23,13 @@
 //! use sieve_core::{audit, catalog, collection, duplicates, limits, progress};
 //!
 //! let request = collection::Request::at("herbs");
-//! let collection = collection::open(&request, &collection::Forgetful, &progress::Silent)?;
-//! let catalog = catalog::measure(collection, &Default::default(), None, &progress::Silent)?;
-//! let side = [duplicates::Side { catalog: &catalog, store: None, limits: &Default::default() }];
-//! let found = duplicates::find(&side, &Default::default(), &progress::Silent)?;
+//! let collection = collection::open(&request, &collection::NoCache, &progress::NoProgress)?;
+//! let catalog = catalog::measure(collection, &Default::default(), None, &progress::NoProgress)?;
+//! let here = [duplicates::CollectionRef { catalog: &catalog, store: None, limits: &Default::default() }];
+//! let found = duplicates::find(&here, &Default::default(), &progress::NoProgress)?;
 //! let audit = audit::audit(&catalog, &found, &limits::FindingLimits::default(), &[]);
 //! for finding in &audit.findings {
-//!     println!("{}: {}", finding.code.as_str(), finding.says);
+//!     println!("{}: {}", finding.code.as_str(), finding.message);
 //! }
 //! assert_eq!(audit.inventory.files, audit.inventory.images + audit.inventory.set_aside);
 //! # Ok::<(), sieve_core::Error>(())

@@ -64,7 +64,7 @@ pub struct Selection {
     /// Those of these codes only; none for all.
     pub only: Vec<Code>,
     /// Not those of these codes.
-    pub ignore: Vec<Code>,
+    pub suppress: Vec<Code>,
     /// Not those that somebody accepts.
     pub suppressions: Vec<Suppression>,
 }
@@ -89,7 +89,7 @@ impl Selection {
     /// order. A finding that several cover counts for the first.
     pub fn apply(&self, findings: &mut Vec<Finding>) -> Vec<Suppressed> {
         findings.retain(|Finding { code, .. }| {
-            (self.only.is_empty() || self.only.contains(code)) && !self.ignore.contains(code)
+            (self.only.is_empty() || self.only.contains(code)) && !self.suppress.contains(code)
         });
         let mut taken = vec![0; self.suppressions.len()];
         findings.retain(|finding| {
@@ -145,7 +145,7 @@ mod tests {
         let taken: Vec<usize> = selection.apply(&mut all).iter().map(|one| one.findings).collect();
         assert_eq!(taken, [1, 0]);
         assert_eq!(all, [leak]);
-        let selection = Selection { ignore: vec![Code::SplitLeak], ..Selection::default() };
+        let selection = Selection { suppress: vec![Code::SplitLeak], ..Selection::default() };
         assert!(selection.apply(&mut all).is_empty() && all.is_empty());
         assert!(Paths::like("a{b").is_err());
     }

@@ -57,7 +57,7 @@ fn files_are_told_apart_by_content_and_name() {
         "sage/e.dat: stray",
         "sage/f: image",
         "sage/g.jpg~: stray",
-        "sage/i.jpg: CutShort",
+        "sage/i.jpg: Truncated",
         "sage/j.heic: Unsupported",
         "sage/split.csv: SplitTable",
         "split.csv: SplitTable",
@@ -80,7 +80,7 @@ fn splits_are_read_from_their_folders() {
         ("notes/f.txt", b"notes"),
     ]);
     let collection = opened(root.path(), false);
-    assert_eq!(collection.layout, "split/class/picture");
+    assert_eq!(collection.layout, "split/class/image");
     assert_eq!(collection.splits, ["train", "validation", "test", "later"]);
     assert_eq!(collection.classes(), ["dill", "sage"]);
     let places: Vec<String> = collection

@@ -4,11 +4,11 @@ use clap::{Args, ValueEnum};
 
 use super::{CatalogArgs, CollectionArgs, JudgingArgs};
 
-/// Say what a collection holds and what is wrong with it
+/// Report what a collection holds and what is wrong with it
 ///
-/// Reads every file, decodes every picture, looks for copies, counts images per class and split, and
-/// lists findings, worst first: files that are cut short or no pictures, label conflicts, leaks
-/// between splits, class names that are one, thin classes, pictures unlike the others.
+/// Reads every file, decodes every image, looks for copies, counts images per class and split, and
+/// lists findings, worst first: truncated files and files that are not images, label
+/// conflicts, leaks between splits, class names that mean the same, thin classes, outliers.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -23,7 +23,7 @@ pub struct AuditArgs {
     pub catalog: CatalogArgs,
     #[command(flatten)]
     pub judging: JudgingArgs,
-    /// Form of the answer
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: AuditFormat,
     /// List every class and every finding
@@ -33,15 +33,15 @@ pub struct AuditArgs {
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
 pub enum AuditFormat {
-    /// A screen for people
+    /// Text for people
     #[default]
     Text,
-    /// Every number, for programs
+    /// JSON with every number, for programs
     Json,
-    /// A line a picture of each finding
+    /// CSV, one line for each image of a finding
     Csv,
-    /// A page for a wiki or a code host
+    /// Markdown for a wiki or a code host
     Markdown,
-    /// Findings as code hosts read them (SARIF 2.1.0)
+    /// SARIF 2.1.0 for code hosts
     Sarif,
 }

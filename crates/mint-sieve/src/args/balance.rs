@@ -5,11 +5,11 @@ use sieve_core::balance::DEFAULT_BETA;
 
 use super::{CatalogArgs, CollectionArgs, JudgingArgs, TableFormat};
 
-/// Say what the counts of the classes hide, and what balancing takes
+/// Report class imbalance, class weights, and what it would take to balance
 ///
-/// Counts files and independent pictures, for which copies and frames of one moment count once; says
-/// which score means nothing, what each class weighs, what a cap would throw away, whether the splits
-/// that are held out can carry a verdict, and by what else beside their content classes can be told.
+/// Counts files and independent images (copies and frames of one moment count once); reports the
+/// score that means nothing, class weights, what a cap would throw away, whether the held-out splits
+/// are large enough for a verdict, and what besides content is tied to the classes.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -23,13 +23,13 @@ pub struct BalanceArgs {
     pub catalog: CatalogArgs,
     #[command(flatten)]
     pub judging: JudgingArgs,
-    /// Say how many steps an epoch takes with batches of this many pictures
+    /// Report how many steps an epoch takes with batches of this size
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
     pub batch: Option<u64>,
-    /// Beta of the weights by effective number of samples, from 0 up to but not 1
+    /// Beta of the weights by effective number of samples: 0 or more, below 1
     #[arg(long, default_value_t = DEFAULT_BETA, value_parser = beta)]
     pub beta: f64,
-    /// Form of the answer
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,
     /// List every class

@@ -34,68 +34,68 @@ pub struct CollectionInArgs {
 /// How a collection is read.
 #[derive(Clone, Debug, Args)]
 pub struct ReadingArgs {
-    /// These folders are splits too: NAME, or SPLIT=NAME; `none` when no folder is
-    #[arg(long, display_order = 60, value_name = "NAME,...", help_heading = READING)]
+    /// Folders that are splits too: NAME, or SPLIT=NAME; `none` if no folder is
+    #[arg(long, hide_short_help = true, display_order = 60, value_name = "NAME,...", help_heading = READING)]
     #[arg(value_parser = split_folders)]
     pub splits: Option<SplitFolders>,
-    /// Classes are the folders this deep below the root or the split: a number, or `innermost`
-    #[arg(long, display_order = 61, value_name = "N", help_heading = READING)]
+    /// How deep below the root or the split the class folders are: a number, or `innermost`
+    #[arg(long, hide_short_help = true, display_order = 61, value_name = "N", help_heading = READING)]
     #[arg(value_parser = class_depth, conflicts_with = "label_from")]
     pub class_depth: Option<ClassDepth>,
     /// Take the class from the name of each file, for example {class}_{*}.jpg
-    #[arg(long, display_order = 62, value_name = "PATTERN", help_heading = READING)]
+    #[arg(long, hide_short_help = true, display_order = 62, value_name = "PATTERN", help_heading = READING)]
     pub label_from: Option<Pattern>,
-    /// What a table's columns are called, for example path=file,class=label
-    #[arg(long, display_order = 63, value_name = "COLUMN=NAME,...", help_heading = READING)]
+    /// Names of a table's columns, for example path=file,class=label
+    #[arg(long, hide_short_help = true, display_order = 63, value_name = "COLUMN=NAME,...", help_heading = READING)]
     #[arg(value_parser = columns)]
     pub columns: Option<Columns>,
-    /// The folder that a table's paths begin at [default: where the table lies]
-    #[arg(long, display_order = 64, value_name = "FOLDER", help_heading = READING)]
+    /// The folder that a table's paths are relative to [default: that of the table]
+    #[arg(long, hide_short_help = true, display_order = 64, value_name = "FOLDER", help_heading = READING)]
     pub images: Option<PathBuf>,
-    /// Follow symbolic links; loops are noticed
-    #[arg(long, display_order = 65, help_heading = READING)]
+    /// Follow symbolic links; loops are detected
+    #[arg(long, hide_short_help = true, display_order = 65, help_heading = READING)]
     pub follow_links: bool,
-    /// Refuse pictures of more pixels, in millions
-    #[arg(long, display_order = 66, value_name = "MPX", default_value_t = READ_LIMITS[0].default)]
+    /// Refuse images with more pixels, in millions
+    #[arg(long, hide_short_help = true, display_order = 66, value_name = "MPX", default_value_t = READ_LIMITS[0].default)]
     #[arg(help_heading = READING)]
     pub max_megapixels: u64,
-    /// Refuse pictures of more bytes once decoded, in MiB
-    #[arg(long, display_order = 67, value_name = "MIB", default_value_t = READ_LIMITS[1].default)]
+    /// Refuse images with more bytes once decoded, in MiB
+    #[arg(long, hide_short_help = true, display_order = 67, value_name = "MIB", default_value_t = READ_LIMITS[1].default)]
     #[arg(help_heading = READING)]
     pub max_decoded: u64,
     /// Refuse larger files, in MiB
-    #[arg(long, display_order = 68, value_name = "MIB", default_value_t = READ_LIMITS[2].default)]
+    #[arg(long, hide_short_help = true, display_order = 68, value_name = "MIB", default_value_t = READ_LIMITS[2].default)]
     #[arg(help_heading = READING)]
     pub max_file: u64,
-    /// Refuse pictures that take more decoding: their pixels times the scans over them, in millions
-    #[arg(long, display_order = 68, value_name = "MPX", default_value_t = READ_LIMITS[3].default)]
+    /// Refuse images that take more decoding: pixels times scans, in millions
+    #[arg(long, hide_short_help = true, display_order = 68, value_name = "MPX", default_value_t = READ_LIMITS[3].default)]
     #[arg(help_heading = READING)]
     pub max_work: u64,
-    /// Memory for all pictures that are being read, in MiB; threads wait for it [default: a quarter of what
-    /// there is, at most 1024]
-    #[arg(long, display_order = 68, value_name = "MIB", help_heading = READING)]
+    /// Memory for all images being read, in MiB; threads wait for it [default: a quarter of the
+    /// machine's, at most 1024]
+    #[arg(long, hide_short_help = true, display_order = 68, value_name = "MIB", help_heading = READING)]
     #[arg(value_parser = mebibytes)]
     pub max_memory: Option<u64>,
-    /// Take the split of every file from this table, whatever its folder: columns path and split
-    #[arg(long, display_order = 69, value_name = "FILE.csv", help_heading = READING)]
+    /// Take the split of every file from this table (columns path and split) instead of its folder
+    #[arg(long, hide_short_help = true, display_order = 69, value_name = "FILE.csv", help_heading = READING)]
     pub splits_from: Option<PathBuf>,
-    /// Take settings from this file [default: mint-sieve.toml, found upward from the collection]
-    #[arg(long, display_order = 73, value_name = "FILE", help_heading = READING)]
+    /// Read settings from this file [default: mint-sieve.toml, found upward from the collection]
+    #[arg(long, hide_short_help = true, display_order = 73, value_name = "FILE", help_heading = READING)]
     pub config: Option<PathBuf>,
 }
 
 /// Where what was measured is kept.
 #[derive(Clone, Debug, Args)]
 pub struct CatalogArgs {
-    /// Keep what is measured in this file [default: one a collection, in the user's cache folder]
-    #[arg(long, display_order = 70, value_name = "FILE", help_heading = READING)]
+    /// Keep measurements in this file [default: one per collection, in the user's cache folder]
+    #[arg(long, hide_short_help = true, display_order = 70, value_name = "FILE", help_heading = READING)]
     pub catalog: Option<PathBuf>,
-    /// Keep nothing of what is measured
-    #[arg(long, display_order = 71, conflicts_with_all = ["catalog", "recheck"])]
+    /// Do not keep measurements
+    #[arg(long, hide_short_help = true, display_order = 71, conflicts_with_all = ["catalog", "recheck"])]
     #[arg(help_heading = READING)]
     pub no_catalog: bool,
-    /// Read every file again, also those that seem unchanged
-    #[arg(long, display_order = 72, help_heading = READING)]
+    /// Read every file again, even those that seem unchanged
+    #[arg(long, hide_short_help = true, display_order = 72, help_heading = READING)]
     pub recheck: bool,
 }
 

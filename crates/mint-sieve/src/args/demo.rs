@@ -8,7 +8,7 @@ use super::seed;
 
 /// Paint a collection of leaves with known faults and run the whole job on it
 ///
-/// Writes a made-up collection of about 400 pictures from a herb-drying shed, then audits it, splits
+/// Writes a made-up collection of about 400 images from a herb-drying shed, then audits it, splits
 /// it and previews two augmentation policies, printing each command. What is wrong with the
 /// collection is listed in planted.csv beside it.
 #[derive(Debug, Args)]
@@ -24,7 +24,7 @@ pub struct DemoArgs {
     /// Write the leaves as train/, validation/ and test/, with leaks between them
     #[arg(long)]
     pub pre_split: bool,
-    /// What the pictures are painted from
+    /// Seed that the images are painted from
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
 }

@@ -10,12 +10,12 @@ use sieve_core::nearest;
 use super::collection::root;
 use super::{CatalogArgs, CollectionArgs, TableFormat};
 
-/// Find pictures that are there more than once
+/// Find images that are there more than once
 ///
-/// Groups files with the same bytes or pixels, pictures that were saved again, resized, marked,
-/// mirrored, turned, framed or cropped, and frames of one moment. Different drawings of one design
-/// are shown apart. Every pair was laid over each other; the score is the chance that both are
-/// copies of one picture. Nothing is changed.
+/// Groups files with the same bytes or pixels; images that were saved again, resized, marked,
+/// mirrored, rotated, bordered or cropped; and frames of one moment. Different drawings of one design
+/// are listed separately. Every pair was aligned and compared; the score is the chance that both are
+/// copies of one image. Nothing is changed.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -27,28 +27,28 @@ pub struct DuplicatesArgs {
     pub collection: CollectionArgs,
     #[command(flatten)]
     pub catalog: CatalogArgs,
-    /// Say which pictures of this other collection are in COLLECTION already
+    /// Report which images of this other collection are already in COLLECTION
     #[arg(long, value_name = "OTHER", value_parser = root())]
     pub against: Option<Root>,
-    /// Compare only pictures of one class, or of one split
+    /// Compare only images of one class, or of one split
     #[arg(long, value_enum, default_value_t, conflicts_with = "against")]
     pub within: Within,
-    /// Show these kinds only
+    /// Show only these kinds
     #[arg(long, value_name = "KIND,...", value_delimiter = ',', value_parser = kind)]
     pub kinds: Vec<Kind>,
-    /// How far to look [default: wide up to 50,000 pictures, near above]
+    /// How far to look [default: wide up to 50,000 images, near above]
     #[arg(long, value_enum)]
     pub reach: Option<Reach>,
-    /// Form of the answer
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,
-    /// Write the verified pairs to this new file
+    /// Write all verified pairs to this new file
     #[arg(long, value_name = "FILE.csv")]
     pub pairs: Option<PathBuf>,
-    /// Write the groups as rows of pictures to this new file
+    /// Write a contact sheet of the groups to this new file
     #[arg(long, value_name = "FILE.png")]
     pub sheet: Option<PathBuf>,
-    /// List every group and every picture
+    /// List every group and every image
     #[arg(long)]
     pub all: bool,
 }
@@ -59,9 +59,9 @@ pub enum Within {
     /// Everything with everything
     #[default]
     All,
-    /// Pictures of one class
+    /// Images of one class
     Class,
-    /// Pictures of one split
+    /// Images of one split
     Split,
 }
 
@@ -81,9 +81,9 @@ impl Within {
 pub enum Reach {
     /// Same bytes and same pixels
     Same,
-    /// Also saved again, resized, mirrored, turned by quarters
+    /// Also saved again, resized, mirrored, rotated by quarters
     Near,
-    /// Also cropped, framed, tilted, strongly changed
+    /// Also cropped, bordered, tilted, strongly changed
     Wide,
 }
 

@@ -15,18 +15,18 @@ pub struct JudgingArgs {
     /// Exit with status 1 when a finding is at least this severe
     #[arg(long, display_order = 40, value_name = "SEVERITY", help_heading = JUDGING)]
     pub fail_on: Option<Level>,
-    /// Tell these findings only
+    /// Report only these findings
     #[arg(long, display_order = 41, value_name = "CODE,...", help_heading = JUDGING)]
     #[arg(value_delimiter = ',', value_parser = code)]
     pub only: Vec<Code>,
-    /// Do not tell these findings
+    /// Do not report these findings
     #[arg(long, display_order = 42, value_name = "CODE,...", help_heading = JUDGING)]
     #[arg(value_delimiter = ',', value_parser = code)]
-    pub ignore: Vec<Code>,
-    /// Set a limit, may be given more than once; `mint-sieve limits` explains them
+    pub suppress: Vec<Code>,
+    /// Set a limit (repeatable); `mint-sieve limits` explains them
     #[arg(long = "limit", display_order = 43, value_name = "NAME=VALUE", help_heading = JUDGING)]
     pub limits: Vec<String>,
-    /// How far to look for copies [default: wide up to 50,000 pictures, near above]
+    /// How far to look for copies [default: wide up to 50,000 images, near above]
     #[arg(long, display_order = 44, value_enum, help_heading = JUDGING)]
     pub reach: Option<Reach>,
 }

@@ -6,11 +6,11 @@ use clap::Args;
 
 use super::{CatalogArgs, CollectionArgs, JudgingArgs, TableFormat};
 
-/// Say what makes a score on the held-out splits untrue
+/// Find what makes a score on the held-out splits untrue
 ///
-/// Finds every picture of one split that is in another one too, as a copy, mirrored, cropped, or as
-/// another frame of one moment; classes that splits lack or number differently; and splits that
-/// differ more than chance explains. Proposes what to remove. Nothing is changed.
+/// Finds every image of one split that is in another one too, as a copy, mirrored, cropped, or as
+/// another frame of one moment; classes that are missing from a split or indexed differently; and
+/// splits that differ more than chance explains. Proposes what to remove. Nothing is changed.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -24,13 +24,13 @@ pub struct LeakageArgs {
     pub catalog: CatalogArgs,
     #[command(flatten)]
     pub judging: JudgingArgs,
-    /// These splits must not change: remove from the others [default: what is trained on gives way]
+    /// Splits that must not change: remove from the others [default: remove from training first]
     #[arg(long, value_name = "SPLIT,...", value_delimiter = ',')]
     pub protect: Vec<String>,
-    /// Write the pictures to remove to this new file: path, split, class, and the twin that stays
+    /// Write the images to remove to this new file, each with the image that it matches
     #[arg(long, value_name = "FILE.csv")]
     pub removals: Option<PathBuf>,
-    /// Form of the answer
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,
     /// List every pair, class and test

@@ -8,7 +8,7 @@ use sieve_core::collection::Root;
 use super::TableFormat;
 use super::collection::root;
 
-/// Print every limit that decides findings: its value, where that came from, and why
+/// List every limit that decides findings: its value, where it comes from, and why
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -16,16 +16,16 @@ Examples:
   mint-sieve limits photos                         as photos/mint-sieve.toml sets them
   mint-sieve limits --format csv > limits.csv")]
 pub struct LimitsArgs {
-    /// As they are for this collection [default: for the current folder]
+    /// The collection whose settings apply [default: the current folder]
     #[arg(value_name = "COLLECTION", value_parser = root())]
     pub root: Option<Root>,
-    /// Take settings from this file [default: mint-sieve.toml, found upward from the collection]
+    /// Read settings from this file [default: mint-sieve.toml, found upward from the collection]
     #[arg(long, value_name = "FILE")]
     pub config: Option<PathBuf>,
-    /// Set a limit, may be given more than once
+    /// Set a limit (repeatable)
     #[arg(long = "limit", value_name = "NAME=VALUE")]
     pub limits: Vec<String>,
-    /// Form of the answer
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,
 }

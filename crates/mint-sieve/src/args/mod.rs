@@ -32,11 +32,12 @@ use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 /// Find out what is wrong with an image collection before a model is trained on it.
 ///
 /// Audits a folder-per-class collection, builds stratified train, validation and test splits, and
-/// shows what an augmentation policy does to the pictures. Your collection is only ever read.
+/// shows what an augmentation policy does to the images. Your collection is only ever read.
 #[derive(Debug, Parser)]
 #[command(
     name = "mint-sieve",
     version,
+    help_template = "{about-with-newline}\n{usage-heading} {usage}\n{before-help}Options:\n{options}{after-help}",
     after_help = "\
 Examples:
   mint-sieve demo                                  a tour on made-up pictures, start here
@@ -50,10 +51,10 @@ Examples:
 pub struct Cli {
     #[command(subcommand)]
     pub command: Command,
-    /// Work on this many threads [default: one a core]
+    /// Number of threads [default: one per core]
     #[arg(long, global = true, display_order = 90, value_name = "N", value_parser = threads)]
     pub threads: Option<usize>,
-    /// Tell on standard error what is decided about each file; twice for every detail
+    /// Log what is decided about each file to standard error; twice for every detail
     #[arg(long, short, global = true, display_order = 91, action = clap::ArgAction::Count)]
     pub verbose: u8,
 }
@@ -66,6 +67,8 @@ impl Cli {
         let command = Cli::command()
             .mut_args(with_negative_numbers)
             .mut_subcommands(|command| command.mut_args(with_negative_numbers));
+        let list = commands_as_the_work_goes(&command);
+        let command = command.before_help(list);
         let matches = command.try_get_matches_from(words).map_err(|mut error| {
             // An option that there is not is hardly ever meant as the name of a collection.
             if error.kind() == ErrorKind::UnknownArgument {
@@ -75,6 +78,32 @@ impl Cli {
         })?;
         Cli::from_arg_matches(&matches)
     }
+}
+
+/// The commands, in the order in which a curator needs them.
+const WORK: [(&str, &[&str]); 5] = [
+    ("Look", &["audit", "balance"]),
+    ("Find what is there twice", &["duplicates", "nearest"]),
+    ("Split", &["split", "leakage"]),
+    ("Preview", &["preview"]),
+    ("Learn", &["demo", "limits"]),
+];
+
+/// The list of commands under headings of the work; one without a place there is listed under none, so that a test
+/// notices.
+fn commands_as_the_work_goes(command: &clap::Command) -> String {
+    let about = |name: &str| {
+        let found = command.find_subcommand(name).and_then(clap::Command::get_about);
+        found.map(ToString::to_string).unwrap_or_default()
+    };
+    let mut text = String::new();
+    for (heading, names) in WORK {
+        text.push_str(&format!("\n{heading}:\n"));
+        for name in names {
+            text.push_str(&format!("  {name:<12}{}\n", about(name)));
+        }
+    }
+    text
 }
 
 fn with_negative_numbers(arg: Arg) -> Arg {
@@ -108,11 +137,11 @@ pub enum Command {
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
 pub enum TableFormat {
-    /// A screen for people
+    /// Text for people
     #[default]
     Text,
-    /// Every number, for programs
+    /// JSON with every number, for programs
     Json,
-    /// A line a picture
+    /// CSV, one line per image
     Csv,
 }

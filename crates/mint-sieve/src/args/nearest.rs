@@ -6,10 +6,10 @@ use clap::Args;
 
 use super::{CatalogArgs, CollectionInArgs, TableFormat};
 
-/// Show the pictures of a collection that are most like one
+/// Find the images of a collection that are most similar to one
 ///
-/// For the question why a model took a picture for something else: the most alike pictures with
-/// their classes. Copies come first, whatever was done to them, then those that look alike.
+/// For the question why a model mistook an image for something else: the most similar images with
+/// their classes. Copies come first, whatever was done to them, then images that look alike.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -17,21 +17,21 @@ Examples:
   mint-sieve nearest odd-leaf.jpg --in photos --count 20 --sheet alike.png
   mint-sieve nearest odd-leaf.jpg --in train=photos/train --format json")]
 pub struct NearestArgs {
-    /// The picture that is looked for
+    /// The image to compare with
     #[arg(value_name = "IMAGE")]
     pub image: PathBuf,
     #[command(flatten)]
     pub collection: CollectionInArgs,
     #[command(flatten)]
     pub catalog: CatalogArgs,
-    /// Show so many pictures
+    /// How many images to show
     #[arg(long, value_name = "N", default_value_t = 12)]
     #[arg(value_parser = clap::value_parser!(u32).range(1..=10_000))]
     pub count: u32,
-    /// Form of the answer
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,
-    /// Write the pictures to this new file
+    /// Write a contact sheet to this new file
     #[arg(long, value_name = "FILE.png")]
     pub sheet: Option<PathBuf>,
 }

@@ -10,10 +10,9 @@ use crate::writing::Link;
 
 /// Build stratified train, validation and test splits
 ///
-/// Divides every class by the same shares, in an order that is drawn from the seed. Copies, frames of one
-/// moment and what a table puts into one group stay in one split, so that none holds what another was
-/// trained on; files that cannot be trained on are left out. Without --to and --out nothing is written
-/// and the answer is what would be.
+/// Divides every class by the same shares, in a random order drawn from the seed. Copies, frames of
+/// one moment and images that a table groups stay in one split, so that nothing is tested on that was
+/// trained on. Files that cannot be trained on are left out. Without --to and --out nothing is written.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -28,22 +27,22 @@ pub struct SplitArgs {
     /// The splits and their shares, in percent or as shares of 1
     #[arg(long, value_name = "NAME=SHARE,...", default_value = "train=70,validation=15,test=15")]
     pub parts: Parts,
-    /// What the shuffle is drawn from; the same seed gives the same splits
+    /// Seed of the shuffle; the same seed gives the same splits
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
-    /// How far to look for copies, which stay together [default: wide up to 50,000 pictures, near above]
+    /// How far to look for copies, which stay together [default: wide up to 50,000 images, near above]
     #[arg(long, value_enum)]
     pub reach: Option<Reach>,
-    /// Write the pictures to this new folder as split/class/picture, with split.csv
+    /// Write the images to this new folder as split/class/image, with split.csv
     #[arg(long, value_name = "FOLDER")]
     pub to: Option<PathBuf>,
-    /// How the pictures come into the folder
+    /// How images get into the folder
     #[arg(long, value_enum, default_value_t, requires = "to")]
     pub link: Link,
     /// Write the split table to this new file
     #[arg(long, value_name = "FILE.csv")]
     pub out: Option<PathBuf>,
-    /// Form of the answer
+    /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: SplitFormat,
     /// List every class
@@ -56,7 +55,7 @@ pub enum SplitFormat {
     /// A table for people: what each class got
     #[default]
     Text,
-    /// Every number, for programs
+    /// JSON with every number, for programs
     Json,
     /// The split table itself
     Csv,

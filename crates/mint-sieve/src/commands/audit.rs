@@ -29,10 +29,12 @@ pub fn run(args: &AuditArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         };
         let output = match args.format {
             AuditFormat::Text => Output::People(present::text(&answer)),
-            AuditFormat::Json => Output::Json(present::json(&answer, judge.settings(found.reach))),
+            AuditFormat::Json => {
+                Output::Document(present::json(&answer, judge.settings(found.reach)))
+            }
             AuditFormat::Csv => Output::Csv(present::csv(&answer)),
-            AuditFormat::Markdown => Output::People(present::markdown(&answer)),
-            AuditFormat::Sarif => Output::Json(present::sarif(&answer)),
+            AuditFormat::Markdown => Output::Document(present::markdown(&answer)),
+            AuditFormat::Sarif => Output::Document(present::sarif(&answer)),
         };
         Ok(Answer { output, exit })
     })

@@ -11,7 +11,7 @@ use sieve_core::progress::Progress;
 
 use super::{Answer, Output, preview};
 use crate::args::{Cli, DemoArgs};
-use crate::console::heading;
+use crate::console::{self, heading};
 use crate::failure::Failure;
 use crate::present::command_line;
 use crate::progress::TerminalProgress;
@@ -100,6 +100,7 @@ fn run_step(words: &[&str], progress: &TerminalProgress) -> Result<(), Failure> 
 
 /// Prints at once. A reader that has seen enough is no failure: the files are still written.
 fn say(text: &str) {
+    let text = console::lay_out(text, console::width());
     let mut out = anstream::stdout().lock();
     let _ = out.write_all(text.as_bytes()).and_then(|()| out.flush());
 }

@@ -71,7 +71,7 @@ pub fn run(args: &DuplicatesArgs, progress: &TerminalProgress) -> Result<Answer,
     }
     Ok(Answer::done(match args.format {
         TableFormat::Text => Output::People(present::duplicates::text(&answer)),
-        TableFormat::Json => Output::Json(present::duplicates::json(&answer)),
+        TableFormat::Json => Output::Document(present::duplicates::json(&answer)),
         TableFormat::Csv => Output::Csv(present::duplicates::csv(&answer)),
     }))
 }

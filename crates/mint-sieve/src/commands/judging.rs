@@ -19,7 +19,7 @@ pub struct JudgingSettings {
     reading: ReadingSettings,
     limits: BTreeMap<&'static str, f64>,
     only: Vec<Code>,
-    ignore: Vec<Code>,
+    suppress: Vec<Code>,
     reach: &'static str,
 }
 
@@ -38,7 +38,7 @@ impl<'a> Judge<'a> {
         let limits = SetLimits::new(&config.settings, &args.limits)?;
         let selection = Selection {
             only: args.only.clone(),
-            ignore: args.ignore.clone(),
+            suppress: args.suppress.clone(),
             suppressions: config.settings.suppressions.clone(),
         };
         Ok(Judge { args, config, selection, limits })
@@ -62,7 +62,7 @@ impl<'a> Judge<'a> {
             reading: ReadingSettings::new(self.config),
             limits: self.limits.values.values().into_iter().collect(),
             only: self.args.only.clone(),
-            ignore: self.args.ignore.clone(),
+            suppress: self.args.suppress.clone(),
             reach: reach.name(),
         }
     }

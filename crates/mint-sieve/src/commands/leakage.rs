@@ -51,7 +51,9 @@ pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         }
         let output = match args.format {
             TableFormat::Text => Output::People(present::text(&answer)),
-            TableFormat::Json => Output::Json(present::json(&answer, judge.settings(found.reach))),
+            TableFormat::Json => {
+                Output::Document(present::json(&answer, judge.settings(found.reach)))
+            }
             TableFormat::Csv => Output::Csv(present::csv(&answer)),
         };
         Ok(Answer { output, exit: judge.exit(&findings) })

@@ -21,7 +21,7 @@ pub fn run(args: &LimitsArgs) -> Result<Answer, Failure> {
     let limits = SetLimits::new(&settings, &args.limits)?;
     Ok(Answer::done(match args.format {
         TableFormat::Text => Output::People(present::text(&settings, &limits)),
-        TableFormat::Json => Output::Json(present::json(&settings, &limits)),
+        TableFormat::Json => Output::Document(present::json(&settings, &limits)),
         TableFormat::Csv => Output::Csv(present::csv(&settings, &limits)),
     }))
 }

@@ -20,12 +20,12 @@ use crate::progress::TerminalProgress;
 
 /// What a command says, by who reads it.
 pub enum Output {
-    /// Text for people, with colours.
+    /// Text for people, with styles; its tables are not laid out yet.
     People(String),
     /// A table for programs.
     Csv(String),
-    /// JSON for programs.
-    Json(String),
+    /// JSON or a page, exactly as it is.
+    Document(String),
 }
 
 /// What a command says and how it exits.

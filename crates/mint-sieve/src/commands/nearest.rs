@@ -45,7 +45,7 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     }
     Ok(Answer::done(match args.format {
         TableFormat::Text => Output::People(present::nearest::text(&answer)),
-        TableFormat::Json => Output::Json(present::nearest::json(&answer)),
+        TableFormat::Json => Output::Document(present::nearest::json(&answer)),
         TableFormat::Csv => Output::Csv(present::nearest::csv(&answer)),
     }))
 }

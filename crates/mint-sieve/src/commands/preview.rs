@@ -98,7 +98,7 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     };
     Ok(Answer::done(match args.format {
         PreviewFormat::Text => Output::People(preview::text(&preview)),
-        PreviewFormat::Json => Output::Json(preview::json(&preview)),
+        PreviewFormat::Json => Output::Document(preview::json(&preview)),
     }))
 }
 

@@ -77,7 +77,7 @@ fn write(
 fn shown(split: &present::split::Split<'_>, rows: Vec<u8>) -> Output {
     match split.args.format {
         SplitFormat::Text => Output::People(present::split::text(split)),
-        SplitFormat::Json => Output::Json(present::split::json(split)),
+        SplitFormat::Json => Output::Document(present::split::json(split)),
         SplitFormat::Csv => {
             Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
         }

@@ -19,13 +19,13 @@ pub fn safe_lines(text: &str) -> String {
 
 /// Whether a character does something else than to be seen: controls and what Unicode calls ignorable by
 /// default (DerivedCoreProperties, 16.0), but for selectors of variants, which change the character before
-/// them; and the separators of lines and paragraphs.
+/// them; the separators of lines and paragraphs; and the two private characters that tables are told with.
 pub fn is_unseen(c: char) -> bool {
     c.is_control()
         || matches!(c,
             '\u{ad}' | '\u{34f}' | '\u{61c}' | '\u{115f}'..='\u{1160}' | '\u{17b4}'..='\u{17b5}'
             | '\u{180b}'..='\u{180f}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}'
-            | '\u{2060}'..='\u{206f}' | '\u{3164}' | '\u{feff}' | '\u{ffa0}' | '\u{fff0}'..='\u{fffb}'
+            | '\u{2060}'..='\u{206f}' | '\u{e000}'..='\u{e001}' | '\u{3164}' | '\u{feff}' | '\u{ffa0}' | '\u{fff0}'..='\u{fffb}'
             | '\u{1bca0}'..='\u{1bca3}' | '\u{1d173}'..='\u{1d17a}' | '\u{e0000}'..='\u{e0fff}')
 }
 

@@ -129,7 +129,7 @@ pub fn suppressed(suppressed: &[Suppressed], file: Option<&std::path::Path>) -> 
         let what: Vec<&str> = parts.into_iter().flatten().collect();
         let _ = writeln!(
             text,
-            "{FAINT}{} ignores {} by {}: {}{FAINT:#}",
+            "{FAINT}{} suppresses {} by {}: {}{FAINT:#}",
             safe(&file.display().to_string()),
             counted(one.findings as u64, "finding", "findings"),
             safe(&what.join(", ")),

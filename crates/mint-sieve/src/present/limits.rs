@@ -63,9 +63,6 @@ fn limits(settings: &Settings, set: &SetLimits) -> Vec<Limit> {
     LIMITS.iter().zip(values).map(limit).chain(reading).collect()
 }
 
-/// Columns that a reason takes.
-const WIDTH: usize = 96;
-
 /// For people: each limit with its reason.
 pub fn text(settings: &Settings, set: &SetLimits) -> String {
     let mut text = match file(settings) {
@@ -79,21 +76,13 @@ pub fn text(settings: &Settings, set: &SetLimits) -> String {
         };
         let name = format!("{:<14}", limit.name);
         text.push_str(&format!("\n{} {} {}{from}\n", heading(&name), limit.value, limit.unit));
-        let mut line = String::new();
-        for word in limit.why.split_whitespace() {
-            if line.chars().count() + 1 + word.chars().count() > WIDTH {
-                text.push_str(&format!("    {FAINT}{}{FAINT:#}\n", line.trim_start()));
-                line.clear();
-            }
-            line.push(' ');
-            line.push_str(word);
-        }
-        text.push_str(&format!("    {FAINT}{}{FAINT:#}\n", line.trim_start()));
+        let why: Vec<&str> = limit.why.split_whitespace().collect();
+        text.push_str(&format!("    {FAINT}{}{FAINT:#}\n", why.join(" ")));
     }
     let options: Vec<String> =
         READ_LIMITS.iter().map(|limit| format!("--{}", limit.name)).collect();
     text.push_str(&format!(
-        "\nThe last {} have options of their own: {}. The others are\nset with --limit NAME=VALUE or in {SETTINGS_FILE}.\n\n",
+        "\nThe last {} have options of their own: {}. The others are set with --limit NAME=VALUE or in {SETTINGS_FILE}.\n\n",
         options.len(),
         options.join(", ")
     ));

@@ -1,39 +1,6 @@
-//! Aligned tables for people.
-
-use comfy_table::{CellAlignment, ContentArrangement, Table, presets};
+//! What tables are made of.
 
 use sieve_core::cell::guarded;
-
-use crate::console::safe;
-
-/// How the cells of a column stand.
-#[derive(Clone, Copy, PartialEq, Eq)]
-pub enum Align {
-    /// Words.
-    Left,
-    /// Numbers.
-    Right,
-}
-
-/// A table without lines; the first row is its head. Two spaces indent it and part its columns.
-pub fn aligned(columns: &[Align], rows: Vec<Vec<String>>) -> String {
-    let mut table = Table::new();
-    table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Disabled);
-    for row in rows {
-        table.add_row(row.iter().map(|cell| safe(cell)));
-    }
-    for (index, align) in columns.iter().enumerate() {
-        if let Some(column) = table.column_mut(index) {
-            column.set_padding((2, 0));
-            column.set_cell_alignment(match align {
-                Align::Left => CellAlignment::Left,
-                Align::Right => CellAlignment::Right,
-            });
-        }
-    }
-    let lines = table.lines().map(|line| format!("{}\n", line.trim_end()));
-    lines.collect()
-}
 
 /// A bar of up to `width` columns for `value` out of `most`, to an eighth of a column; what is
 /// there at all shows at least the thinnest bar.
@@ -104,13 +71,5 @@ mod tests {
         let lengths: Vec<usize> =
             (1..=80).map(|value| bar(value, 80, 10).chars().count()).collect();
         assert!(lengths.is_sorted() && lengths[79] == 10);
-    }
-
-    #[test]
-    fn tables_are_aligned_for_wide_letters_too() {
-        let rows = [["class", "images"], ["薄荷", "5"], ["sage", "120"]];
-        let rows = rows.map(|row| row.map(str::to_owned).to_vec()).to_vec();
-        let table = aligned(&[Align::Left, Align::Right], rows);
-        assert_eq!(table, "  class  images\n  薄荷        5\n  sage      120\n");
     }
 }

@@ -30,7 +30,7 @@ pub struct Settings {
 struct Written {
     splits: Option<Words>,
     limits: BTreeMap<String, f64>,
-    ignore: Vec<Ignored>,
+    suppress: Vec<Accepted>,
 }
 
 #[derive(Deserialize)]
@@ -42,7 +42,7 @@ enum Words {
 
 #[derive(Deserialize)]
 #[serde(deny_unknown_fields)]
-struct Ignored {
+struct Accepted {
     code: Option<String>,
     class: Option<String>,
     path: Option<String>,
@@ -74,7 +74,7 @@ impl Settings {
             // The types of the language mean nothing to a reader.
             let message = error.message().replace("f64", "a number");
             Failure::call(format!("{shown}{line}: {message}"))
-                .hint("It may hold splits, [limits] and [[ignore]] (docs/settings.md).")
+                .hint("It may hold splits, [limits] and [[suppress]] (docs/settings.md).")
         })?;
         let splits = match written.splits {
             None => None,
@@ -83,9 +83,10 @@ impl Settings {
         };
         let wrong = |what: &str, why: String| Failure::call(format!("{shown}: {what}: {why}"));
         let splits = splits.map(|words| split_folders(&words)).transpose();
-        let suppressions = written.ignore.into_iter().zip(1..);
-        let suppressions = suppressions.map(|(ignored, number)| {
-            suppression(ignored).map_err(|why| wrong(&format!("[[ignore]] number {number}"), why))
+        let suppressions = written.suppress.into_iter().zip(1..);
+        let suppressions = suppressions.map(|(accepted, number)| {
+            suppression(accepted)
+                .map_err(|why| wrong(&format!("[[suppress]] number {number}"), why))
         });
         Ok(Settings {
             file: Some(file.to_path_buf()),
@@ -96,8 +97,8 @@ impl Settings {
     }
 }
 
-fn suppression(ignored: Ignored) -> Result<Suppression, String> {
-    let Ignored { code, class, path, reason } = ignored;
+fn suppression(accepted: Accepted) -> Result<Suppression, String> {
+    let Accepted { code, class, path, reason } = accepted;
     if code.is_none() && class.is_none() && path.is_none() {
         return Err("expected a code, a class or a path".to_owned());
     }

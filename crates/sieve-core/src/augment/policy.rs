@@ -280,7 +280,7 @@ mod tests {
         );
         assert_eq!(
             step("'flip'\naxis = 'left-right'\nchance = 1.5"),
-            "step 1 (flip) chance: 1.5 is no chance; expected 0 to 1"
+            "step 1 (flip) chance: 1.5 is not a chance; expected 0 to 1"
         );
         assert_eq!(step("'rotate'\naxis = 'x'"), "step 1 (rotate) axis: only flip has one");
         assert_eq!(

@@ -25,7 +25,7 @@ pub struct ClassCount {
     /// Files that it lacks to reach the floor.
     pub shortfall: u64,
     /// Independent pictures that it lacks to reach the floor.
-    pub lacking_independent: u64,
+    pub shortfall_independent: u64,
 }
 
 /// How many pictures of a class lie in one split.
@@ -119,7 +119,7 @@ pub(super) fn classes(
             images: numbers.len() as u64,
             share: share(numbers.len(), all),
             shortfall: floor.saturating_sub(numbers.len() as u64),
-            lacking_independent: floor.saturating_sub(independent),
+            shortfall_independent: floor.saturating_sub(independent),
             independent,
             class: class.to_owned(),
         }

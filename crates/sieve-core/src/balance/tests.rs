@@ -33,7 +33,7 @@ fn copies_and_bursts_count_once_and_look_alikes_do_not() {
     assert_eq!(balance.independent.images, 7);
     let counted: Vec<_> = balance.classes.iter().map(|c| (c.images, c.independent)).collect();
     assert_eq!(counted, [(4, 4), (6, 4), (0, 0)], "the picture of two classes counts to both");
-    let shortfall: Vec<u64> = balance.classes.iter().map(|c| c.lacking_independent).collect();
+    let shortfall: Vec<u64> = balance.classes.iter().map(|c| c.shortfall_independent).collect();
     assert_eq!((shortfall, balance.classes[1].shortfall), (vec![1, 1, 5], 0));
     near(balance.classes[0].share, 0.4);
     let [all] = &balance.scopes[..] else { panic!("{:?}", balance.scopes) };
@@ -207,7 +207,7 @@ fn what_the_counts_hide_becomes_findings() {
         crate::checks::balance(&balance(&all, &[], &found, &limits, &Settings::default()), &limits);
     let message: Vec<&str> = told.iter().map(|finding| finding.message.as_str()).collect();
     let expected = [
-        "\"bay\" has 30 images of 19 independent pictures; 20 is the least",
+        "\"bay\" has 30 images, but only 19 independent ones; the minimum is 20",
         "\"sage\" by its capture day: \"2026-07-05\" in 100 % of it, in 0 % of the others",
         "\"bay\" by its capture day: \"(unknown)\" in 100 % of it, in 22 % of the others",
         "\"thyme\" by its capture day: \"(unknown)\" in 100 % of it, in 40 % of the others",

@@ -22,10 +22,10 @@ fn thin(class: &ClassCount, limits: &FindingLimits) -> Option<Finding> {
         return None;
     }
     let message = format!(
-        "{:?} has {} of {}; the minimum is {}",
+        "{:?} has {}, but only {}; the minimum is {}",
         class.class,
         counted(class.images, "image", "images"),
-        counted(class.independent, "independent image", "independent images"),
+        counted(class.independent, "independent one", "independent ones"),
         limits.thin_class
     );
     Some(
@@ -33,7 +33,7 @@ fn thin(class: &ClassCount, limits: &FindingLimits) -> Option<Finding> {
             .about(Some(&class.class), None)
             .evidence("images", class.images)
             .evidence("independent", class.independent)
-            .evidence("shortfall", class.lacking_independent)
+            .evidence("shortfall", class.shortfall_independent)
             .evidence("limit", limits.thin_class),
     )
 }

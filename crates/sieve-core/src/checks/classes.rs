@@ -33,7 +33,7 @@ pub fn classes(
                 Finding::new(Code::ThinClass, message)
                     .about(Some(class), None)
                     .evidence("images", images)
-                    .evidence("lacking", lacking)
+                    .evidence("shortfall", lacking)
                     .evidence("limit", limit),
             );
         }

@@ -90,7 +90,7 @@ pub(super) fn about(found: &Found<'_>, group: &Group, code: Code) -> Finding {
     let finding = Finding::new(code, message)
         .about(same(Record::class), same(Record::split))
         .images(records.iter().map(|record| &record.path))
-        .evidence("pictures", records.len())
+        .evidence("images", records.len())
         .evidence("kind", group.kind.name())
         .evidence("score", f64::from(group.score))
         .evidence("classes", names(Record::class))

@@ -102,7 +102,7 @@ impl<'a> Images<'a> {
         let finding = Finding::new(code, message + &of_one)
             .about(class, None)
             .images(odd.iter().map(|odd| &odd.record.path))
-            .evidence("pictures", odd.len())
+            .evidence("images", odd.len())
             .evidence("share", share)
             .evidence("limit", limit);
         // Nothing can be learned from a blank picture.
@@ -312,7 +312,7 @@ impl<'a> Images<'a> {
         let finding = || {
             Finding::new(code, counted(number, one, many))
                 .images(those.iter().map(|record| &record.path))
-                .evidence("pictures", number)
+                .evidence("images", number)
         };
         (number > 0).then(finding)
     }

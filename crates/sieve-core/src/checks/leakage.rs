@@ -54,14 +54,14 @@ fn declared(found: &Found<'_>) -> Vec<Finding> {
         let splits: Vec<String> = splits.into_iter().map(str::to_owned).collect();
         let message = format!(
             "group {group:?}: {} in {}",
-            counted(records.len() as u64, "picture", "pictures"),
+            counted(records.len() as u64, "image", "images"),
             splits.join(", ")
         );
         Some(
             Finding::new(Code::GroupLeak, message)
                 .images(records.iter().map(|record| &record.path))
                 .evidence("group", group)
-                .evidence("pictures", records.len())
+                .evidence("images", records.len())
                 .evidence("splits", splits),
         )
     });

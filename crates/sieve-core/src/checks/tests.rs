@@ -263,7 +263,7 @@ fn pictures_beside_the_class_folders_are_told_once() {
     let findings = placement(&catalog(records, &[]));
     assert_eq!(codes(&findings), ["outside-class"]);
     assert_eq!(findings[0].images, ["a.jpg", "b.jpg"]);
-    assert_eq!(findings[0].message, "2 pictures lie beside the class folders of the root");
+    assert_eq!(findings[0].message, "2 images lie beside the class folders of the root");
 }
 
 /// A record whose file was set aside.

@@ -209,7 +209,7 @@ impl Reading {
             Depth::At(depth) => "folder/".repeat(depth - 1),
             Depth::Innermost => ".../".to_owned(),
         };
-        format!("{split}{between}class/picture")
+        format!("{split}{between}class/image")
     }
 
     /// The parts of a path below the wrapping folders and its split.
@@ -404,27 +404,27 @@ mod tests {
     #[test]
     fn layouts_are_told_by_names_and_depth() {
         let table: [(&[&str], &str, &str); 17] = [
-            (&["sage/a.jpg", "sage/old/b.jpg", "sage/new/c.jpg"], "class/picture", ""),
-            (&["sage/a.jpg", "dill/b.jpg"], "class/picture", ""),
-            (&["train/sage/a.jpg", "Valid/sage/b.jpg"], "split/class/picture", ""),
-            (&["train/sage/a.jpg"], "split/class/picture", ""),
-            (&["train/sage/a.jpg", "test/"], "split/class/picture", ""),
-            (&["train/a.jpg", "test/b.jpg", "plane/c.jpg"], "class/picture", "test,train"),
-            (&["train/steam/a.jpg", "plane/b.jpg"], "class/picture", "train"),
-            (&["train/.cache/a.jpg", "b.jpg"], "class/picture", "train"),
+            (&["sage/a.jpg", "sage/old/b.jpg", "sage/new/c.jpg"], "class/image", ""),
+            (&["sage/a.jpg", "dill/b.jpg"], "class/image", ""),
+            (&["train/sage/a.jpg", "Valid/sage/b.jpg"], "split/class/image", ""),
+            (&["train/sage/a.jpg"], "split/class/image", ""),
+            (&["train/sage/a.jpg", "test/"], "split/class/image", ""),
+            (&["train/a.jpg", "test/b.jpg", "plane/c.jpg"], "class/image", "test,train"),
+            (&["train/steam/a.jpg", "plane/b.jpg"], "class/image", "train"),
+            (&["train/.cache/a.jpg", "b.jpg"], "class/image", "train"),
             (
                 &["train/sage/a.jpg", "test/sage/b.jpg", "old/sage/c.jpg"],
-                "split/class/picture",
+                "split/class/image",
                 "Splits(None)",
             ),
-            (&[], "class/picture", ""),
-            (&["herbs/sage/a.jpg", "herbs/dill/b.jpg"], "class/picture", "Folders(1)"),
-            (&["x/train/sage/a.jpg", "x/test/sage/b.jpg"], "split/class/picture", "Folders(1)"),
-            (&["woody/bay/a.jpg", "soft/dill/b.jpg"], ".../class/picture", "Folders(1)"),
-            (&["2019/bay/a.jpg", "2020/bay/b.jpg"], ".../class/picture", "Folders(1)"),
-            (&["bay/day 1/a.jpg", "dill/day 1/b.jpg"], "class/picture", "Innermost"),
-            (&["bay/1/a.jpg", "dill/2/b.jpg"], "class/picture", "Innermost"),
-            (&["bay/a.jpg", "dill/old/b.jpg"], "class/picture", ""),
+            (&[], "class/image", ""),
+            (&["herbs/sage/a.jpg", "herbs/dill/b.jpg"], "class/image", "Folders(1)"),
+            (&["x/train/sage/a.jpg", "x/test/sage/b.jpg"], "split/class/image", "Folders(1)"),
+            (&["woody/bay/a.jpg", "soft/dill/b.jpg"], ".../class/image", "Folders(1)"),
+            (&["2019/bay/a.jpg", "2020/bay/b.jpg"], ".../class/image", "Folders(1)"),
+            (&["bay/day 1/a.jpg", "dill/day 1/b.jpg"], "class/image", "Innermost"),
+            (&["bay/1/a.jpg", "dill/2/b.jpg"], "class/image", "Innermost"),
+            (&["bay/a.jpg", "dill/old/b.jpg"], "class/image", ""),
         ];
         for (names, layout, other) in table {
             assert_eq!(read_as(names), (layout.to_owned(), other.to_owned()), "{names:?}");

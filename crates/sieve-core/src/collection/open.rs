@@ -217,7 +217,7 @@ impl Opening<'_> {
         }
         let has_splits = reading.has_splits();
         self.set_layout(if self.collection.class_folders.is_empty() {
-            "picture".to_owned()
+            "image".to_owned()
         } else if split.is_some() && !has_splits {
             format!("split/{}", reading.describe())
         } else {

@@ -68,7 +68,7 @@ fn searched(
 ) -> Result<Answer, Error> {
     let was = prepared.order_by_content();
     let copies = Copies::new(&prepared.images);
-    let twins = same_pixels(prepared, &copies.leaders, progress)?;
+    let same_pixels = same_pixels(prepared, &copies.leaders, progress)?;
     let is_small = |index: &u32| prepared.images[*index as usize].measured.is_small();
     let (small, leaders): (Vec<u32>, Vec<u32>) =
         copies.leaders.iter().partition(|&one| is_small(one));
@@ -96,11 +96,11 @@ fn searched(
             same.insert((found.a, found.b), found);
         }
     }
-    for twins in &twins {
-        each_pair(twins, |a, b| {
-            let twin = PairVerdict::twins(a, b);
-            links.insert((a, b), Link { kind: twin.kind, score: twin.score() });
-            same.insert((a, b), twin);
+    for same_pixels in &same_pixels {
+        each_pair(same_pixels, |a, b| {
+            let image_pair = PairVerdict::same_pixels(a, b);
+            links.insert((a, b), Link { kind: image_pair.kind, score: image_pair.score() });
+            same.insert((a, b), image_pair);
         });
     }
     let mut named: HashSet<(u32, u32)> = HashSet::new();

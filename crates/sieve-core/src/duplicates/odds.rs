@@ -3,7 +3,7 @@
 //! The weights were fitted where most pairs that seem to be the same are copies. Where a collection has ten thousand such
 //! pairs of which hardly one looks like a copy, the next one is hardly a copy either. So the odds that were fitted are
 //! exchanged for those that all scores of this collection together say (Saerens, Latinne and Decaestecker, Adjusting the
-//! outputs of a classifier to new a priori probabilities, 2002): pictures on plain ground and others apart.
+//! outputs of a classifier to new a priori probabilities, 2002): pictures on a uniform background and others apart.
 
 use std::collections::HashMap;
 
@@ -16,7 +16,7 @@ pub struct Raw {
     pub pair: [u32; 2],
     /// The log odds that were fitted.
     pub log_odds: f32,
-    /// Whether it lies on plain ground.
+    /// Whether it lies on a uniform background.
     pub is_plain: bool,
     /// Whether one is mirrored or turned by quarters.
     pub is_turned: bool,
@@ -41,9 +41,9 @@ const SETTLED: f64 = 1e-6;
 pub struct Odds {
     /// For pictures that are full of detail.
     textured: f64,
-    /// For pictures on plain ground.
+    /// For pictures on a uniform background.
     plain: f64,
-    /// The share of mirrored pairs on plain ground, copies by all else, that are copies: designs come in pairs that look
+    /// The share of mirrored pairs on a uniform background, copies by all else, that are copies: designs come in pairs that look
     /// left and right. Deliberate copies are seldom mirrored more often than not.
     turned: f64,
 }

@@ -25,7 +25,7 @@ pub struct PairVerdict {
 
 impl PairVerdict {
     /// Two pictures with the same pixels.
-    pub fn twins(a: u32, b: u32) -> Self {
+    pub fn same_pixels(a: u32, b: u32) -> Self {
         let (kind, log_odds) = (Kind::SamePixels, f32::INFINITY);
         PairVerdict { a, b, kind, log_odds, map: Affine::IDENTITY, is_still: true }
     }

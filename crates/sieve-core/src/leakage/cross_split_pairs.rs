@@ -45,7 +45,7 @@ pub struct CrossSplitPair {
     pub is_direct: bool,
 }
 
-/// All twins, surest first.
+/// All matches, surest first.
 pub(super) fn cross_split_pairs(found: &Found<'_>) -> Vec<CrossSplitPair> {
     let split = |number: u32| found.images[number as usize].record.split();
     let apart = |a: u32, b: u32| split(a).is_some() && split(b).is_some() && split(a) != split(b);

@@ -27,10 +27,10 @@ pub struct Leakage {
     /// pair that was verified, and for a picture that is joined to another split by a third one its
     /// first partner there. Surest kinds first.
     pub cross_split_pairs: Vec<CrossSplitPair>,
-    /// For every two splits with twins how many pictures of the one have a copy or frame in the other; both
+    /// For every two splits with matches how many pictures of the one have a copy or frame in the other; both
     /// ways round, the held-out split that matters most first.
     pub split_pairs: Vec<SplitPairSummary>,
-    /// What to remove so that no twins are left; empty where both sides must not change.
+    /// What to remove so that no matches are left; empty where both sides must not change.
     pub removals: Vec<Removal>,
     /// Twins of which both sides must not change.
     pub kept: usize,

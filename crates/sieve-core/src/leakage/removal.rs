@@ -12,13 +12,13 @@ use crate::duplicates::Found;
 pub struct Removal {
     /// Its number in [`Found::images`].
     pub image: u32,
-    /// The twin that stays.
+    /// The match that stays.
     pub cause: u32,
     /// What ties them together.
     pub reason: PairReason,
 }
 
-/// Removals in the order of the pictures, and the number of twins that must both stay. Of two twins
+/// Removals in the order of the pictures, and the number of matches that must both stay. Of two matches
 /// the one goes whose split matters less as a judge; pictures of a split in `protect` stay.
 pub(super) fn removals(
     cross_split_pairs: &[CrossSplitPair],

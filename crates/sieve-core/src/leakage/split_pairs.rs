@@ -11,19 +11,19 @@ use crate::duplicates::{Found, Kind};
 pub struct SplitPairSummary {
     /// The split that is judged.
     pub split: String,
-    /// The split that its pictures have twins in.
+    /// The split that its pictures have matches in.
     pub within: String,
     /// Whether a score on the split matters more than one on the other.
     pub is_judge: bool,
     /// Pictures of the split.
     pub images: u64,
-    /// Those of them with a twin.
-    pub cross_split_pairs: u64,
-    /// Those whose twin is a copy; the others only share a moment or a group.
+    /// Those of them with a match.
+    pub matched: u64,
+    /// Those whose match is a copy; the others only share a moment or a group.
     pub copies: u64,
-    /// How many by the surest bond of each, surest first.
-    pub bonds: Vec<(PairReason, u64)>,
-    /// The same for the classes that have any, most twins first; pictures without a class are left out.
+    /// How many by the surest reason of each, surest first.
+    pub by_reason: Vec<(PairReason, u64)>,
+    /// The same for the classes that have any, most matches first; pictures without a class are left out.
     pub classes: Vec<ClassOverlap>,
 }
 
@@ -34,31 +34,31 @@ pub struct ClassOverlap {
     pub class: String,
     /// Its pictures in the split.
     pub images: u64,
-    /// Those of them with a twin.
-    pub cross_split_pairs: u64,
+    /// Those of them with a match.
+    pub matched: u64,
 }
 
 impl SplitPairSummary {
     /// Pictures of which no more than a moment is shared.
     pub fn bursts(&self) -> u64 {
         let bursts =
-            self.bonds.iter().filter(|(reason, _)| *reason == PairReason::Alike(Kind::Burst));
+            self.by_reason.iter().filter(|(reason, _)| *reason == PairReason::Alike(Kind::Burst));
         bursts.map(|(_, number)| number).sum()
     }
 
-    /// The share of the split's pictures that have a twin, 0 to 1.
+    /// The share of the split's pictures that have a match, 0 to 1.
     pub fn share(&self) -> f64 {
-        self.cross_split_pairs as f64 / self.images as f64
+        self.matched as f64 / self.images as f64
     }
 
     /// The most by which a score on the split can be too high, 0 to 1: where a model knows every
-    /// twin by heart and nothing else.
+    /// match by heart and nothing else.
     pub fn bound(&self) -> f64 {
         self.share()
     }
 
     /// The least that a model with this accuracy on the whole split can reach on the pictures without
-    /// a twin, 0 to 1: when it was right on every twin, (accuracy - share) / (1 - share). None when
+    /// a match, 0 to 1: when it was right on every match, (accuracy - share) / (1 - share). None when
     /// there are no others.
     pub fn least_true(&self, accuracy: f64) -> Option<f64> {
         let share = self.share();
@@ -72,7 +72,7 @@ pub(super) fn split_pairs(
     found: &Found<'_>,
 ) -> Vec<SplitPairSummary> {
     let split = |number: u32| found.images[number as usize].record.split().unwrap_or_default();
-    // Of each picture the surest bond with each other split; the surest twins come first.
+    // Of each picture the surest reason with each other split; the surest matches come first.
     let mut surest: HashMap<(u32, &str), PairReason> = HashMap::new();
     for pair in cross_split_pairs {
         surest.entry((pair.a, split(pair.b))).or_insert(pair.reason);
@@ -86,7 +86,7 @@ pub(super) fn split_pairs(
     let mut tally: BTreeMap<(&str, &str), Counts<'_>> = BTreeMap::new();
     for (&(number, within), &reason) in &surest {
         let counts = tally.entry((split(number), within)).or_default();
-        *counts.bonds.entry(reason).or_default() += 1;
+        *counts.by_reason.entry(reason).or_default() += 1;
         if let Some(class) = found.images[number as usize].record.class() {
             *counts.classes.entry(class).or_default() += 1;
         }
@@ -95,22 +95,22 @@ pub(super) fn split_pairs(
         sizes.iter().filter(|((there, _), _)| *there == split).map(|(_, size)| size).sum()
     };
     let summary = |((split, within), counts): ((&str, &str), Counts<'_>)| {
-        let class = |(class, cross_split_pairs): (&str, u64)| ClassOverlap {
+        let class = |(class, matched): (&str, u64)| ClassOverlap {
             class: class.to_owned(),
             images: sizes[&(split, Some(class))],
-            cross_split_pairs,
+            matched,
         };
         let mut classes: Vec<ClassOverlap> = counts.classes.into_iter().map(class).collect();
-        classes.sort_by_key(|class| std::cmp::Reverse(class.cross_split_pairs));
-        let copies = counts.bonds.iter().filter(|(reason, _)| reason.is_copy());
+        classes.sort_by_key(|class| std::cmp::Reverse(class.matched));
+        let copies = counts.by_reason.iter().filter(|(reason, _)| reason.is_copy());
         SplitPairSummary {
             split: split.to_owned(),
             within: within.to_owned(),
             is_judge: standing(Some(split)) > standing(Some(within)),
             images: size_of(split),
-            cross_split_pairs: counts.bonds.values().sum(),
+            matched: counts.by_reason.values().sum(),
             copies: copies.map(|(_, number)| number).sum(),
-            bonds: counts.bonds.iter().map(|(&reason, &number)| (reason, number)).collect(),
+            by_reason: counts.by_reason.iter().map(|(&reason, &number)| (reason, number)).collect(),
             classes,
         }
     };
@@ -125,6 +125,6 @@ pub(super) fn split_pairs(
 
 #[derive(Default)]
 struct Counts<'a> {
-    bonds: BTreeMap<PairReason, u64>,
+    by_reason: BTreeMap<PairReason, u64>,
     classes: BTreeMap<&'a str, u64>,
 }

@@ -48,7 +48,7 @@ const LEAKS: [(Kind, &[&str]); 4] = [
 ];
 
 #[test]
-fn twins_are_counted_by_split_class_and_bond() {
+fn matches_are_counted_by_split_class_and_reason() {
     let catalog = catalog(split(), &[]);
     let (_, leakage) = of(&catalog, &LEAKS, &[]);
     let told: Vec<String> = leakage
@@ -58,7 +58,7 @@ fn twins_are_counted_by_split_class_and_bond() {
         .map(|summary| {
             format!(
                 "{} in {}: {} of {}",
-                summary.split, summary.within, summary.cross_split_pairs, summary.images
+                summary.split, summary.within, summary.matched, summary.images
             )
         })
         .collect();
@@ -68,21 +68,21 @@ fn twins_are_counted_by_split_class_and_bond() {
     let test = &leakage.split_pairs[0];
     assert_eq!((test.copies, test.bursts()), (2, 2));
     let classes: Vec<_> =
-        test.classes.iter().map(|c| (c.class.as_str(), c.cross_split_pairs, c.images)).collect();
+        test.classes.iter().map(|c| (c.class.as_str(), c.matched, c.images)).collect();
     assert_eq!(classes, [("bay", 3, 20), ("sage", 1, 20)]);
     assert_eq!((test.share(), test.bound()), (0.1, 0.1));
-    // Right on all four twins and on 32 of the 36 others is 36 of 40.
+    // Right on all four matches and on 32 of the 36 others is 36 of 40.
     assert!((test.least_true(0.9).unwrap() - 32.0 / 36.0).abs() < 1e-12);
     assert!(
         leakage
             .cross_split_pairs
             .iter()
-            .all(|twin| twin.is_direct && twin.reason != PairReason::Alike(Kind::LookAlike))
+            .all(|pair| pair.is_direct && pair.reason != PairReason::Alike(Kind::LookAlike))
     );
 }
 
 #[test]
-fn removals_leave_no_twin_and_spare_what_is_protected() {
+fn removals_leave_no_match_and_spare_what_is_protected() {
     let catalog = catalog(split(), &[]);
     let check = |protect: &[&str]| {
         let (found, leakage) = of(&catalog, &LEAKS, protect);
@@ -90,7 +90,7 @@ fn removals_leave_no_twin_and_spare_what_is_protected() {
         let left = leakage
             .cross_split_pairs
             .iter()
-            .filter(|twin| !removed.contains(&twin.a) && !removed.contains(&twin.b));
+            .filter(|pair| !removed.contains(&pair.a) && !removed.contains(&pair.b));
         assert_eq!(left.count(), leakage.kept);
         let paths = removed.iter().map(|&at| found.images[at as usize].record.path.to_string());
         (paths.collect::<Vec<_>>(), leakage.kept)
@@ -187,7 +187,7 @@ fn a_list_that_was_cut_is_told() {
 }
 
 proptest! {
-    /// Whatever is a twin of what: nothing that is left has a twin in another split, unless both must
+    /// Whatever is a match of what: nothing that is left has a match in another split, unless both must
     /// stay; and what is protected stays.
     #[test]
     fn removals_suffice(
@@ -211,10 +211,10 @@ proptest! {
         let split = |at: u32| found.images[at as usize].record.split().unwrap();
         let gone: Vec<u32> = leakage.removals.iter().map(|removal| removal.image).collect();
         prop_assert!(gone.iter().all(|&at| !protect.contains(&split(at))));
-        for twin in &leakage.cross_split_pairs {
-            let stay = !gone.contains(&twin.a) && !gone.contains(&twin.b);
-            let may = protect.contains(&split(twin.a)) && protect.contains(&split(twin.b));
-            prop_assert_eq!(stay, may, "{:?}", twin);
+        for pair in &leakage.cross_split_pairs {
+            let stay = !gone.contains(&pair.a) && !gone.contains(&pair.b);
+            let may = protect.contains(&split(pair.a)) && protect.contains(&split(pair.b));
+            prop_assert_eq!(stay, may, "{:?}", pair);
         }
         for removal in &leakage.removals {
             prop_assert!(!gone.contains(&removal.cause), "what it is removed for stays");
@@ -223,20 +223,20 @@ proptest! {
         for summary in &leakage.split_pairs {
             let of_span = |at: u32, other: u32| split(at) == summary.split && split(other) == summary.within;
             let mut members: Vec<u32> = Vec::new();
-            for twin in &leakage.cross_split_pairs {
-                members.extend(Some(twin.a).filter(|_| of_span(twin.a, twin.b)));
-                members.extend(Some(twin.b).filter(|_| of_span(twin.b, twin.a)));
+            for pair in &leakage.cross_split_pairs {
+                members.extend(Some(pair.a).filter(|_| of_span(pair.a, pair.b)));
+                members.extend(Some(pair.b).filter(|_| of_span(pair.b, pair.a)));
             }
             members.sort_unstable();
             members.dedup();
-            prop_assert_eq!(summary.cross_split_pairs, members.len() as u64);
-            prop_assert_eq!(summary.classes.iter().map(|class| class.cross_split_pairs).sum::<u64>(), summary.cross_split_pairs);
+            prop_assert_eq!(summary.matched, members.len() as u64);
+            prop_assert_eq!(summary.classes.iter().map(|class| class.matched).sum::<u64>(), summary.matched);
         }
     }
 }
 
 #[test]
-fn members_that_only_a_third_picture_joins_are_twins_too() {
+fn members_that_only_a_third_picture_joins_match_too() {
     let catalog = catalog(split(), &[]);
     let paths = ["train/bay/000.jpg", "train/bay/007.jpg", "test/bay/000.jpg"];
     let mut found = found(&catalog, &[(Kind::Part, &paths)]);
@@ -245,10 +245,10 @@ fn members_that_only_a_third_picture_joins_are_twins_too() {
     let second = found.groups[0].members[1].image;
     found.pairs.retain(|pair| [pair.a, pair.b].contains(&second));
     let leakage = leakage(&catalog.collection, &found, &FindingLimits::default(), &[]);
-    let direct: Vec<bool> = leakage.cross_split_pairs.iter().map(|twin| twin.is_direct).collect();
+    let direct: Vec<bool> = leakage.cross_split_pairs.iter().map(|pair| pair.is_direct).collect();
     assert_eq!(direct.iter().filter(|is_direct| **is_direct).count(), 1);
     assert_eq!(direct.len(), 2, "{:?}", leakage.cross_split_pairs);
-    assert!(leakage.cross_split_pairs.iter().all(|twin| twin.a == last || twin.b == last));
+    assert!(leakage.cross_split_pairs.iter().all(|pair| pair.a == last || pair.b == last));
     assert_eq!(leakage.removals.len(), 2);
 }
 

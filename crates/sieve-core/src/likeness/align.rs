@@ -196,21 +196,21 @@ pub fn add_inside(map: &Affine, region: &Region, count: usize, into: &mut [f32])
 /// can be told.
 const LEAST_INSIDE: f32 = 0.5;
 const LEAST_SHOWN: f32 = 0.2;
-/// Levels from which a sample may be burnt out: what it stands for may be brighter.
+/// Levels from which a sample may be clipped: what it stands for may be brighter.
 const BURNT: f32 = 254.0;
 
-/// Gain and offset by least squares, before anything is known of what does not fit. What is burnt out in one of both
+/// Gain and offset by least squares, before anything is known of what does not fit. What is clipped in one of both
 /// says nothing of them.
 #[inline(always)]
 fn tone<E: F32x8>(template: &Template, scratch: &mut AlignScratch) -> Option<(f32, f32)> {
     let AlignScratch { sampled, inside, weights, .. } = scratch;
     weights.resize(sampled.len(), 0.0);
-    let (one, burnt, mut counts) = (E::all(1.0), E::all(BURNT), E::all(0.0));
+    let (one, clipped, mut counts) = (E::all(1.0), E::all(BURNT), E::all(0.0));
     let lists = lanes(&template.values).iter().zip(lanes(sampled)).zip(lanes(inside));
     for (((value, sampled), inside), weight) in lists.zip(weights.as_chunks_mut().0) {
         let inside = E::load(inside);
         counts = counts.plus(inside);
-        let differ = E::load(value).below(burnt).minus(E::load(sampled).below(burnt)).size();
+        let differ = E::load(value).below(clipped).minus(E::load(sampled).below(clipped)).size();
         inside.times(one.minus(differ)).store(weight);
     }
     let count = inside.len() as f32;
@@ -243,14 +243,14 @@ fn weigh<E: F32x8>(
     weights.resize(sampled.len(), 0.0);
     let (mut sums, mut counts) = (E::all(0.0), E::all(0.0));
     let (gain, offset) = (E::all(gain), E::all(offset));
-    let (zero, one, burnt) = (E::all(0.0), E::all(1.0), E::all(BURNT));
+    let (zero, one, clipped) = (E::all(0.0), E::all(1.0), E::all(BURNT));
     let lists = lanes(&template.values).iter().zip(lanes(sampled)).zip(lanes(inside));
     let into = residuals.as_chunks_mut().0.iter_mut().zip(weights.as_chunks_mut().0);
     for (((value, sampled), inside), (residual, weight)) in lists.zip(into) {
         let (inside, value, sampled) = (E::load(inside), E::load(value), E::load(sampled));
         let apart = value.minus(gain.times(sampled)).minus(offset);
-        // What is burnt out in one of both may be brighter there.
-        let (here, there) = (value.below(burnt), sampled.below(burnt));
+        // What is clipped in one of both may be brighter there.
+        let (here, there) = (value.below(clipped), sampled.below(clipped));
         let (both, is_less) = (here.times(there), apart.below(zero));
         let hidden =
             there.minus(both).times(is_less).plus(here.minus(both).times(one.minus(is_less)));

@@ -172,7 +172,7 @@ impl AlignedPair<'_> {
         }
         let chroma = self.chroma::<E>(&mut scratch.chroma);
         let Samples { wanted: a, found: b, weights, inside, .. } = scratch;
-        // What is burnt out in one of both says nothing of the other.
+        // What is clipped in one of both says nothing of the other.
         let (darkest, brightest) = alignment.shown_by_both();
         for (a, b) in a.iter_mut().zip(b.iter_mut()) {
             *a = a.max(darkest).min(brightest);

@@ -201,7 +201,7 @@ impl Lit {
                 *rgb = [luma, Vec::new(), Vec::new()];
             }
         }
-        // Either may be lit as the other; what was burnt out does not come back, so one way fits better.
+        // Either may be lit as the other; what was clipped does not come back, so one way fits better.
         let channels = if is_grey { 1 } else { 3 };
         let lists = both.each_ref().map(|rgb| {
             rgb[..channels].iter().flat_map(|plane| every_other(plane, side)).collect::<Vec<f32>>()

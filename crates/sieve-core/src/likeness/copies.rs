@@ -16,7 +16,7 @@ const HIDDEN: usize = 48;
 
 include!("copies_coefficients.rs");
 
-/// The share of one colour above which a picture is drawn on plain ground, as far as anybody can tell:
+/// The share of one colour above which a picture is drawn on a uniform background, as far as anybody can tell:
 /// most drawings and emoji have more, three photographs in four less.
 const PLAIN: f32 = 0.2;
 /// Log odds of thumbnails from which two drawings are of one design, whatever a close look finds to differ.
@@ -24,7 +24,7 @@ const ONE_DESIGN: f32 = 3.8;
 /// The share of blocks that fit from which they are, whatever thumbnails say.
 const ONE_DRAWING: f32 = 0.8;
 
-/// Whether a picture with this share of one colour is drawn on plain ground.
+/// Whether a picture with this share of one colour is drawn on a uniform background.
 pub fn is_plain(share: f32) -> bool {
     share >= PLAIN
 }
@@ -63,7 +63,7 @@ impl CloseComparison {
         COPIES.log_odds(&self.to_array())
     }
 
-    /// Whether one of them is drawn on plain ground.
+    /// Whether one of them is drawn on a uniform background.
     pub fn is_plain(&self) -> bool {
         is_plain(self.plain)
     }

@@ -37,7 +37,7 @@ impl Tone {
     }
 
     /// The curve that brings `found` nearest to `wanted` where `inside` is not 0, and the mean distance that is left. What
-    /// lies far off counts little: a mark is no light; and what is burnt out, or black, in both counts nothing. Begins at
+    /// lies far off counts little: a mark is no light; and what is clipped, or black, in both counts nothing. Begins at
     /// `start`, or where all that is neither white nor black in `wanted` says: on white ground a brighter copy seems to be
     /// in the same light. The lists are equally long, a multiple of eight.
     pub fn fitted<E: F32x8>(

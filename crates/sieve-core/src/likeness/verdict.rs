@@ -6,7 +6,7 @@ use super::alignment_features::{ALIGNMENT_FEATURES, AlignmentFeatures};
 use super::weights::Weights;
 
 /// What each way of changing a picture beyond the first takes from the log odds: copies are mirrored,
-/// tilted, cropped or squeezed, but seldom two of these at once, while single things on plain ground
+/// tilted, cropped or squeezed, but seldom two of these at once, while single things on a uniform background
 /// fit each other once all may be done. Set on the made-up leaves of the demo.
 const WAY: f32 = 2.5;
 

@@ -161,7 +161,7 @@ impl Look {
         Self::brighter(plane, region, 1.0)
     }
 
-    /// Of the same `gain` times as bright, burnt out where that is more than can be shown.
+    /// Of the same `gain` times as bright, clipped where that is more than can be shown.
     fn brighter(plane: &Plane, region: &Affine, gain: f32) -> Option<Self> {
         run(Looking { plane, region, gain })
     }
@@ -350,12 +350,12 @@ pub fn looked_for(prepared: &PreparedImage) -> Vec<View> {
     views.collect()
 }
 
-/// How a picture looks once it was brightened until much of it is burnt out. None where that looks much the same.
+/// How a picture looks once it was brightened until much of it is clipped. None where that looks much the same.
 fn burnt_out(plane: &Plane) -> Option<Look> {
     let plain = Look::new(plane, &Affine::IDENTITY)?;
-    let burnt = Look::brighter(plane, &Affine::IDENTITY, BRIGHTER)?;
-    let alike: f32 = plain.numbers.iter().zip(&burnt.numbers).map(|(a, b)| a * b).sum();
-    (alike < MUCH_THE_SAME).then_some(burnt)
+    let clipped = Look::brighter(plane, &Affine::IDENTITY, BRIGHTER)?;
+    let alike: f32 = plain.numbers.iter().zip(&clipped.numbers).map(|(a, b)| a * b).sum();
+    (alike < MUCH_THE_SAME).then_some(clipped)
 }
 
 /// What is looked among: the whole picture, what is within its border, the windows that a crop may

@@ -21,7 +21,7 @@ struct Body<'a> {
     nested: u64,
     undecodable_names: Vec<UndecodableName<'a>>,
     findings: &'a [Finding],
-    ignored: &'a [Suppressed],
+    suppressed: &'a [Suppressed],
     summary: Summary,
 }
 
@@ -184,7 +184,7 @@ pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
             })
             .collect(),
         findings: &audit.findings,
-        ignored: suppressed,
+        suppressed,
         summary: Summary {
             error: audit.count(Severity::Error),
             warning: audit.count(Severity::Warning),

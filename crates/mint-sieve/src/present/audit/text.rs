@@ -12,11 +12,11 @@ use sieve_core::leakage::SplitPairSummary;
 
 use super::Audited;
 use crate::config::CollectionConfig;
-use crate::console::FAINT;
+use crate::console::{Align, FAINT, Narrow, table};
 use crate::console::{heading, safe};
 use crate::present::leakage::split_pairs;
 use crate::present::remark;
-use crate::present::table::{Align, FEW_ROWS, aligned, bar, percent, shortened, visible};
+use crate::present::table::{FEW_ROWS, bar, percent, shortened, visible};
 use crate::present::{
     command_on, counted, findings, how_alike, independent_images, next_step, sheet_file,
     small_images, splits_folder,
@@ -140,7 +140,8 @@ fn class_table(inventory: &Inventory, all: bool) -> String {
         row.push(inventory.images.to_string());
         rows.push(row);
     }
-    aligned(&columns, rows)
+    let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["", "share"]) };
+    table(&columns, narrow, rows)
 }
 
 fn makeup(inventory: &Inventory) -> String {
@@ -181,7 +182,7 @@ fn makeup(inventory: &Inventory) -> String {
     if !also.is_empty() {
         row("also", also);
     }
-    format!("\n{}", aligned(&[Align::Left, Align::Left], rows))
+    format!("\n{}", table(&[Align::Left, Align::Left], Narrow::Keep, rows))
 }
 
 fn sizes(inventory: &Inventory) -> Vec<String> {

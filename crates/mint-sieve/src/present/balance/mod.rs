@@ -47,7 +47,7 @@ struct Body<'a> {
     #[serde(flatten)]
     balance: &'a Balance,
     findings: &'a [Finding],
-    ignored: &'a [Suppressed],
+    suppressed: &'a [Suppressed],
 }
 
 /// `balance --format json`. The fields are a contract: see docs/formats.md.
@@ -57,7 +57,7 @@ pub fn json(answer: &Balanced<'_>, judging: impl Serialize) -> String {
         root: answer.catalog.collection.name(),
         balance: answer.balance,
         findings: answer.findings,
-        ignored: answer.suppressed,
+        suppressed: answer.suppressed,
     };
     envelope("balance", settings, body)
 }
@@ -77,7 +77,7 @@ pub fn csv(answer: &Balanced<'_>) -> String {
             number(weight.inverse_frequency),
             number(weight.effective_number),
             class.shortfall.to_string(),
-            class.lacking_independent.to_string(),
+            class.shortfall_independent.to_string(),
         ]);
         rows.extend(class.splits.iter().map(|split| {
             let [none, other, one, more] = [const { String::new() }; 4];
@@ -103,7 +103,7 @@ pub fn csv(answer: &Balanced<'_>) -> String {
         "weight_inverse_frequency",
         "weight_effective_number",
         "shortfall",
-        "lacking_independent",
+        "shortfall_independent",
     ];
     super::table::written(&head, rows)
 }

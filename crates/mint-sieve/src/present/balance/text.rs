@@ -6,9 +6,9 @@ use sieve_core::balance::{ASSUMED_ACCURACY, Association, Balance, Scope};
 use sieve_core::statistics::strength;
 
 use super::Balanced;
-use crate::console::FAINT;
+use crate::console::{Align, FAINT, Narrow, table};
 use crate::console::{heading, safe};
-use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
+use crate::present::table::{FEW_ROWS, percent, shortened, visible};
 use crate::present::{
     command_on, counted, findings, independent_images, next_step, small_images, splits_folder,
 };
@@ -44,7 +44,7 @@ pub fn text(answer: &Balanced<'_>) -> String {
 fn classes(balance: &Balance, all: bool) -> String {
     let splits: Vec<&str> =
         balance.scopes.iter().filter_map(|scope| scope.split.as_deref()).collect();
-    let is_lacking = balance.classes.iter().any(|class| class.lacking_independent > 0);
+    let is_lacking = balance.classes.iter().any(|class| class.shortfall_independent > 0);
     let mut head = vec!["class".to_owned()];
     head.extend(splits.iter().map(|split| (*split).to_owned()));
     head.extend(["images", "independent", "share", "weight", "effective"].map(str::to_owned));
@@ -66,14 +66,15 @@ fn classes(balance: &Balance, all: bool) -> String {
             number(weight.inverse_frequency),
             number(weight.effective_number),
         ]);
-        let shortfall = class.lacking_independent;
+        let shortfall = class.shortfall_independent;
         if is_lacking {
             row.push(if shortfall > 0 { shortfall.to_string() } else { "-".to_owned() });
         }
         row
     });
-    let mut table = vec![head];
-    table.extend(shortened(rows.collect(), FEW_ROWS, all));
+    let head_and_rows = shortened(rows.collect(), FEW_ROWS, all);
+    let rows = [vec![head], head_and_rows].concat();
+    let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["effective", "weight", "share"]) };
     let of = match &balance.training {
         Some(split) => format!("of what is in {split}"),
         None => "of all images".to_owned(),
@@ -85,7 +86,7 @@ fn classes(balance: &Balance, all: bool) -> String {
     };
     format!(
         "{}{FAINT}Weights {of}: by inverse frequency; by the effective number of samples.{shortfall}{FAINT:#}\n",
-        aligned(&columns, table)
+        table(&columns, narrow, rows)
     )
 }
 
@@ -110,7 +111,7 @@ fn spread(balance: &Balance) -> String {
             scope.independent.images.to_string(),
             format!("{:.1}", diversity.ratio),
             diversity.evenness.map_or("-".to_owned(), |even| format!("{even:.3}")),
-            format!("{:.1} classes", diversity.effective_classes),
+            format!("{:.1}", diversity.effective_classes),
             visible(&files.largest.class),
             percent(diversity.majority_accuracy),
         ]
@@ -121,7 +122,7 @@ fn spread(balance: &Balance) -> String {
     format!(
         "\n{}\n{}",
         heading("Imbalance, and the score that means nothing"),
-        aligned(&columns, rows)
+        table(&columns, Narrow::Drop(&["evenness", "effective classes", "independent"]), rows)
     )
 }
 
@@ -195,7 +196,7 @@ fn held_out(balance: &Balance, all: bool) -> String {
     format!(
         "\n{}\n{}",
         heading("What a score on the held-out splits can tell (95 % Wilson intervals)"),
-        aligned(&columns, rows)
+        table(&columns, Narrow::Keep, rows)
     )
 }
 
@@ -233,7 +234,7 @@ fn associations(balance: &Balance, all: bool) -> String {
     format!(
         "\n{}\n{}",
         heading("What besides content is tied to the class"),
-        aligned(&columns, rows)
+        table(&columns, Narrow::Keep, rows)
     )
 }
 

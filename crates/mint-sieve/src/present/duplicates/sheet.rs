@@ -40,7 +40,7 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
     };
     let more = group.members.len().saturating_sub(most);
     let more = if more > 0 { format!(", {more} more (--all)") } else { String::new() };
-    let size = counted(group.members.len() as u64, "picture", "pictures");
+    let size = counted(group.members.len() as u64, "image", "images");
     TileRow {
         head: format!("{number}  {}: {size}{concern}{more}", group.kind.name()),
         tiles: group

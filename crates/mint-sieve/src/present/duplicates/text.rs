@@ -7,9 +7,9 @@ use sieve_core::collection::Root;
 use sieve_core::duplicates::{Group, Kind, Member, Reach};
 
 use super::{Concern, Duplicates, reason};
-use crate::console::{ERROR, FAINT, HEADING, WARNING};
+use crate::console::{Align, ERROR, FAINT, HEADING, Narrow, WARNING, table};
 use crate::console::{heading, safe};
-use crate::present::table::{Align, aligned};
+
 use crate::present::{command_on, counted, how_alike, next_step, small_images};
 
 /// Groups of each concern that are shown without `--all`.
@@ -98,7 +98,7 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
     let with_splits = groups.iter().any(|(_, group)| {
         group.members.iter().any(|member| answer.record(member).split().is_some())
     });
-    let mut head: Vec<String> = ["", "picture", "class"].map(str::to_owned).to_vec();
+    let mut head: Vec<String> = ["", "image", "class"].map(str::to_owned).to_vec();
     let mut columns = vec![Align::Right, Align::Left, Align::Left];
     if with_splits {
         head.push("split".to_owned());
@@ -127,7 +127,11 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
             rows.push(vec![String::new(), format!("... {more} more{series} (--all)")]);
         }
     }
-    text.push_str(&aligned(&columns, rows));
+    let narrow = match answer.args.all {
+        true => Narrow::Keep,
+        false => Narrow::Drop(&["bytes", "score", "pixels", "split"]),
+    };
+    text.push_str(&table(&columns, narrow, rows));
     if groups.len() > most {
         let more = counted((groups.len() - most) as u64, "group", "groups");
         let _ = writeln!(text, "  ... {more} more (--all)");

@@ -29,7 +29,7 @@ struct Body<'a> {
     drift: Vec<DriftBody<'a>>,
     order: Option<Order>,
     findings: &'a [Finding],
-    ignored: &'a [Suppressed],
+    suppressed: &'a [Suppressed],
 }
 
 #[derive(Serialize)]
@@ -56,12 +56,12 @@ struct SplitPairBody<'a> {
     split: &'a str,
     within: &'a str,
     images: u64,
-    cross_split_pairs: u64,
+    matched: u64,
     copies: u64,
     share: f64,
     /// The most by which a score can be too high.
     bound: f64,
-    /// An accuracy measured on the split, and the least that it can be on pictures without a twin.
+    /// An accuracy measured on the split, and the least that it can be on pictures without a match.
     measured_accuracy: f64,
     least_true_accuracy: Option<f64>,
     kinds: Vec<KindCount>,
@@ -78,7 +78,7 @@ struct KindCount {
 struct ClassCount<'a> {
     class: &'a str,
     images: u64,
-    cross_split_pairs: u64,
+    matched: u64,
 }
 
 #[derive(Serialize)]
@@ -87,7 +87,7 @@ struct RemovalBody<'a> {
     split: Option<&'a str>,
     class: Option<&'a str>,
     cause: &'a str,
-    because_of_split: Option<&'a str>,
+    cause_split: Option<&'a str>,
     kind: &'static str,
 }
 
@@ -167,8 +167,8 @@ struct Order {
 /// The whole answer.
 pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
     let leakage = answer.leakage;
-    let pairs = leakage.cross_split_pairs.iter().map(|twin| {
-        let (a, b) = (answer.record(twin.a), answer.record(twin.b));
+    let pairs = leakage.cross_split_pairs.iter().map(|pair| {
+        let (a, b) = (answer.record(pair.a), answer.record(pair.b));
         Pair {
             path_a: a.path.as_str(),
             split_a: a.split(),
@@ -176,9 +176,9 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
             path_b: b.path.as_str(),
             split_b: b.split(),
             class_b: b.class(),
-            kind: twin.reason.name(),
-            score: twin.score,
-            direct: twin.is_direct,
+            kind: pair.reason.name(),
+            score: pair.score,
+            direct: pair.is_direct,
         }
     });
     let removals = leakage.removals.iter().map(|removal| {
@@ -188,7 +188,7 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
             split: goes.split(),
             class: goes.class(),
             cause: stays.path.as_str(),
-            because_of_split: stays.split(),
+            cause_split: stays.split(),
             kind: removal.reason.name(),
         }
     });
@@ -219,7 +219,7 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
             not_shuffled: order.is_cut,
         }),
         findings: answer.findings,
-        ignored: answer.suppressed,
+        suppressed: answer.suppressed,
     };
     envelope("leakage", Decided { judging, protect: answer.protect }, body)
 }
@@ -229,25 +229,21 @@ fn summary(summary: &SplitPairSummary) -> SplitPairBody<'_> {
         split: &summary.split,
         within: &summary.within,
         images: summary.images,
-        cross_split_pairs: summary.cross_split_pairs,
+        matched: summary.matched,
         copies: summary.copies,
         share: summary.share(),
         bound: summary.bound(),
         measured_accuracy: ASSUMED_ACCURACY,
         least_true_accuracy: summary.least_true(ASSUMED_ACCURACY),
         kinds: summary
-            .bonds
+            .by_reason
             .iter()
             .map(|&(reason, images)| KindCount { kind: reason.name(), images })
             .collect(),
         classes: summary
             .classes
             .iter()
-            .map(|of| ClassCount {
-                class: &of.class,
-                images: of.images,
-                cross_split_pairs: of.cross_split_pairs,
-            })
+            .map(|of| ClassCount { class: &of.class, images: of.images, matched: of.matched })
             .collect(),
     }
 }

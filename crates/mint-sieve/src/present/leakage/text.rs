@@ -9,13 +9,13 @@ use sieve_core::leakage::{Leakage, SplitPairSummary};
 use sieve_core::statistics::strength;
 
 use super::Leaks;
-use crate::console::FAINT;
+use crate::console::{Align, FAINT, Narrow, table};
 use crate::console::{heading, safe};
 use crate::present::remark;
-use crate::present::table::{Align, FEW_ROWS, aligned, percent, shortened, visible};
+use crate::present::table::{FEW_ROWS, percent, shortened, visible};
 use crate::present::{command_on, counted, findings, next_step, small_images};
 
-/// Classes that are named beside the number of twins, without `--all`.
+/// Classes that are named beside the number of matches, without `--all`.
 const MOST_CLASSES: usize = 4;
 
 /// The whole answer.
@@ -78,17 +78,17 @@ fn cross_split_pairs(leakage: &Leakage, all: bool) -> String {
         vec![["", "have a copy or frame in", "", "how", "by class"].map(str::to_owned).to_vec()];
     for summary in &leakage.split_pairs {
         let kinds =
-            summary.bonds.iter().map(|(reason, images)| format!("{} {images}", reason.name()));
+            summary.by_reason.iter().map(|(reason, images)| format!("{} {images}", reason.name()));
         let most = if all { usize::MAX } else { MOST_CLASSES };
         let class = |class: &sieve_core::leakage::ClassOverlap| {
-            format!("{} {} of {}", visible(&class.class), class.cross_split_pairs, class.images)
+            format!("{} {} of {}", visible(&class.class), class.matched, class.images)
         };
         let mut classes: Vec<String> = summary.classes.iter().take(most).map(class).collect();
         if summary.classes.len() > most {
             classes.push(format!("{} more", summary.classes.len() - most));
         }
         rows.push(vec![
-            format!("{} of {} {} images", summary.cross_split_pairs, summary.images, summary.split),
+            format!("{} of {} {} images", summary.matched, summary.images, summary.split),
             summary.within.clone(),
             percent(summary.share()),
             kinds.collect::<Vec<_>>().join(", "),
@@ -96,7 +96,8 @@ fn cross_split_pairs(leakage: &Leakage, all: bool) -> String {
         ]);
     }
     let columns = [Align::Left, Align::Left, Align::Right, Align::Left, Align::Left];
-    format!("\n{}\n{}", heading("Images in two splits"), aligned(&columns, rows))
+    let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["by class", "how"]) };
+    format!("\n{}\n{}", heading("Images in two splits"), table(&columns, narrow, rows))
 }
 
 /// By how much the leaked images can raise a score, in words.
@@ -107,7 +108,7 @@ fn bounds(leakage: &Leakage) -> String {
             text,
             "A model that merely memorised {} would get {} of {} {} images right: a score can be up to {:.1} points",
             summary.within,
-            summary.cross_split_pairs,
+            summary.matched,
             summary.images,
             summary.split,
             summary.bound() * 100.0,
@@ -131,21 +132,21 @@ fn pairs(answer: &Leaks<'_>) -> String {
     if cross_split_pairs.is_empty() {
         return String::new();
     }
-    let rows = cross_split_pairs.iter().map(|twin| {
-        let (a, b) = (answer.record(twin.a), answer.record(twin.b));
+    let rows = cross_split_pairs.iter().map(|pair| {
+        let (a, b) = (answer.record(pair.a), answer.record(pair.b));
         vec![
             a.path_in_split(),
             b.path_in_split(),
-            twin.reason.name().to_owned(),
-            format!("{:.3}", twin.score),
+            pair.reason.name().to_owned(),
+            format!("{:.3}", pair.score),
             if a.class() == b.class() { String::new() } else { "other class".to_owned() },
         ]
     });
-    let mut table =
-        vec![["picture", "matched with", "kind", "score", ""].map(str::to_owned).to_vec()];
-    table.extend(shortened(rows.collect(), FEW_ROWS, answer.args.all));
+    let head = ["image", "matched with", "kind", "score", ""].map(str::to_owned).to_vec();
+    let rows = [vec![head], shortened(rows.collect(), FEW_ROWS, answer.args.all)].concat();
     let columns = [Align::Left, Align::Left, Align::Left, Align::Right, Align::Left];
-    format!("\n{}", aligned(&columns, table))
+    let narrow = if answer.args.all { Narrow::Keep } else { Narrow::Drop(&["score", "kind"]) };
+    format!("\n{}", table(&columns, narrow, rows))
 }
 
 /// Tests that are shown without `--all`: those that found something, and a few more.
@@ -174,7 +175,7 @@ fn drift(leakage: &Leakage, all: bool) -> String {
     let mut text = format!(
         "\n{}\n{}",
         heading("Do the splits come from the same distribution?"),
-        aligned(&columns, rows)
+        table(&columns, Narrow::Keep, rows)
     );
     if leakage.drift.len() > shown {
         let _ = writeln!(text, "  ... {} more (--all)", leakage.drift.len() - shown);
@@ -208,7 +209,7 @@ fn repair(answer: &Leaks<'_>) -> String {
         }
         let from = by_split.into_iter().map(|(split, images)| format!("{images} from {split}"));
         let from = safe(&from.collect::<Vec<_>>().join(", "));
-        let rest = if leakage.kept > 0 { "no other match" } else { "no twin" };
+        let rest = if leakage.kept > 0 { "no other match" } else { "no match" };
         let title = heading("Repair:");
         let _ = writeln!(text, "{title} removing {from} would leave {rest} between the splits.");
     }

@@ -12,10 +12,10 @@ use sieve_core::measuring::Measured;
 
 use crate::args::NearestArgs;
 use crate::config::CollectionConfig;
-use crate::console::FAINT;
+use crate::console::{Align, FAINT, Narrow, table};
 use crate::console::{heading, safe};
 use crate::present::sheet::{Labelled, TileRow};
-use crate::present::table::{Align, aligned, written};
+use crate::present::table::written;
 use crate::present::{ReadingSettings, collection_words, command_on, envelope, next_step};
 
 /// What was asked and what was found.
@@ -62,7 +62,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
         }
     }
     let with_splits = found.iter().any(|alike| alike.image.record.split().is_some());
-    let mut head: Vec<String> = ["", "picture", "class"].map(str::to_owned).to_vec();
+    let mut head: Vec<String> = ["", "image", "class"].map(str::to_owned).to_vec();
     let mut columns = vec![Align::Right, Align::Left, Align::Left];
     if with_splits {
         head.push("split".to_owned());
@@ -85,7 +85,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
         ]);
         rows.push(row);
     }
-    text.push_str(&aligned(&columns, rows));
+    text.push_str(&table(&columns, Narrow::Drop(&["likeness", "split"]), rows));
     classes.sort_by_key(|&(class, count)| (std::cmp::Reverse(count), class));
     let counts: Vec<String> = classes.iter().map(|(class, n)| format!("{class} {n}")).collect();
     let _ = writeln!(text, "\nclasses: {}", safe(&counts.join(", ")));

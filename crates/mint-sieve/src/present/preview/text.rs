@@ -7,8 +7,8 @@ use sieve_core::augment::steps::{Drawn, Setting, Takes};
 use sieve_core::files::shown_name;
 
 use super::{Preview, outside};
-use crate::console::{heading, safe};
-use crate::present::table::{Align, aligned, percent};
+use crate::console::{Align, Narrow, heading, safe, table};
+use crate::present::table::percent;
 use crate::present::{command_on, counted, next_step};
 
 /// The whole answer.
@@ -112,5 +112,6 @@ fn step_table(preview: &Preview<'_>) -> String {
             },
         ]);
     }
-    aligned(&[Align::Left, Align::Right, Align::Right, Align::Left, Align::Left], rows)
+    let columns = [Align::Left, Align::Right, Align::Right, Align::Left, Align::Left];
+    table(&columns, Narrow::Keep, rows)
 }

@@ -8,9 +8,9 @@ use sieve_core::files::shown_name;
 use sieve_core::splitting::{Assigned, LeftOut};
 
 use super::Split;
-use crate::console::{ERROR, FAINT};
+use crate::console::{Align, ERROR, FAINT, Narrow, table};
 use crate::console::{heading, safe};
-use crate::present::table::{Align, MOST_ROWS, aligned, percent, shortened, visible};
+use crate::present::table::{MOST_ROWS, percent, shortened, visible};
 use crate::present::{command_on, counted, next_step, splits_folder};
 
 /// The whole answer.
@@ -70,7 +70,8 @@ fn class_table(split: &Split<'_>) -> String {
         share_row.extend([percent(total as f64 / images as f64), String::new()]);
     }
     rows.push(share_row);
-    aligned(&columns, rows)
+    let narrow = if split.args.all { Narrow::Keep } else { Narrow::Drop(&["requested"]) };
+    table(&columns, narrow, rows)
 }
 
 /// What is not as one might expect it, a line each.
