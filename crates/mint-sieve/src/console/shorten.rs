@@ -30,10 +30,7 @@ mod tests {
     #[test]
     fn what_is_too_long_loses_its_middle() {
         assert_eq!(middle("nettle/nettle-020.jpg", 21), "nettle/nettle-020.jpg");
-        assert_eq!(
-            middle("nettle/nettle-020.jpg", 16),
-            "nettl…le-020.jpg"
-        );
+        assert_eq!(middle("nettle/nettle-020.jpg", 16), "nettl…le-020.jpg");
         assert_eq!(middle("薄荷薄荷薄荷", 7), "薄…薄荷");
         assert_eq!(middle("abc", 1), "…");
     }

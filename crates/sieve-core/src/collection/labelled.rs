@@ -12,7 +12,7 @@ use super::open::Opening;
 use super::pattern::Pattern;
 use super::remark::Remark;
 use super::source::Source;
-use super::table::{self, Needed, Row, Table};
+use super::table::{self, Needed, PathRoot, Row, Table};
 use super::walk::link_kind;
 use super::{EntryKind, ExtraColumns, Label, Place, Root};
 use crate::files::{RelPath, Stamp};
@@ -66,7 +66,8 @@ impl Opening<'_> {
             return Err(Error::RootMissing { path: images.to_path_buf() });
         }
         let follow_links = self.request.follow_links;
-        let meant = |row: &Row| meant(images, row, follow_links);
+        let begins = PathRoot::new(images);
+        let meant = |row: &Row| meant(&begins, images, row, follow_links);
         let (files, rows) = self.rows_by_path(root, &table, meant);
         let listing = Listing { files, ..Listing::default() }.sorted();
         let is_missing = |found: &Found| found.kind == EntryKind::Missing;
@@ -121,11 +122,12 @@ impl Opening<'_> {
         let bytes = bytes.ok_or_else(|| failed("it cannot be read".to_owned().into()))?;
         let table = table::parse(&bytes, &labels.columns, Needed::Class).map_err(failed)?;
         let known: HashSet<&Path> = listing.files.iter().map(|found| found.path.native()).collect();
+        let archive = PathRoot::new(Path::new(""));
         // Only what is not in the archive is added to what it holds.
         let meant = |row: &Row| {
             let below = |path: &Path| {
                 let begins = Path::new(&labels.images).join(path);
-                table::below(Path::new(""), &begins).ok()
+                archive.below(&begins).ok()
             };
             let there = row.paths().filter_map(below).find(|path| known.contains(&**path));
             let path = there.or_else(|| below(&row.path)).unwrap_or_else(|| row.path.clone());
@@ -198,8 +200,13 @@ impl Opening<'_> {
 }
 
 /// The file that a row of a table means, and what it is: the first of those it may mean that is there.
-fn meant(images: &Path, row: &Row, follow_links: bool) -> (RelPath, EntryKind) {
-    let look = |path: &Path| match table::below(images, path) {
+fn meant(
+    begins: &PathRoot<'_>,
+    images: &Path,
+    row: &Row,
+    follow_links: bool,
+) -> (RelPath, EntryKind) {
+    let look = |path: &Path| match begins.below(path) {
         Ok(below) => (RelPath::new(&below), kind_of(&images.join(&below), follow_links)),
         Err(why) => (RelPath::new(path), EntryKind::Refused(why.into())),
     };

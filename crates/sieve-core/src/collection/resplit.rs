@@ -6,7 +6,7 @@ use std::sync::Arc;
 
 use super::names::{Interned, composed, may_be_image, split_of_name, split_rank};
 use super::remark::Remark;
-use super::table::{self, Needed, Row};
+use super::table::{self, Needed, PathRoot, Row};
 use super::{Collection, Columns, ExtraColumns, Label};
 use crate::Error;
 
@@ -21,7 +21,8 @@ impl Collection {
     pub fn split_by_table(&mut self, file: &Path, columns: &Columns) -> Result<(), Error> {
         let table = table::read(file, columns, Needed::Split)?;
         // What leads out of the collection names none of its files.
-        let below = |path: &Path| table::below(Path::new(""), path).unwrap_or_else(|_| path.into());
+        let root = PathRoot::new(Path::new(""));
+        let below = |path: &Path| root.below(path).unwrap_or_else(|_| path.into());
         let mut rows: HashMap<PathBuf, (&Row, bool)> = HashMap::with_capacity(table.rows.len());
         let mut contradicted = 0u64;
         for row in &table.rows {

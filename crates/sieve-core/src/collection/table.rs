@@ -296,26 +296,41 @@ fn word(object: &Map<String, Value>, name: &str) -> String {
     }
 }
 
-/// The path of a row below `root`; `Err` says why it leads elsewhere.
-pub(super) fn below(root: &Path, given: &Path) -> Result<PathBuf, &'static str> {
-    let absolute = root.canonicalize();
-    let given = match given.strip_prefix(root) {
-        Ok(inside) if given.is_absolute() => inside,
-        _ => absolute.as_ref().ok().and_then(|root| given.strip_prefix(root).ok()).unwrap_or(given),
-    };
-    let mut below = PathBuf::new();
-    for part in given.components() {
-        match part {
-            Component::Normal(name) => below.push(name),
-            Component::CurDir => {}
-            Component::ParentDir if below.pop() => {}
-            Component::ParentDir => return Err("the path leads out of the collection by .."),
-            Component::RootDir | Component::Prefix(_) => {
-                return Err("the path is absolute and leads out of the collection");
+/// The folder that the paths of a table begin at: resolved once, however many rows there are.
+pub(super) struct PathRoot<'a> {
+    root: &'a Path,
+    /// Links resolved, where it is there.
+    absolute: Option<PathBuf>,
+}
+
+impl<'a> PathRoot<'a> {
+    pub fn new(root: &'a Path) -> Self {
+        PathRoot { root, absolute: root.canonicalize().ok() }
+    }
+
+    /// The path of a row below the root; `Err` says why it leads elsewhere.
+    pub fn below(&self, given: &Path) -> Result<PathBuf, &'static str> {
+        let given = match given.strip_prefix(self.root) {
+            Ok(inside) if given.is_absolute() => inside,
+            _ => {
+                let absolute = self.absolute.as_deref();
+                absolute.and_then(|root| given.strip_prefix(root).ok()).unwrap_or(given)
+            }
+        };
+        let mut below = PathBuf::new();
+        for part in given.components() {
+            match part {
+                Component::Normal(name) => below.push(name),
+                Component::CurDir => {}
+                Component::ParentDir if below.pop() => {}
+                Component::ParentDir => return Err("the path leads out of the collection by .."),
+                Component::RootDir | Component::Prefix(_) => {
+                    return Err("the path is absolute and leads out of the collection");
+                }
             }
         }
+        if below.as_os_str().is_empty() { Err("the path names no file") } else { Ok(below) }
     }
-    if below.as_os_str().is_empty() { Err("the path names no file") } else { Ok(below) }
 }
 
 #[cfg(test)]
@@ -401,7 +416,7 @@ mod tests {
         ];
         for (path, expected) in table {
             assert_eq!(
-                below(root, Path::new(path)).ok().as_deref(),
+                PathRoot::new(root).below(Path::new(path)).ok().as_deref(),
                 expected.map(Path::new),
                 "{path}"
             );
