@@ -56,7 +56,16 @@ fn is_hidden(c: char) -> bool {
 #[test]
 fn what_people_read_shows_everything_and_forges_no_line() {
     let workspace = hostile();
-    let split = ["split", "herbs", "--parts", "a=50,b=50", "--to", "sp\u{1b}lits\u{202e}"];
+    let split = [
+        "split",
+        "herbs",
+        "--conflicts",
+        "keep",
+        "--parts",
+        "a=50,b=50",
+        "--to",
+        "sp\u{1b}lits\u{202e}",
+    ];
     let calls: [&[&str]; 8] = [
         &["audit", "herbs", "--all"],
         &["audit", "herbs", "--format", "markdown"],
@@ -108,8 +117,12 @@ fn commands_to_paste_work_whatever_the_names() {
 fn the_split_table_comes_back_as_it_went() {
     let workspace = hostile();
     let parts = ["--parts", "train=60,test=40"];
-    let table = workspace.message(&[&["split", "herbs", "--format", "csv"][..], &parts].concat());
-    workspace.message(&[&["split", "herbs", "--out", "split.csv"][..], &parts].concat());
+    let table = workspace.message(
+        &[&["split", "herbs", "--conflicts", "keep", "--format", "csv"][..], &parts].concat(),
+    );
+    workspace.message(
+        &[&["split", "herbs", "--conflicts", "keep", "--out", "split.csv"][..], &parts].concat(),
+    );
     let written = fs::read(workspace.path("split.csv")).unwrap();
     assert_eq!(table.as_bytes(), written, "what is printed is what is written");
 

@@ -123,7 +123,7 @@ fn groups_of_a_table_stay_together_and_its_columns_are_carried() {
     }
     let there = workspace.files("splits");
     assert_eq!(there.keys().filter(|path| path.contains("/sage/herbs/")).count(), 0, "{there:?}");
-    assert_eq!(there.len(), 25);
+    assert_eq!(there.len(), 26);
 }
 
 #[test]

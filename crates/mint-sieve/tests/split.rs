@@ -40,12 +40,15 @@ fn without_a_place_nothing_is_written() {
 fn the_tree_is_what_the_table_says() {
     let workspace = Workspace::faulty();
     let source = workspace.files("herbs");
-    workspace.message(&["split", "herbs", "--to", "splits", "--out", "table.csv"]);
+    let keep = ["--conflicts", "keep", "--to", "splits", "--out", "table.csv"];
+    workspace.message(&[&["split", "herbs"][..], &keep].concat());
     assert_eq!(workspace.files("herbs"), source, "the collection is only read");
     assert_eq!(workspace.names(), ["herbs", "splits", "table.csv"], "nothing is left over");
 
     let mut tree = workspace.files("splits");
     let table = tree.remove("split.csv").unwrap();
+    let index = String::from_utf8(tree.remove("class-index.csv").unwrap()).unwrap();
+    assert!(index.starts_with("index,class,train,validation,test\n0,"), "{index}");
     assert_eq!(fs::read(workspace.path("table.csv")).unwrap(), table);
     let rows = rows(&table);
     assert!(rows.is_sorted_by_key(|row| &row[0]));
@@ -93,10 +96,11 @@ fn the_same_seed_gives_the_same_bytes_on_any_number_of_threads() {
 #[test]
 fn json_tells_shares_groups_and_what_was_left_out() {
     let workspace = Workspace::faulty();
-    let answer = workspace.json(&["split", "herbs", "--seed", "3", "--out", "table.csv"]);
+    let call = ["split", "herbs", "--seed", "3", "--conflicts", "keep", "--out", "table.csv"];
+    let answer = workspace.json(&call);
     assert_eq!(answer["schema"], "mint-sieve/split/1");
     assert_eq!(answer["settings"]["seed"], 3);
-    assert_eq!(answer["settings"]["parts"][0]["share"], 0.7);
+    assert_eq!(answer["settings"]["parts"][0]["amount"], "70%");
     assert_eq!(answer["written"]["table"], "table.csv");
     assert!(answer["written"]["tree"].is_null());
     let images = |value: &serde_json::Value| value["images"].as_u64().unwrap();
@@ -168,7 +172,7 @@ fn links_lead_to_the_pictures() {
         assert!(soft.is_symlink());
     }
     let text = workspace.message(&["audit", "soft", "--follow-links"]);
-    assert!(text.contains("45 files = 44 images in 2 classes + 1 set aside"), "{text}");
+    assert!(text.contains("46 files = 44 images in 2 classes + 2 set aside"), "{text}");
 }
 
 #[test]
@@ -219,6 +223,16 @@ fn what_is_split_is_not_split_again() {
         again.stderr.starts_with("error: splits is already split, into train, validation, test\n")
     );
     assert_eq!(workspace.names(), ["herbs", "splits"]);
+    // Unless that is wanted: then it is said what moves, and folders of the old split are none of the new.
+    let anew = ["split", "splits", "--anew", "--seed", "1", "--to", "again"];
+    let said = workspace.message(&anew);
+    assert!(said.contains("Moved out of held-out splits: "), "{said}");
+    let names: Vec<String> = workspace.files("again").into_keys().collect();
+    assert_eq!(names.len(), 46);
+    assert!(names.iter().all(|name| name.split('/').count() <= 3), "{names:?}");
+    assert!(
+        workspace.json(&["split", "splits", "--anew"])["moved_out"].as_array().unwrap().is_empty()
+    );
 }
 
 #[test]
@@ -232,5 +246,134 @@ fn a_collection_without_pictures_gives_no_split() {
     error: herbs holds no readable image in a class folder
            See what each file was taken for: mint-sieve audit herbs
     ");
+    assert_eq!(workspace.names(), ["herbs"]);
+}
+
+#[test]
+fn what_was_split_can_be_verified_at_any_later_time() {
+    let workspace = Workspace::healthy();
+    workspace.message(&["split", "herbs", "--to", "splits"]);
+    insta::assert_snapshot!(workspace.message(&["verify", "splits/split.csv"]), @r"
+    splits/split.csv
+    44 images: train 31, validation 6, test 7
+    looked for in splits, as folders of the splits
+
+    Every image is there and unchanged, and no group or content is in two splits.
+    ");
+    assert_eq!(workspace.run(&["verify", "splits/split.csv", "herbs"]).status, 0);
+
+    let found = |call: &[&str]| -> serde_json::Value {
+        let answer = workspace.run(&[call, &["--format", "json"]].concat());
+        assert_eq!(answer.status, 1, "{}", answer.stderr);
+        serde_json::from_str(&answer.stdout).unwrap()
+    };
+    let table = fs::read_to_string(workspace.path("splits/split.csv")).unwrap();
+    let paths: Vec<String> = rows(table.as_bytes())
+        .into_iter()
+        .map(|[path, _, split, ..]| format!("{split}/{path}"))
+        .collect();
+    fs::remove_file(workspace.path(&format!("splits/{}", paths[0]))).unwrap();
+    workspace.write(&format!("splits/{}", paths[1]), &jpeg(900));
+    workspace.write("splits/train/bay/new.jpg", &jpeg(901));
+    let answer = found(&["verify", "splits/split.csv"]);
+    let wrong: Vec<(&str, &str)> = answer["wrong"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| (one["code"].as_str().unwrap(), one["message"].as_str().unwrap()))
+        .collect();
+    assert_eq!(
+        wrong,
+        [("missing", &paths[0][..]), ("changed", &paths[1]), ("extra", "train/bay/new.jpg")]
+    );
+    // A table in which a group was cut by hand.
+    let cut = table
+        .replacen(",train,", ",test,", 1)
+        .replace(&rows(table.as_bytes())[1][3], &rows(table.as_bytes())[0][3]);
+    workspace.write("cut.csv", cut.as_bytes());
+    let answer = found(&["verify", "cut.csv", "herbs"]);
+    assert_eq!(answer["wrong"][0]["code"], "group-cut");
+    workspace.write("no.csv", b"path,class\na.jpg,bay\n");
+    let answer = workspace.run(&["verify", "no.csv", "herbs"]);
+    assert_eq!(answer.status, 3);
+    assert!(answer.stderr.contains("it has no column \"split\""), "{}", answer.stderr);
+}
+
+#[test]
+fn an_earlier_split_goes_on_under_other_names() {
+    let workspace = Workspace::healthy();
+    let of_content = |file: &str| -> BTreeMap<String, String> {
+        let rows = rows(&fs::read(workspace.path(file)).unwrap());
+        rows.into_iter().map(|[_, _, split, _, digest]| (digest, split)).collect()
+    };
+    workspace.message(&["split", "herbs", "--out", "first.csv"]);
+    fs::rename(workspace.path("herbs/sage/000.jpg"), workspace.path("herbs/sage/zero.jpg"))
+        .unwrap();
+    fs::remove_file(workspace.path("herbs/sage/001.jpg")).unwrap();
+    workspace.class("herbs/thyme", 12, 700);
+    workspace.message(&[
+        "split",
+        "herbs",
+        "--keep",
+        "first.csv",
+        "--seed",
+        "5",
+        "--out",
+        "second.csv",
+    ]);
+    let (first, second) = (of_content("first.csv"), of_content("second.csv"));
+    let stayed = second.iter().filter(|(digest, split)| first.get(*digest) == Some(split)).count();
+    assert_eq!((stayed, second.len()), (first.len() - 1, first.len() + 11));
+    let lock = ["split", "herbs", "--keep", "first.csv", "--lock", "test", "--out", "third.csv"];
+    workspace.message(&lock);
+    let in_test =
+        |of: &BTreeMap<String, String>| of.values().filter(|split| *split == "test").count();
+    let third = of_content("third.csv");
+    assert!(in_test(&third) <= in_test(&first) && third.len() == second.len());
+}
+
+#[test]
+fn folds_share_one_tree_and_have_a_list_each() {
+    let workspace = Workspace::healthy();
+    workspace.message(&["split", "herbs", "--folds", "4", "--to", "folds"]);
+    let files = workspace.files("folds");
+    let text = |name: &str| String::from_utf8(files[name].clone()).unwrap();
+    let table = text("split.csv");
+    assert!(table.starts_with("path,class,split,group,digest,fold\n"), "{table}");
+    assert!(files.contains_key("bay/000.jpg"));
+    let mut held_out = 0;
+    for fold in 1..=4 {
+        let list = rows(text(&format!("fold-{fold}.csv")).as_bytes());
+        assert_eq!(list.len(), 44);
+        let here = list.iter().filter(|row| row[2] == "validation").count();
+        assert!((10..=12).contains(&here), "{here}");
+        held_out += here;
+    }
+    assert_eq!(held_out, 44);
+}
+
+#[test]
+fn what_cannot_be_had_is_said_and_nothing_is_written() {
+    let workspace = Workspace::healthy();
+    let calls: [&[&str]; 7] = [
+        &["--parts", "train=100,test=30"],
+        &["--parts", "train=rest,test=21", "--per", "class"],
+        &["--parts", "train=rest,test=45"],
+        &["--together", "plant-{id}_*"],
+        &["--together", "plant"],
+        &["--keep", "herbs/nothing.csv"],
+        &["--strata", "camra"],
+    ];
+    let mut said = String::new();
+    for call in calls {
+        let answer = workspace.run(&[&["split", "herbs", "--to", "out"][..], call].concat());
+        said.push_str(&format!(
+            "$ split {}\n{}-> {}\n",
+            call.join(" "),
+            answer.stderr,
+            answer.status
+        ));
+    }
+    insta::assert_snapshot!(said);
     assert_eq!(workspace.names(), ["herbs"]);
 }

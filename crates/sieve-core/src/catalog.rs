@@ -3,9 +3,7 @@
 use std::path::PathBuf;
 
 use crate::Error;
-use crate::collection::{
-    Collection, Entry, EntryKind, Located, SPLIT_TABLE, SPLIT_TABLE_HEADER, is_left_behind,
-};
+use crate::collection::{Collection, Entry, EntryKind, Located, is_left_behind, is_of_a_split};
 use crate::files::RelPath;
 use crate::measuring::{self, Measured, Thumbnail};
 use crate::progress::Progress;
@@ -191,8 +189,7 @@ fn read_file(
         Ok(bytes) => bytes,
         Err(found) => return (None, Outcome::SetAside(reason(found, path))),
     };
-    let is_split_table =
-        path.file_name() == SPLIT_TABLE && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes());
+    let is_split_table = is_of_a_split(path.file_name(), &bytes);
     let (outcome, thumbnail) = if is_split_table {
         (Outcome::SetAside(Reason::SplitTable), None)
     } else {

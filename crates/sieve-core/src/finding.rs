@@ -224,8 +224,8 @@ codes! {
         "pipes, sockets or devices"
         "Remove them from the collection."
     SplitTable "split-table" Note
-        "the table that these splits were built from"
-        "Keep it: it records which image went where, and from which source."
+        "tables that these splits were written with"
+        "Keep them: they record which image went where, and which number each class has."
 }
 
 impl Serialize for Code {

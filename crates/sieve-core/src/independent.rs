@@ -20,10 +20,23 @@ impl Units {
 
     /// The same, and what a table or name puts into one group is one too.
     pub fn with_groups(found: &Found<'_>) -> Self {
-        let mut sets = joined(found);
-        for members in declared(found).values() {
+        Self::joined_by_keys(found, true, std::iter::empty())
+    }
+
+    /// Those that are one by `with_copies`, what a table or name puts into one group, and each of `groups`.
+    pub fn joined_by_keys<'a>(
+        found: &Found<'_>,
+        with_copies: bool,
+        groups: impl Iterator<Item = &'a [u32]>,
+    ) -> Self {
+        let mut sets =
+            if with_copies { joined(found) } else { DisjointSets::new(found.images.len()) };
+        let declared = declared(found);
+        let mut join = |members: &[u32]| {
             members.iter().for_each(|&member| sets.union(members[0], member));
-        }
+        };
+        declared.values().for_each(|members| join(members));
+        groups.for_each(join);
         Self::from_sets(sets)
     }
 

@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use crate::collection::{Located, Locator, Place, split_of_name};
-use crate::files::RelPath;
+use crate::files::{RelPath, Stamp};
 use crate::measuring::Measured;
 use crate::reading::ReadError;
 
@@ -39,7 +39,7 @@ pub enum Reason {
     ReadError(ReadError),
     /// It was not meant as a picture; what it looks like, where that is known.
     Stray(Option<Cow<'static, str>>),
-    /// The table that a split was built from.
+    /// A table that a split was written with.
     SplitTable,
     /// A symbolic link that was not followed.
     Link,
@@ -67,6 +67,11 @@ impl Record {
     /// The split, or none.
     pub fn split(&self) -> Option<&str> {
         self.place.split.as_deref()
+    }
+
+    /// Whether the file that has these facts now is the one that was listed.
+    pub fn is_still(&self, facts: &std::fs::Metadata) -> bool {
+        self.at.stamp == Stamp::from_metadata(facts)
     }
 
     /// Where to read it.

@@ -11,6 +11,7 @@ mod limits;
 mod nearest;
 mod preview;
 mod split;
+mod verify;
 
 pub use audit::{AuditArgs, AuditFormat};
 pub use balance::BalanceArgs;
@@ -22,7 +23,8 @@ pub use leakage::LeakageArgs;
 pub use limits::LimitsArgs;
 pub use nearest::NearestArgs;
 pub use preview::{PreviewArgs, PreviewFormat};
-pub use split::{SplitArgs, SplitFormat};
+pub use split::{Conflicts, Copies, SplitArgs, SplitFormat, TogetherBy};
+pub use verify::VerifyArgs;
 
 use std::ffi::OsString;
 
@@ -46,6 +48,7 @@ Examples:
   mint-sieve balance photos --batch 32             class weights, caps, steps per epoch
   mint-sieve leakage photos-splits                 what makes a test score untrue
   mint-sieve split photos --to photos-splits       train, validation and test folders
+  mint-sieve verify photos-splits/split.csv        whether a split is still what it was
   mint-sieve preview photos --policy gentle --out preview.png"
 )]
 pub struct Cli {
@@ -84,7 +87,7 @@ impl Cli {
 const WORK: [(&str, &[&str]); 5] = [
     ("Look", &["audit", "balance"]),
     ("Find what is there twice", &["duplicates", "nearest"]),
-    ("Split", &["split", "leakage"]),
+    ("Split", &["split", "leakage", "verify"]),
     ("Preview", &["preview"]),
     ("Learn", &["demo", "limits"]),
 ];
@@ -130,6 +133,7 @@ pub enum Command {
     Balance(BalanceArgs),
     Leakage(LeakageArgs),
     Split(SplitArgs),
+    Verify(VerifyArgs),
     Preview(PreviewArgs),
     Limits(LimitsArgs),
     Demo(DemoArgs),

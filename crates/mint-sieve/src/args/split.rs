@@ -3,37 +3,62 @@
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
-use sieve_core::splitting::Parts;
+use sieve_core::collection::Pattern;
+use sieve_core::facts::Fact;
+use sieve_core::nearest;
+use sieve_core::splitting::{self, Amount};
 
 use super::{CatalogArgs, CollectionArgs, Reach, seed};
 use crate::writing::Link;
 
+/// The heading of what stays together in `--help`.
+const TOGETHER: &str = "What stays together";
+/// The heading of going on with an earlier split in `--help`.
+const EARLIER: &str = "Going on with an earlier split";
+
 /// Build stratified train, validation and test splits
 ///
-/// Divides every class by the same shares, in a random order drawn from the seed. Copies, frames of
+/// Divides every class by share or by count, in a random order drawn from the seed. Copies, frames of
 /// one moment and images that a table groups stay in one split, so that nothing is tested on that was
-/// trained on. Files that cannot be trained on are left out. Without --to and --out nothing is written.
+/// trained on. Files that cannot be trained on, and images under several classes, are left out. Without
+/// --to and --out nothing is written.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   mint-sieve split photos                          what each split would get
-  mint-sieve split photos --parts train=70,validation=15,test=15 --seed 7 --to photos-splits
-  mint-sieve split photos --parts train=80,test=20 --out split.csv")]
+  mint-sieve split photos --parts train=70%,validation=15%,test=15% --seed 7 --to photos-splits
+  mint-sieve split photos --parts train=rest,test=20 --per class --out split.csv
+  mint-sieve split photos --keep split.csv --lock test --out larger.csv
+  mint-sieve split photos --folds 5 --out folds.csv
+  mint-sieve split photos-splits --parts validation=15% --from train --to photos-again")]
 pub struct SplitArgs {
     #[command(flatten)]
     pub collection: CollectionArgs,
     #[command(flatten)]
     pub catalog: CatalogArgs,
-    /// The splits and their shares, in percent or as shares of 1
-    #[arg(long, value_name = "NAME=SHARE,...", default_value = "train=70,validation=15,test=15")]
-    pub parts: Parts,
+    /// The splits and how much each gets: a share (15%), a number of images, or rest [default:
+    /// train=70%,validation=15%,test=15%]
+    #[arg(long, value_name = "NAME=AMOUNT,...")]
+    pub parts: Option<String>,
+    /// What numbers of images are of: all images, or each class
+    #[arg(long, value_enum, default_value_t)]
+    pub per: Per,
+    /// Build this many folds for cross-validation instead
+    #[arg(long, value_name = "N", value_parser = folds, conflicts_with = "parts")]
+    pub folds: Option<u64>,
+    /// Split only this much of it: a share (10%) or a number of images
+    #[arg(long, value_name = "AMOUNT", value_parser = amount)]
+    pub subset: Option<Amount>,
+    /// Balance these within each class too: format, size, colour, camera, capture-day, folder
+    #[arg(long, value_name = "FACT,...", value_delimiter = ',', value_parser = fact)]
+    pub strata: Vec<Fact>,
     /// Seed of the shuffle; the same seed gives the same splits
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
-    /// How far to look for copies, which stay together [default: wide up to 50,000 images, near above]
-    #[arg(long, value_enum)]
-    pub reach: Option<Reach>,
-    /// Write the images to this new folder as split/class/image, with split.csv
+    /// Split even where a part stays empty or a class misses the first part
+    #[arg(long)]
+    pub despite: bool,
+    /// Write the images to this new folder as split/class/image, with split.csv and class-index.csv
     #[arg(long, value_name = "FOLDER")]
     pub to: Option<PathBuf>,
     /// How images get into the folder
@@ -48,6 +73,83 @@ pub struct SplitArgs {
     /// List every class
     #[arg(long)]
     pub all: bool,
+    /// Whether copies and frames of one moment stay together
+    #[arg(long, value_enum, default_value_t, display_order = 40, help_heading = TOGETHER)]
+    pub copies: Copies,
+    /// Also keep together what has the same named parts in its name (plant-{id}_*), or lies in one
+    /// folder (folder)
+    #[arg(long, value_name = "PATTERN", value_parser = together)]
+    #[arg(display_order = 41, help_heading = TOGETHER)]
+    pub together: Option<TogetherBy>,
+    /// Take the parts out of this split of a collection that is split, and leave the others as they are
+    #[arg(long, value_name = "SPLIT", display_order = 52, help_heading = EARLIER)]
+    #[arg(requires = "parts", conflicts_with_all = ["anew", "keep", "folds", "subset"])]
+    pub from: Option<String>,
+    /// Split a collection anew that is split already; what moves out of a held-out split is named
+    #[arg(long, display_order = 53, help_heading = EARLIER)]
+    pub anew: bool,
+    /// What to do with one image under several classes
+    #[arg(long, value_enum, default_value_t, display_order = 42, help_heading = TOGETHER)]
+    pub conflicts: Conflicts,
+    /// How far to look for copies [default: wide up to 50,000 images, near above]
+    #[arg(long, value_enum, display_order = 43, help_heading = TOGETHER)]
+    pub reach: Option<Reach>,
+    /// Leave every image of this split table where it was, and place only new ones
+    #[arg(long, value_name = "SPLIT.csv", display_order = 50, help_heading = EARLIER)]
+    #[arg(conflicts_with = "folds")]
+    pub keep: Option<PathBuf>,
+    /// Neither add to these parts nor take from them
+    #[arg(long, value_name = "NAME,...", value_delimiter = ',', requires = "keep")]
+    #[arg(display_order = 51, help_heading = EARLIER)]
+    pub lock: Vec<String>,
+}
+
+/// What numbers of images are of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum Per {
+    /// All images
+    #[default]
+    All,
+    /// Each class
+    Class,
+}
+
+/// Whether copies stay together.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum Copies {
+    /// In one part
+    #[default]
+    Together,
+    /// Wherever they are drawn to: what leaks is reported
+    Apart,
+}
+
+/// What becomes of one image under several classes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum Conflicts {
+    /// Leave all of them out
+    #[default]
+    LeaveOut,
+    /// Keep them, in one part
+    Keep,
+}
+
+/// What else stays together.
+#[derive(Clone, Debug)]
+pub enum TogetherBy {
+    /// Images of one folder.
+    Folder,
+    /// Images for which the named parts of a pattern are the same.
+    Pattern(Pattern),
+}
+
+impl From<Per> for splitting::Per {
+    fn from(per: Per) -> Self {
+        match per {
+            Per::All => splitting::Per::All,
+            Per::Class => splitting::Per::Class,
+        }
+    }
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
@@ -59,4 +161,38 @@ pub enum SplitFormat {
     Json,
     /// The split table itself
     Csv,
+}
+
+fn folds(text: &str) -> Result<u64, String> {
+    match text.parse() {
+        Ok(count @ 2..=100) => Ok(count),
+        _ => Err("expected a whole number from 2 to 100".to_owned()),
+    }
+}
+
+fn amount(text: &str) -> Result<Amount, String> {
+    match text.parse() {
+        Ok(Amount::Rest) | Err(()) => {
+            Err("expected a share above 0 % and up to 100 % (10%), or a number of images"
+                .to_owned())
+        }
+        Ok(amount) => Ok(amount),
+    }
+}
+
+fn together(text: &str) -> Result<TogetherBy, String> {
+    match text {
+        "folder" => Ok(TogetherBy::Folder),
+        text => Pattern::of_groups(text).map(TogetherBy::Pattern),
+    }
+}
+
+fn fact(text: &str) -> Result<Fact, String> {
+    let name = |fact: &Fact| fact.name().replace(' ', "-");
+    Fact::ALL.into_iter().find(|fact| name(fact) == text).ok_or_else(|| {
+        let names: Vec<String> = Fact::ALL.iter().map(name).collect();
+        let near = nearest::word(text, names.iter().map(String::as_str));
+        let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
+        format!("expected one of {}{hint}", names.join(", "))
+    })
 }

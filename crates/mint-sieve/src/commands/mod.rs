@@ -13,6 +13,7 @@ mod preview;
 mod sheet_images;
 mod split;
 mod store;
+mod verify;
 
 use crate::args::Command;
 use crate::failure::{Exit, Failure};
@@ -52,6 +53,7 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Balance(args) => balance::run(args, progress),
         Command::Leakage(args) => leakage::run(args, progress),
         Command::Split(args) => split::run(args, progress),
+        Command::Verify(args) => verify::run(args, progress),
         Command::Preview(args) => preview::run(args, progress),
         Command::Limits(args) => limits::run(args),
         Command::Demo(args) => demo::run(args, progress),

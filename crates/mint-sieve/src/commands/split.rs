@@ -1,22 +1,25 @@
 //! `split`: train, validation and test.
 
 use sieve_core::catalog::Catalog;
-use sieve_core::collection::SPLIT_TABLE;
+use sieve_core::collection::{CLASS_INDEX, Collection, Pattern, SPLIT_TABLE, split_of_name};
 use sieve_core::duplicates::Found;
-use sieve_core::splitting::{self, Assignment, Request};
+use sieve_core::splitting::{
+    self, Assignment, Conflicts, Earlier, LeftOut, Parts, PartsError, Request, SplitError,
+    SplitTable, Subset, Together,
+};
 
 use super::{Answer, Output, collection};
-use crate::args::{SplitArgs, SplitFormat};
+use crate::args::{self, SplitArgs, SplitFormat, TogetherBy};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
-use crate::present;
+use crate::present::{self, split as shown};
 use crate::progress::TerminalProgress;
 use crate::writing::{NewFile, NewFolder, Tree};
 
 /// Answers `split`.
 pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let request = Request { parts: args.parts.clone(), seed: args.seed };
+    let mut request = request(args)?;
     for output in [&args.out, &args.to].into_iter().flatten() {
         config.refuse_inside(output)?;
     }
@@ -26,46 +29,149 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
 
     let measured = collection::measure(&config, &args.catalog, progress)?;
     // Before the search, which is the long part.
-    refuse_split(&measured.0)?;
+    match &args.from {
+        Some(from) => request.parts = parts_from(args, from, &measured.0.collection)?,
+        None if !args.anew => refuse_split(&measured.0)?,
+        None => {}
+    }
     let answer = |catalog: &Catalog, found: &Found<'_>| {
-        let assignment = splitting::assign(catalog, found, &request);
+        let assignment = splitting::assign(catalog, found, &request).map_err(explained)?;
         if assignment.images.is_empty() {
-            return Err(collection::without_images(&config, &catalog.collection));
+            return Err(nothing_left(&config, catalog, &assignment));
         }
-        refuse_empty_part(catalog, &assignment, &request)?;
-        let split = present::split::Split {
+        refuse_gaps(args, catalog, &assignment, &request)?;
+        let crossings = splitting::crossings(&assignment, found);
+        let split = shown::Split {
             args,
             config: &config,
             request: &request,
             catalog,
             found,
             assignment: &assignment,
+            crossings: &crossings,
         };
         let rows = write(&split, table, tree, progress)?;
-        Ok(Answer::done(shown(&split, rows)))
+        Ok(Answer::done(match args.format {
+            SplitFormat::Text => Output::People(shown::text(&split)),
+            SplitFormat::Json => Output::Document(shown::json(&split)),
+            SplitFormat::Csv => {
+                Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
+            }
+        }))
     };
     collection::search_in(&config, &measured, args.reach, progress, answer)
 }
 
+/// What is asked of the core.
+fn request(args: &SplitArgs) -> Result<Request, Failure> {
+    let parts = match (args.folds, &args.parts) {
+        (Some(folds), _) => Parts::folds(folds),
+        // Parts of a split that is there are known once the collection is.
+        (None, Some(text)) if args.from.is_none() => {
+            text.parse().map_err(|error| wrong_parts(text, &error))?
+        }
+        _ => Parts::default(),
+    };
+    let pattern = |by: &TogetherBy| -> Option<Pattern> {
+        match by {
+            TogetherBy::Pattern(pattern) => Some(pattern.clone()),
+            TogetherBy::Folder => None,
+        }
+    };
+    let earlier = args.keep.as_ref().map(|file| -> Result<Earlier, Failure> {
+        let table = SplitTable::read(file).map_err(|reason| {
+            Failure::input(format!("the split table {} cannot be used: {reason}", file.display()))
+        })?;
+        Ok(Earlier::new(&table))
+    });
+    Ok(Request {
+        parts,
+        per: args.per.into(),
+        seed: args.seed,
+        together: Together {
+            copies: args.copies == args::Copies::Together,
+            pattern: args.together.as_ref().and_then(pattern),
+            folder: matches!(args.together, Some(TogetherBy::Folder)),
+        },
+        conflicts: match args.conflicts {
+            args::Conflicts::LeaveOut => Conflicts::LeaveOut,
+            args::Conflicts::Keep => Conflicts::Keep,
+        },
+        strata: args.strata.clone(),
+        earlier: earlier.transpose()?,
+        from: args.from.as_deref().map(|from| split_of_name(from).unwrap_or(from).to_owned()),
+        locked: args.lock.clone(),
+        subset: args.subset.map(|amount| Subset { amount, per: args.per.into() }),
+    })
+}
+
+fn wrong_parts(text: &str, error: &PartsError) -> Failure {
+    Failure::call(format!("--parts {text}: {error}"))
+}
+
+/// The parts of a collection that is split, with new ones taken out of the split `from`.
+fn parts_from(args: &SplitArgs, from: &str, collection: &Collection) -> Result<Parts, Failure> {
+    let text = args.parts.as_deref().unwrap_or_default();
+    let from = split_of_name(from).unwrap_or(from);
+    if !collection.splits.iter().any(|split| split == from) {
+        let failure = Failure::call(format!("--from {from}: there is no such split"));
+        return Err(match collection.splits[..] {
+            [] => failure.hint("The collection is not split yet; leave --from away."),
+            _ => failure.hint(format!("There are {}.", collection.splits.join(", "))),
+        });
+    }
+    let others = collection.splits.iter().filter(|split| *split != from).cloned();
+    Parts::taken_from(text, from, &others.collect::<Vec<_>>())
+        .map_err(|error| wrong_parts(text, &error))
+}
+
+/// What was asked for and cannot be had, with the nearest that can.
+fn explained(error: SplitError) -> Failure {
+    let hint = match &error {
+        SplitError::TooMany { images, .. } => {
+            format!("Nothing was written. Ask for fewer than {images} together.")
+        }
+        SplitError::ClassTooSmall { images, class, .. } => format!(
+            "Nothing was written. Ask for at most {images} of each class, or leave {class:?} out."
+        ),
+        SplitError::PatternUnmatched(_) => {
+            "Nothing was written. A pattern without / is compared with the names of files, one with / with whole \
+             paths."
+                .to_owned()
+        }
+        SplitError::EarlierPart(_) => {
+            "Nothing was written. Name the same parts in --parts as then.".to_owned()
+        }
+        _ => "Nothing was written.".to_owned(),
+    };
+    Failure::call(error.to_string()).hint(hint)
+}
+
 /// Writes what was asked for; the rows of the split table are returned.
 fn write(
-    split: &present::split::Split<'_>,
+    split: &shown::Split<'_>,
     table: Option<NewFile>,
     tree: Option<NewFolder>,
     progress: &TerminalProgress,
 ) -> Result<Vec<u8>, Failure> {
-    let parts = split.request.parts.names();
-    let rows = present::split::table(split.catalog, split.assignment, parts);
+    let rows = shown::table(split);
     if let Some(folder) = tree {
+        let is_whole = split.args.folds.is_some();
         let tree = Tree {
             collection: &split.catalog.collection,
             limits: split.config.read_limits(),
             assignment: split.assignment,
-            parts,
+            // Folds share one tree of images, and each has its own list.
+            parts: if is_whole { &[] } else { split.request.parts.names() },
             link: split.args.link,
         };
-        tree.write(&folder.path(), progress)?;
-        NewFile::create(&folder.path().join(SPLIT_TABLE))?.write(&rows)?;
+        let path = folder.path();
+        tree.write(&path, progress)?;
+        NewFile::create(&path.join(SPLIT_TABLE))?.write(&rows)?;
+        NewFile::create(&path.join(CLASS_INDEX))?.write(&shown::class_index(split))?;
+        for (name, rows) in shown::fold_lists(split) {
+            NewFile::create(&path.join(name))?.write(&rows)?;
+        }
         folder.keep()?;
     }
     if let Some(table) = table {
@@ -74,36 +180,62 @@ fn write(
     Ok(rows)
 }
 
-fn shown(split: &present::split::Split<'_>, rows: Vec<u8>) -> Output {
-    match split.args.format {
-        SplitFormat::Text => Output::People(present::split::text(split)),
-        SplitFormat::Json => Output::Document(present::split::json(split)),
-        SplitFormat::Csv => {
-            Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
-        }
+/// The failure of a collection of which nothing takes part.
+fn nothing_left(
+    config: &CollectionConfig,
+    catalog: &Catalog,
+    assignment: &Assignment<'_>,
+) -> Failure {
+    let is_conflict = |why: &LeftOut| *why == LeftOut::LabelConflict;
+    if !assignment.left_out.iter().any(|(_, why)| is_conflict(why)) {
+        return collection::without_images(config, &catalog.collection);
     }
+    let name = catalog.collection.name();
+    Failure::call(format!(
+        "every image of {name} is under several classes: nothing is left to split"
+    ))
+    .hint("--conflicts keep splits them nevertheless, each with its copies.")
 }
 
-/// A part without a picture is no part: a score on it would be about nothing.
-fn refuse_empty_part(
+/// A part without an image is no part: a score on it would be about nothing. A class that is not trained on is never
+/// answered.
+fn refuse_gaps(
+    args: &SplitArgs,
     catalog: &Catalog,
     assignment: &Assignment<'_>,
     request: &Request,
 ) -> Result<(), Failure> {
-    let got = |part: usize| assignment.images.iter().filter(|image| image.part == part).count();
+    if args.despite {
+        return Ok(());
+    }
     let names = request.parts.names();
-    let Some(empty) = (0..names.len()).find(|&part| got(part) == 0) else { return Ok(()) };
-    let images = present::counted(assignment.images.len() as u64, "image", "images");
-    let message = format!(
-        "the part {} would be empty: {} has {images} in its classes",
-        names[empty],
-        catalog.collection.name()
-    );
-    Err(Failure::call(message)
-        .hint("Nothing was written. Ask for fewer parts, or a larger share for this one."))
+    let got = |part: usize| assignment.images.iter().filter(|image| image.part == part).count();
+    if let Some(empty) = (0..names.len()).find(|&part| got(part) == 0) {
+        let images = present::counted(assignment.images.len() as u64, "image", "images");
+        let message = format!(
+            "the part {} would be empty: {} has {images} in its classes",
+            names[empty],
+            catalog.collection.name()
+        );
+        return Err(Failure::call(message).hint(
+            "Nothing was written. Ask for fewer parts, or a larger share for this one; --despite splits nevertheless.",
+        ));
+    }
+    let missing = assignment.classes.iter().filter(|class| class.got[0] == 0);
+    let missing: Vec<String> = missing.map(|class| format!("{:?}", class.class)).collect();
+    if missing.is_empty() || args.folds.is_some() {
+        return Ok(());
+    }
+    let shown = missing.iter().take(5).map(String::as_str).collect::<Vec<_>>().join(", ");
+    let more =
+        if missing.len() > 5 { format!(" and {} more", missing.len() - 5) } else { String::new() };
+    let message = format!("no image of {shown}{more} would be in {}, the first part", names[0]);
+    Err(Failure::call(message).hint(
+        "Nothing was written. What stays together leaves none for it; --despite splits nevertheless.",
+    ))
 }
 
-/// Splitting what is split would mix pictures that were kept apart.
+/// Splitting what is split would mix images that were kept apart.
 fn refuse_split(catalog: &Catalog) -> Result<(), Failure> {
     let splits = &catalog.collection.splits;
     if splits.is_empty() {
@@ -111,8 +243,6 @@ fn refuse_split(catalog: &Catalog) -> Result<(), Failure> {
     }
     let name = catalog.collection.name();
     let message = format!("{name} is already split, into {}", splits.join(", "));
-    Err(Failure::call(message).hint(
-        "To split it anew, gather the pictures into one folder per class first; what was tested on \
-         before may then be trained on.",
-    ))
+    Err(Failure::call(message)
+        .hint("To split it again, add --anew: what was tested on before may then be trained on."))
 }

@@ -15,6 +15,7 @@ mod remark;
 pub mod sheet;
 pub mod split;
 mod table;
+pub mod verify;
 
 pub use json::{envelope, in_json};
 pub use next::{command_line, next_step, sheet_file, splits_folder};

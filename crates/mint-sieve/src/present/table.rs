@@ -12,18 +12,19 @@ pub fn bar(value: u64, most: u64, width: u64) -> String {
 }
 
 /// CSV with this head. What a spreadsheet would run is guarded, but for numbers below 0.
-pub fn written<const N: usize>(
-    head: &[&str; N],
-    rows: impl IntoIterator<Item = [impl AsRef<str>; N]>,
+pub fn written<R: IntoIterator<Item = impl AsRef<str>>>(
+    head: &[&str],
+    rows: impl IntoIterator<Item = R>,
 ) -> String {
     let mut table = csv::Writer::from_writer(Vec::new());
+    let cell = |cell: &str| {
+        let is_number = cell.parse::<f64>().is_ok();
+        if is_number { cell.to_owned() } else { guarded(cell).into_owned() }
+    };
+    let head = head.iter().map(|name| guarded(name).into_owned());
     table.write_record(head).expect("memory takes what is written");
     for row in rows {
-        let cell = |cell: &str| {
-            let is_number = cell.parse::<f64>().is_ok();
-            if is_number { cell.to_owned() } else { guarded(cell).into_owned() }
-        };
-        let cells = row.iter().map(|text| cell(text.as_ref()));
+        let cells = row.into_iter().map(|text| cell(text.as_ref()));
         table.write_record(cells).expect("memory takes what is written");
     }
     let bytes = table.into_inner().expect("memory takes what is written");

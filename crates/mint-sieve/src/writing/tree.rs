@@ -7,6 +7,7 @@ use std::io::{Error, ErrorKind};
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Mutex, MutexGuard};
 
+use rayon::prelude::*;
 use sieve_core::collection::{Collection, Located, composed};
 use sieve_core::files::shown_name;
 use sieve_core::io_reason;
@@ -37,7 +38,7 @@ pub struct Tree<'a> {
     pub limits: ReadLimits,
     /// Which picture goes where.
     pub assignment: &'a Assignment<'a>,
-    /// The names of the parts.
+    /// The names of the parts, each a folder; none for one tree of all.
     pub parts: &'a [String],
     /// How pictures come into the tree.
     pub link: Link,
@@ -58,9 +59,25 @@ impl Tree<'_> {
         for folder in folders {
             fs::create_dir_all(to.join(folder)).map_err(|error| unwritten(folder, &error))?;
         }
-        let wanted: Vec<Located<'_>> = images.iter().map(|image| image.record.located()).collect();
         let failing = Failing { watch, first: Mutex::new(None) };
+        // A link needs no bytes: what has the stamp that it was measured with is what was measured.
+        let is_linked: Vec<bool> = (0..images.len())
+            .into_par_iter()
+            .map(|at| {
+                if failing.stopped() || !self.may_link_unread(&images[at]) {
+                    return false;
+                }
+                if let Err(failure) = self.place(&images[at], None, &places[at], to) {
+                    failing.lock().get_or_insert(failure);
+                }
+                watch.advance(1);
+                true
+            })
+            .collect();
+        let left: Vec<usize> = (0..images.len()).filter(|&at| !is_linked[at]).collect();
+        let wanted: Vec<Located<'_>> = left.iter().map(|&at| images[at].record.located()).collect();
         let visited = self.collection.visit(&wanted, &self.limits, &failing, |at, bytes| {
+            let at = left[at];
             if let Err(failure) = self.bring(&images[at], bytes, &places[at], to) {
                 failing.lock().get_or_insert(failure);
             }
@@ -69,6 +86,14 @@ impl Tree<'_> {
         // The failure is what stopped the visit.
         let first = failing.lock().take();
         first.map_or_else(|| Ok(visited.map(|_| ())?), Err)
+    }
+
+    /// Whether an image is to be linked and its file is still the one that was listed.
+    fn may_link_unread(&self, image: &Assigned<'_>) -> bool {
+        let source = self.collection.file(image.record.located());
+        let facts =
+            source.filter(|_| self.link != Link::Copy).and_then(|file| fs::metadata(file).ok());
+        facts.is_some_and(|facts| image.record.is_still(&facts))
     }
 
     /// Brings one picture into the tree if it is still what was measured.
@@ -94,9 +119,21 @@ impl Tree<'_> {
         if Digest::of_bytes(&bytes) != image.digest {
             return Err(changed());
         }
+        self.place(image, Some(&bytes), place, to)
+    }
+
+    /// Puts one picture at its place: its bytes, or a link to where it is.
+    fn place(
+        &self,
+        image: &Assigned<'_>,
+        bytes: Option<&[u8]>,
+        place: &Path,
+        to: &Path,
+    ) -> Result<(), Failure> {
+        let path = &image.record.path;
         let (source, target) = (self.collection.file(image.record.located()), to.join(place));
         let brought = match (self.link, &source) {
-            (Link::Copy, _) => fs::write(&target, &bytes),
+            (Link::Copy, _) => fs::write(&target, bytes.unwrap_or_default()),
             // A hard link to a symbolic link would be a symbolic link.
             (Link::Hard, Some(source)) => {
                 source.canonicalize().and_then(|source| fs::hard_link(source, &target))
@@ -158,7 +195,9 @@ fn places(images: &[Assigned<'_>], parts: &[String]) -> Result<Vec<PathBuf>, Fai
     let mut taken = HashSet::new();
     let place = |image: &Assigned<'_>| {
         let native = image.record.path.native();
-        let mut names: Vec<&OsStr> = native.iter().skip(wrapping).collect();
+        // What an earlier split said by folders is said anew.
+        let earlier = image.record.split().map_or(0, |_| usize::from(image.record.place.base));
+        let mut names: Vec<&OsStr> = native.iter().skip(wrapping.max(earlier)).collect();
         let file = names.pop().unwrap_or_default();
         let is_class = |name: &&OsStr| composed(&shown_name(name)) == image.class;
         let class = match names.iter().position(is_class) {
@@ -172,8 +211,8 @@ fn places(images: &[Assigned<'_>], parts: &[String]) -> Result<Vec<PathBuf>, Fai
             let message = format!("the class {:?} cannot be the name of a folder", image.class);
             return Err(Failure::call(message).hint("Use --out to write only a split table."));
         }
-        let folder =
-            Path::new(&parts[image.part]).join(class).join(names.iter().collect::<PathBuf>());
+        let part = parts.get(image.part).map_or("", String::as_str);
+        let folder = Path::new(part).join(class).join(names.iter().collect::<PathBuf>());
         let mut place = folder.join(file);
         let mut copies = 1;
         while !taken.insert(place.clone()) {

@@ -42,6 +42,16 @@ pub const SETTINGS_FILE: &str = "mint-sieve.toml";
 pub const SPLIT_TABLE: &str = "split.csv";
 /// The first line of a split table.
 pub const SPLIT_TABLE_HEADER: &str = "path,class,split,group,digest";
+/// The file beside the parts of a split that says which number each class has.
+pub const CLASS_INDEX: &str = "class-index.csv";
+/// How the first line of such a file begins.
+pub const CLASS_INDEX_HEADER: &str = "index,class";
+
+/// Whether a file of this name and content is one that a split was written with.
+pub fn is_of_a_split(name: &str, bytes: &[u8]) -> bool {
+    let is_table = name.ends_with(".csv") && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes());
+    is_table || name == CLASS_INDEX && bytes.starts_with(CLASS_INDEX_HEADER.as_bytes())
+}
 
 /// The files of one collection, in the order of their paths.
 #[derive(Debug, Default)]

@@ -44,6 +44,19 @@ impl Pattern {
         names.collect()
     }
 
+    /// The pattern that tells by its named parts what stays together; it needs no class.
+    ///
+    /// # Errors
+    ///
+    /// What is wrong with it.
+    pub fn of_groups(text: &str) -> Result<Self, String> {
+        let pattern = Self::parsed(text)?;
+        match pattern.parts.iter().any(|part| matches!(part, Part::Named(_))) {
+            true => Ok(pattern),
+            false => Err("it has no named part; expected, for example, plant-{id}_*".to_owned()),
+        }
+    }
+
     /// What the named parts stand for in `path`; none when it does not match.
     pub fn matches<'a>(&'a self, path: &'a str) -> Option<Matched<'a>> {
         let subject = if self.text.contains('/') {
@@ -105,6 +118,18 @@ impl FromStr for Pattern {
     type Err = String;
 
     fn from_str(text: &str) -> Result<Self, String> {
+        let pattern = Self::parsed(text)?;
+        let is_class = |part: &Part| matches!(part, Part::Named(name) if name == "class");
+        match pattern.parts.iter().any(is_class) {
+            true => Ok(pattern),
+            false => Err("it has no {class}; expected, for example, {class}_{n}.jpg".to_owned()),
+        }
+    }
+}
+
+impl Pattern {
+    /// The pattern in `text`, whatever its parts.
+    fn parsed(text: &str) -> Result<Self, String> {
         let mut parts = Vec::new();
         let mut rest = text;
         while !rest.is_empty() {
@@ -139,9 +164,6 @@ impl FromStr for Pattern {
             {
                 return Err(format!("{{{name}}} is there more than once"));
             }
-        }
-        if names("class") == 0 {
-            return Err("it has no {class}; expected, for example, {class}_{n}.jpg".to_owned());
         }
         Ok(Pattern { text: text.to_owned(), parts })
     }

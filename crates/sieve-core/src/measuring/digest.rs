@@ -14,6 +14,11 @@ impl Digest {
         Digest(blake3::hash(bytes).into())
     }
 
+    /// The digest that is written as `text`; none where that is not 64 hexadecimal digits.
+    pub fn from_hex(text: &str) -> Option<Self> {
+        blake3::Hash::from_hex(text).ok().map(|hash| Digest(hash.into()))
+    }
+
     /// The digest of a decoded picture: of its width and height and its upright 8-bit RGB values.
     /// The same picture has the same one in every lossless container.
     ///

@@ -1,330 +1,370 @@
-//! Dealing the pictures out.
+//! Dealing the images out.
 
-use std::collections::{BTreeMap, HashMap};
-use std::fmt;
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::Request;
-use super::quota::{ClassNeed, deficit, largest_remainder, most, quotas};
+use super::groups::{Assigned, Eligible, GroupId, LeftOut, eligible};
+use super::parts::{Amount, Parts};
+use super::request::{Per, Request};
+use super::search::{Kind, Problem, Row, mixed};
+use super::targets::{SplitError, targets};
 use crate::catalog::Catalog;
-use crate::collection::Label;
 use crate::duplicates::Found;
-use crate::independent::Units;
+use crate::facts::Fact;
 use crate::measuring::Digest;
-use crate::record::{Outcome, Record};
+use crate::record::Record;
 
-/// The name of a group of pictures that stay together: the first 16 hexadecimal digits of the least
-/// of their digests. It depends on the content alone.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub struct GroupId(pub(super) Digest);
-
-impl fmt::Display for GroupId {
-    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        write!(f, "{}", &self.0.to_string()[..16])
-    }
-}
-
-/// Which picture goes where.
+/// Which image goes where.
 #[derive(Debug)]
 pub struct Assignment<'a> {
-    /// The pictures that take part, in the order of their paths.
+    /// The images that take part, in the order of their paths.
     pub images: Vec<Assigned<'a>>,
     /// The files that do not, in the order of their paths.
     pub left_out: Vec<(&'a Record, LeftOut)>,
     /// Per class, in the order of their names.
     pub classes: Vec<ClassCounts>,
-    /// Pictures that each part should get of the whole collection.
-    pub target: Vec<u64>,
-}
-
-/// One picture and its part.
-#[derive(Debug)]
-pub struct Assigned<'a> {
-    /// The picture.
-    pub record: &'a Record,
-    /// Its class.
-    pub class: &'a str,
-    /// Its digest.
-    pub digest: Digest,
-    /// The pictures it stays together with carry the same.
-    pub group: GroupId,
-    /// Index of its part in the request.
-    pub part: usize,
-}
-
-/// Why a file takes no part in the split.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum LeftOut {
-    /// It was set aside when it was read.
-    SetAside,
-    /// It lies in no class folder.
-    NoClass,
+    /// Images that each part should have; not whole.
+    pub requested: Vec<f64>,
+    /// How far all of it is off: the sum over parts and classes of the difference over the size of the class, and over
+    /// parts of the difference over all.
+    pub distance: f64,
+    /// The part of each record that takes part.
+    part_of: HashMap<usize, usize>,
 }
 
 /// What one class has and what its parts got.
-#[derive(Clone, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct ClassCounts {
     /// The class.
     pub class: String,
-    /// Its pictures.
+    /// Its images.
     pub images: u64,
-    /// Its groups of pictures that stay together, those of one picture included.
+    /// Its groups of images that stay together, those of one image included.
     pub groups: u64,
-    /// Pictures in each part.
+    /// Images of the largest of these.
+    pub largest_group: u64,
+    /// Images in each part.
     pub got: Vec<u64>,
+    /// Images that each part should have; not whole.
+    pub requested: Vec<f64>,
 }
 
-/// Pictures that stay together.
+impl Assignment<'_> {
+    /// The part of the record with this number, if it takes part.
+    pub fn part_of(&self, index: usize) -> Option<usize> {
+        self.part_of.get(&index).copied()
+    }
+}
+
+/// A group of images that stay together, and where it goes.
 struct Unit {
-    group: GroupId,
     /// Drawn from the seed and the content.
-    draw: Draw,
-    /// Indices into the pictures.
-    members: Vec<usize>,
-    /// How many members each class has, by the class's index.
-    classes: BTreeMap<usize, u64>,
-}
-
-/// Two random numbers of one group.
-#[derive(Clone, Copy, PartialEq, Eq, PartialOrd, Ord)]
-struct Draw {
     order: u64,
-    part: u64,
+    members: Vec<usize>,
+    /// The part that earlier images of it are in.
+    part: Option<usize>,
 }
 
-impl Draw {
-    fn new(seed: u64, digest: Digest) -> Self {
-        let mut hasher = blake3::Hasher::new();
-        hasher.update(b"mint-sieve split 1").update(&seed.to_le_bytes()).update(&digest.0);
-        let hash = hasher.finalize();
-        let number = |at: usize| {
-            u64::from_le_bytes(hash.as_bytes()[at..at + 8].try_into().expect("8 bytes"))
-        };
-        Draw { order: number(0), part: number(8) }
-    }
+/// Makes the seed of a subset another one than that of the split: who is drawn must not say where to.
+const SUBSET_SEED: u64 = 0x5ab5_e700;
+
+/// A random number of a seed and a content.
+fn drawn(seed: u64, digest: Digest) -> u64 {
+    let mut hasher = blake3::Hasher::new();
+    hasher.update(b"mint-sieve split 2").update(&seed.to_le_bytes()).update(&digest.0);
+    u64::from_le_bytes(hasher.finalize().as_bytes()[..8].try_into().expect("8 bytes"))
 }
 
-/// Assigns every picture of `catalog` that has a class to a part. What `found` knows to be copies or frames of one moment,
-/// and what a table or name puts into one group, stays together.
+/// Assigns every image of `catalog` that has a class to a part. What `found` knows to be copies or frames of one moment,
+/// and what is asked to stay together, does.
 ///
-/// Groups of several pictures are dealt first, each to a random part that still has room for it in
-/// all of its classes, or to the one that lacks most. Then it is decided how many single pictures
-/// each class gives to each part, and these are dealt in random order. A class with as many groups
-/// as there are parts, or more, is in every part.
-pub fn assign<'a>(catalog: &'a Catalog, found: &Found<'_>, request: &Request) -> Assignment<'a> {
-    let (mut images, left_out) = eligible(catalog, found);
-    let mut names: Vec<&str> = images.iter().map(|image| image.class).collect();
-    names.sort_unstable();
-    names.dedup();
-
-    let units = units(&images, &names, request.seed);
-    let mut table = Table::new(&units, names.len(), request);
-    let (multi_image_groups, singles): (Vec<&Unit>, Vec<&Unit>) =
-        units.iter().partition(|unit| unit.members.len() > 1);
-    for unit in multi_image_groups {
-        let part = table.part_for(unit);
-        table.place(unit, part);
-        unit.members.iter().for_each(|&member| images[member].part = part);
-    }
-
-    let quotas = quotas(&table.needs(), request.parts.weights());
-    let mut room: Vec<Vec<u64>> = quotas.clone();
-    for (class, room) in room.iter_mut().enumerate() {
-        for (part, room) in room.iter_mut().enumerate() {
-            *room -= table.got[class][part];
-        }
-    }
-    for unit in singles {
-        let room = &mut room[class_of_single(unit)];
-        let part = room.iter().position(|&room| room > 0).expect("room for every picture");
-        room[part] -= 1;
-        images[unit.members[0]].part = part;
-    }
-
-    let classes = names
-        .iter()
-        .zip(quotas)
-        .enumerate()
-        .map(|(class, (name, got))| ClassCounts {
-            class: (*name).to_owned(),
-            images: table.images[class],
-            groups: table.groups[class],
-            got,
-        })
-        .collect();
-    let target = largest_remainder(images.len() as u64, request.parts.weights());
-    Assignment { images, left_out, classes, target }
-}
-
-/// The class of a unit of one picture.
-fn class_of_single(unit: &Unit) -> usize {
-    *unit.classes.keys().next().expect("a unit has a class")
-}
-
-fn eligible<'a>(
+/// What is least is told in [`Assignment::distance`], after one thing that comes before: a class with at least as many
+/// groups as there are parts is in every part, and every class is in the first. Which groups of the same counts go
+/// where is drawn, each as likely as any other.
+///
+/// # Errors
+///
+/// What is asked for and cannot be had; nothing was decided then.
+pub fn assign<'a>(
     catalog: &'a Catalog,
     found: &Found<'_>,
-) -> (Vec<Assigned<'a>>, Vec<(&'a Record, LeftOut)>) {
-    let (mut images, mut left_out) = (Vec::new(), Vec::new());
-    let together = Units::with_groups(found);
-    let units: HashMap<usize, u32> = found
-        .images
+    request: &Request,
+) -> Result<Assignment<'a>, SplitError> {
+    let Eligible { mut images, mut left_out } = eligible(catalog, found, request)?;
+    check_earlier(request, &images)?;
+    if let Some(subset) = request.subset {
+        let parts = Parts::taken(subset.amount);
+        let units = units(&images, request.seed ^ SUBSET_SEED, |_| None);
+        let outcome = divide(&mut images, units, &parts, subset.per, &request.strata, &[true; 2])?;
+        drop(outcome);
+        left_out.extend(taken_out(&mut images, |image| {
+            (image.part == 1).then_some(LeftOut::NotInSubset)
+        }));
+    }
+    let part_names = request.parts.names();
+    let number_of = |name: &str| part_names.iter().position(|part| part == name);
+    let earlier = |image: &Assigned<'_>| match (&request.from, image.record.split()) {
+        (Some(from), Some(split)) if split != from => number_of(split),
+        _ => number_of(request.earlier.as_ref()?.part(image.digest)?),
+    };
+    let is_open: Vec<bool> = part_names
         .iter()
-        .enumerate()
-        .map(|(number, image)| (image.index, together.unit(number)))
+        .zip(request.parts.amounts())
+        .map(|(name, amount)| !request.locked.contains(name) && *amount != Amount::Kept)
         .collect();
-    // A group is called by the least digest in it, so that its name depends on the content alone.
-    let mut names: HashMap<u32, Digest> = HashMap::new();
-    let mut of = Vec::new();
-    for (index, record) in catalog.records.iter().enumerate() {
-        match (&record.outcome, &record.place.label) {
-            (Outcome::SetAside(_), _) => left_out.push((record, LeftOut::SetAside)),
-            (Outcome::Image(measured), Label::Class(class)) => {
-                let digest = measured.digest;
-                let name = names.entry(units[&index]).or_insert(digest);
-                *name = digest.min(*name);
-                of.push(units[&index]);
-                images.push(Assigned { record, class, digest, group: GroupId(digest), part: 0 });
-            }
-            (Outcome::Image(_), _) => left_out.push((record, LeftOut::NoClass)),
-        }
+    if let Some(reason) = left_by_earlier(&images, &earlier, &is_open) {
+        left_out.extend(taken_out(&mut images, |image| reason.get(&image.index).copied()));
     }
-    for (image, unit) in images.iter_mut().zip(of) {
-        image.group = GroupId(names[&unit]);
-    }
-    (images, left_out)
+    left_out.sort_by(|a, b| a.0.path.cmp(&b.0.path));
+    let units = units(&images, request.seed, earlier);
+    let Divided { classes, requested, distance } =
+        divide(&mut images, units, &request.parts, request.per, &request.strata, &is_open)?;
+    let part_of = images.iter().map(|image| (image.index, image.part)).collect();
+    Ok(Assignment { images, left_out, classes, requested, distance, part_of })
 }
 
-/// The groups of pictures, in random order; larger ones first, because they are harder to place.
-fn units(images: &[Assigned<'_>], names: &[&str], seed: u64) -> Vec<Unit> {
-    let mut members: BTreeMap<GroupId, Vec<usize>> = BTreeMap::new();
-    for (index, image) in images.iter().enumerate() {
-        members.entry(image.group).or_default().push(index);
+/// Refuses locks and earlier splits that make no sense.
+fn check_earlier(request: &Request, images: &[Assigned<'_>]) -> Result<(), SplitError> {
+    let names = request.parts.names();
+    if let Some(unknown) = request.locked.iter().find(|name| !names.contains(name)) {
+        return Err(SplitError::LockedUnknown(unknown.clone()));
     }
-    let mut units: Vec<Unit> = members
-        .into_iter()
-        .map(|(group, members)| {
-            let mut classes = BTreeMap::new();
-            for &member in &members {
-                let class = names.binary_search(&images[member].class).expect("a name of the list");
-                *classes.entry(class).or_default() += 1;
-            }
-            Unit { group, draw: Draw::new(seed, group.0), members, classes }
-        })
-        .collect();
-    units.sort_by_key(|unit| (std::cmp::Reverse(unit.members.len()), unit.draw, unit.group));
+    let Some(earlier) = &request.earlier else {
+        return if request.locked.is_empty() { Ok(()) } else { Err(SplitError::NothingToLock) };
+    };
+    if names.iter().all(|name| request.locked.contains(name)) {
+        return Err(SplitError::AllLocked);
+    }
+    let is_known = |part: &&str| names.iter().any(|name| name == part);
+    if let Some(part) = earlier.parts().into_iter().find(|part| !is_known(part)) {
+        return Err(SplitError::EarlierPart(part.to_owned()));
+    }
+    match images.iter().any(|image| earlier.part(image.digest).is_some()) {
+        true => Ok(()),
+        false => Err(SplitError::EarlierUnknown(earlier.images)),
+    }
+}
+
+/// Takes the images out for which there is a reason.
+fn taken_out<'a>(
+    images: &mut Vec<Assigned<'a>>,
+    reason: impl Fn(&Assigned<'a>) -> Option<LeftOut>,
+) -> Vec<(&'a Record, LeftOut)> {
+    let mut out = Vec::new();
+    images.retain(|image| match reason(image) {
+        Some(why) => {
+            out.push((image.record, why));
+            false
+        }
+        None => true,
+    });
+    out
+}
+
+/// New images that can go nowhere, by the numbers of their records: what they belong together with is in a part that
+/// takes nothing new, or in several.
+fn left_by_earlier(
+    images: &[Assigned<'_>],
+    earlier: &impl Fn(&Assigned<'_>) -> Option<usize>,
+    is_open: &[bool],
+) -> Option<BTreeMap<usize, LeftOut>> {
+    let mut parts: HashMap<Digest, BTreeSet<usize>> = HashMap::new();
+    for image in images {
+        if let Some(part) = earlier(image) {
+            parts.entry(image.group.0).or_default().insert(part);
+        }
+    }
+    let reason = |image: &Assigned<'_>| {
+        let parts = parts.get(&image.group.0)?;
+        match (earlier(image), parts.len()) {
+            (Some(_), _) => None,
+            (None, 1) if parts.iter().all(|&part| is_open[part]) => None,
+            (None, 1) => Some((image.index, LeftOut::Locked)),
+            (None, _) => Some((image.index, LeftOut::Between)),
+        }
+    };
+    let reasons: BTreeMap<usize, LeftOut> = images.iter().filter_map(reason).collect();
+    (!reasons.is_empty()).then_some(reasons)
+}
+
+/// The groups; earlier images of one group that are in several parts are a group each.
+fn units(
+    images: &[Assigned<'_>],
+    seed: u64,
+    earlier: impl Fn(&Assigned<'_>) -> Option<usize>,
+) -> Vec<Unit> {
+    let mut by_group: BTreeMap<GroupId, Vec<usize>> = BTreeMap::new();
+    for (member, image) in images.iter().enumerate() {
+        by_group.entry(image.group).or_default().push(member);
+    }
+    let mut units = Vec::with_capacity(by_group.len());
+    for (group, members) in by_group {
+        let order = drawn(seed, group.0);
+        let parts: BTreeSet<usize> =
+            members.iter().filter_map(|&member| earlier(&images[member])).collect();
+        match parts.len() {
+            0 | 1 => units.push(Unit { order, members, part: parts.first().copied() }),
+            _ => units.extend(parts.into_iter().map(|part| {
+                let here = |member: &&usize| earlier(&images[**member]) == Some(part);
+                let members = members.iter().filter(here).copied().collect();
+                Unit { order, members, part: Some(part) }
+            })),
+        }
+    }
     units
 }
 
-/// What each class has, and what was placed of it so far.
-struct Table<'a> {
-    weights: &'a [u64],
-    /// Pictures, groups, and groups not yet placed, by class.
-    images: Vec<u64>,
-    groups: Vec<u64>,
-    left: Vec<u64>,
-    /// Pictures placed, by class and part.
-    got: Vec<Vec<u64>>,
+/// What came of dividing.
+struct Divided {
+    classes: Vec<ClassCounts>,
+    requested: Vec<f64>,
+    distance: f64,
 }
 
-impl<'a> Table<'a> {
-    fn new(units: &[Unit], classes: usize, request: &'a Request) -> Self {
-        let (mut images, mut groups) = (vec![0; classes], vec![0; classes]);
-        for unit in units {
-            for (&class, &count) in &unit.classes {
-                images[class] += count;
-                groups[class] += 1;
+/// Gives every unit a part.
+fn divide(
+    images: &mut [Assigned<'_>],
+    units: Vec<Unit>,
+    parts: &Parts,
+    per: Per,
+    strata: &[Fact],
+    is_open: &[bool],
+) -> Result<Divided, SplitError> {
+    let mut sizes: BTreeMap<&str, u64> = BTreeMap::new();
+    images.iter().for_each(|image| *sizes.entry(image.class).or_default() += 1);
+    let sizes: Vec<(&str, u64)> = sizes.into_iter().collect();
+    let class_of = |image: &Assigned<'_>| {
+        sizes.binary_search_by_key(&image.class, |(class, _)| class).expect("a class of the list")
+    };
+    let cells = cells(images, strata, &class_of);
+    // The rows: classes, then their strata, then all.
+    let last = sizes.len() + cells.rows.len();
+    let mut group_counts = vec![(0u64, 0u64); sizes.len()];
+    let mut fixed = vec![vec![0u64; parts.len()]; last + 1];
+    let mut kinds: BTreeMap<Vec<(usize, u64)>, Vec<&Unit>> = BTreeMap::new();
+    for unit in &units {
+        let mut counts: BTreeMap<usize, u64> = BTreeMap::new();
+        for &member in &unit.members {
+            let class = class_of(&images[member]);
+            let stratum = cells.of_image.get(member).map(|cell| sizes.len() + cell);
+            for row in [Some(class), stratum, Some(last)].into_iter().flatten() {
+                *counts.entry(row).or_default() += 1;
             }
         }
-        let left = groups.clone();
-        let got = vec![vec![0; request.parts.len()]; classes];
-        Table { weights: request.parts.weights(), images, groups, left, got }
-    }
-
-    fn place(&mut self, unit: &Unit, part: usize) {
-        for (&class, &count) in &unit.classes {
-            self.got[class][part] += count;
-            self.left[class] -= 1;
+        for (&class, &count) in counts.range(..sizes.len()) {
+            group_counts[class].0 += 1;
+            group_counts[class].1 = group_counts[class].1.max(count);
+        }
+        match unit.part {
+            Some(part) => counts.iter().for_each(|(&row, &count)| fixed[row][part] += count),
+            None => kinds.entry(counts.into_iter().collect()).or_default().push(unit),
         }
     }
-
-    /// Whether a class has enough groups to be in every part.
-    fn covers(&self, class: usize) -> bool {
-        self.groups[class] >= self.weights.len() as u64
+    let targets = targets(parts, per, &sizes, &fixed[..sizes.len()])?;
+    let mut rows: Vec<Row> = Vec::with_capacity(last + 1);
+    for (class, &(_, size)) in sizes.iter().enumerate() {
+        // A part that keeps what it has is not to be filled.
+        let is_kept = parts.amounts().contains(&Amount::Kept);
+        let is_in_every_part = !is_kept && group_counts[class].0 >= parts.len() as u64;
+        let (target, fixed) = (targets.classes[class].clone(), fixed[class].clone());
+        let weight = 1.0 / size.max(1) as f64;
+        rows.push(Row {
+            weight,
+            target,
+            fixed,
+            is_in_every_part,
+            is_in_first_part: !is_in_every_part,
+        });
     }
-
-    fn is_empty(&self, class: usize, part: usize) -> bool {
-        self.got[class][part] == 0
+    for (cell, &(class, size)) in cells.rows.iter().enumerate() {
+        let share = size as f64 / sizes[class].1 as f64;
+        let target = targets.classes[class].iter().map(|target| target * share).collect();
+        let (weight, fixed) = (rows[class].weight, fixed[sizes.len() + cell].clone());
+        let (is_in_every_part, is_in_first_part) = (false, false);
+        rows.push(Row { weight, target, fixed, is_in_every_part, is_in_first_part });
     }
-
-    fn part_for(&self, unit: &Unit) -> usize {
-        let parts = 0..self.weights.len();
-        // A class whose remaining groups are all needed to fill empty parts may not waste one.
-        let pressed: Vec<usize> = unit
-            .classes
-            .keys()
-            .copied()
-            .filter(|&class| {
-                let empty = parts.clone().filter(|&part| self.is_empty(class, part)).count() as u64;
-                self.covers(class) && self.left[class] <= empty
-            })
-            .collect();
-        let fills =
-            |part: usize| pressed.iter().filter(|&&class| self.is_empty(class, part)).count();
-        let most_filled = parts.clone().map(fills).max().unwrap_or(0);
-        let allowed: Vec<usize> = parts.filter(|&part| fills(part) == most_filled).collect();
-
-        let with_room: Vec<(usize, u64)> = allowed
+    rows.push(Row {
+        weight: 1.0 / images.len().max(1) as f64,
+        target: targets.all.clone(),
+        fixed: fixed[last].clone(),
+        is_in_every_part: false,
+        is_in_first_part: false,
+    });
+    let kinds: Vec<_> = kinds.into_iter().collect();
+    let random = |units: &[&Unit]| mixed(units.iter().map(|unit| unit.order).min().unwrap_or(0));
+    let problem = Problem {
+        rows,
+        kinds: kinds
             .iter()
-            .map(|&part| (part, self.room(unit, part)))
-            .filter(|&(_, room)| room > 0)
-            .collect();
-        let all_room: u64 = with_room.iter().map(|&(_, room)| room).sum();
-        if all_room > 0 {
-            // A part with twice the room is twice as likely.
-            let mut drawn = unit.draw.part % all_room;
-            for &(part, room) in &with_room {
-                if drawn < room {
-                    return part;
-                }
-                drawn -= room;
+            .map(|(counts, units)| Kind {
+                counts: counts.clone(),
+                groups: units.len() as u64,
+                random: random(units),
+            })
+            .collect(),
+        is_open: is_open.to_vec(),
+    };
+    let counts = problem.solve();
+    for ((_, mut units), counts) in kinds.into_iter().zip(&counts) {
+        units.sort_by_key(|unit| (unit.order, unit.members[0]));
+        let mut units = units.into_iter();
+        for (part, &count) in counts.iter().enumerate() {
+            for unit in units.by_ref().take(count as usize) {
+                unit.members.iter().for_each(|&member| images[member].part = part);
             }
         }
-        most(allowed.into_iter(), |&part| self.deficit(unit, part)).expect("there are parts")
     }
+    for unit in &units {
+        if let Some(part) = unit.part {
+            unit.members.iter().for_each(|&member| images[member].part = part);
+        }
+    }
+    let got = problem.images(&counts);
+    let classes = sizes.iter().zip(targets.classes).enumerate();
+    let classes = classes.map(|(class, (&(name, size), requested))| ClassCounts {
+        class: name.to_owned(),
+        images: size,
+        groups: group_counts[class].0,
+        largest_group: group_counts[class].1,
+        got: got[class].clone(),
+        requested,
+    });
+    let classes: Vec<ClassCounts> = classes.collect();
+    let total = &got[last];
+    let off = |got: &[u64], requested: &[f64], size: u64| -> f64 {
+        let cells = got.iter().zip(requested);
+        cells.map(|(&got, asked)| (got as f64 - asked).abs()).sum::<f64>() / size.max(1) as f64
+    };
+    let distance = classes.iter().map(|class| off(&class.got, &class.requested, class.images));
+    let distance = distance.sum::<f64>() + off(total, &targets.all, images.len() as u64);
+    Ok(Divided { classes, requested: targets.all, distance })
+}
 
-    /// How many pictures a part can still take of the unit's classes, the tightest of them, when
-    /// it has room for the whole unit; otherwise 0.
-    fn room(&self, unit: &Unit, part: usize) -> u64 {
-        let room = |(&class, &count): (&usize, &u64)| {
-            let sum: u64 = self.weights.iter().sum();
-            let share = u128::from(self.images[class]) * u128::from(self.weights[part]);
-            let share = share.div_ceil(u128::from(sum)) as u64;
-            let room = share.saturating_sub(self.got[class][part]);
-            if room >= count { room } else { 0 }
-        };
-        unit.classes.iter().map(room).min().unwrap_or(0)
-    }
+/// The strata of the classes: cells of a class in which all facts have the same values.
+struct Cells {
+    /// The class and the number of images of each.
+    rows: Vec<(usize, u64)>,
+    /// The cell of each image; empty where nothing is asked for.
+    of_image: Vec<usize>,
+}
 
-    /// How much a part lacks of the unit's classes, the class that lacks least.
-    fn deficit(&self, unit: &Unit, part: usize) -> i128 {
-        let of = |&class: &usize| deficit(self.images[class], self.weights, &self.got[class], part);
-        unit.classes.keys().map(of).min().unwrap_or(0)
+fn cells(
+    images: &[Assigned<'_>],
+    strata: &[Fact],
+    class_of: &impl Fn(&Assigned<'_>) -> usize,
+) -> Cells {
+    if strata.is_empty() {
+        return Cells { rows: Vec::new(), of_image: Vec::new() };
     }
-
-    /// What the parts must get: what was placed, and one picture where a class would be missing.
-    fn needs(&self) -> Vec<ClassNeed> {
-        let need = |class: usize| {
-            let images = self.images[class];
-            // Groups that lie in several classes can leave one of them fewer than it needs.
-            let mut singles = images - self.got[class].iter().sum::<u64>();
-            let mut least = self.got[class].clone();
-            let empty = least.iter_mut().filter(|least| **least == 0);
-            for least in empty.take_while(|_| self.covers(class)) {
-                *least = singles.min(1);
-                singles -= *least;
-            }
-            ClassNeed { images, least }
-        };
-        (0..self.images.len()).map(need).collect()
-    }
+    let key = |image: &Assigned<'_>| {
+        let values = strata.iter().map(|fact| fact.value(image.record, image.measured));
+        (class_of(image), values.collect::<Vec<String>>())
+    };
+    let keys: Vec<(usize, Vec<String>)> = images.iter().map(key).collect();
+    let mut numbers: BTreeMap<&(usize, Vec<String>), usize> =
+        keys.iter().map(|key| (key, 0)).collect();
+    numbers.values_mut().enumerate().for_each(|(number, at)| *at = number);
+    let mut rows: Vec<(usize, u64)> = numbers.keys().map(|(class, _)| (*class, 0)).collect();
+    let of_image: Vec<usize> = keys.iter().map(|key| numbers[key]).collect();
+    of_image.iter().for_each(|&cell| rows[cell].1 += 1);
+    Cells { rows, of_image }
 }

@@ -1,24 +1,28 @@
-//! SPLITTING: which picture goes to which part.
+//! SPLITTING: which image goes to which part.
 //!
-//! Splits are stratified: every class is divided by the same shares. Copies, in whatever way, stay together, and so do
-//! frames of one moment and pictures that a table puts into one group. The order that decides is drawn from the seed and
-//! the content of the pictures alone, so neither names nor machines nor threads change it.
+//! Images that belong together make a group, which is never cut. How many groups of each kind go to each part is
+//! searched for ([`search`]), so that every class, every stratum and the whole come as near as can be to what is asked
+//! for; which groups these are is drawn from the seed and the content of the images alone, so neither names nor
+//! machines nor threads change it.
 
 mod assign;
+mod earlier;
+mod groups;
 mod parts;
-mod quota;
+mod proof;
+mod request;
+mod search;
+mod targets;
+mod verify;
 
-pub use assign::{Assigned, Assignment, ClassCounts, GroupId, LeftOut, assign};
-pub use parts::{Parts, PartsError};
-
-/// What is asked for.
-#[derive(Clone, Debug)]
-pub struct Request {
-    /// The parts and their shares.
-    pub parts: Parts,
-    /// What the shuffle is drawn from.
-    pub seed: u64,
-}
+pub use assign::{Assignment, ClassCounts, assign};
+pub use earlier::{Earlier, SplitRow, SplitTable};
+pub use groups::{Assigned, GroupId, LeftOut};
+pub use parts::{Amount, Parts, PartsError};
+pub use proof::{Crossing, crossings};
+pub use request::{Conflicts, Per, Request, Subset, Together};
+pub use targets::SplitError;
+pub use verify::{Place, Verdict, verify};
 
 #[cfg(test)]
 mod tests;

@@ -1,30 +1,43 @@
-//! The parts of a split and their shares.
+//! The parts of a split and how much each is to get.
 
+use std::fmt;
 use std::str::FromStr;
 
 use crate::collection::SPLIT_TABLE;
 
-/// Two parts or more, each with its share of the pictures.
+/// Two parts or more, each with its amount.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Parts {
     names: Vec<String>,
-    /// In millionths of what was typed, so that shares are compared without rounding.
-    weights: Vec<u64>,
+    amounts: Vec<Amount>,
+}
+
+/// How much a part is to get.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Amount {
+    /// A share, in millionths.
+    Share(u64),
+    /// So many images.
+    Images(u64),
+    /// What the others leave.
+    Rest,
+    /// What is in it already, and nothing else.
+    Kept,
 }
 
 /// Why a text names no parts.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum PartsError {
-    /// A piece is not `NAME=SHARE`.
-    #[error("{0:?} is not a part; expected NAME=SHARE, for example train=70")]
+    /// A piece is not `NAME=AMOUNT`.
+    #[error("{0:?} is not a part; expected NAME=AMOUNT, for example train=70%")]
     NotAPart(String),
-    /// A share is no positive number.
-    #[error("the share of {name} is {share:?}; expected a number above 0")]
-    NotAShare {
+    /// An amount is none.
+    #[error("{name} is to get {amount:?}; expected a share (15%), a number of images or rest")]
+    NotAnAmount {
         /// The part.
         name: String,
         /// What was typed.
-        share: String,
+        amount: String,
     },
     /// A name would not do as the name of a folder.
     #[error("{0:?} cannot be the name of a folder")]
@@ -39,19 +52,62 @@ pub enum PartsError {
     #[error("the parts {0} and {1} would be one folder on many systems: they differ only in case")]
     SameFolder(String, String),
     /// There are fewer than two parts.
-    #[error("expected at least two parts, for example train=80,test=20")]
+    #[error("expected at least two parts, for example train=80%,test=20%")]
     TooFew,
-    /// The shares do not add up.
-    #[error(
-        "the shares add up to {0}; expected shares of all pictures that add up to 100 (percent) or 1"
-    )]
+    /// Several parts are to get what the others leave.
+    #[error("{0} and {1} are both to get the rest; only one part can")]
+    TwoRests(String, String),
+    /// Shares that do not add up.
+    #[error("the shares add up to {0} %; expected 100 %, or one part that gets the rest")]
     BadSum(f64),
+    /// Plain numbers that are neither shares nor counts.
+    #[error(
+        "the numbers add up to {0}: shares add up to 100 or 1 (or are written with %), and among numbers of images \
+         one part gets the rest, for example train=rest,test=200"
+    )]
+    Ambiguous(f64),
 }
 
 /// Millionths in one.
-const UNIT: u64 = 1_000_000;
+pub const UNIT: u64 = 1_000_000;
+
+/// 70 % to train on, 15 % each to choose by and to test on: what most published classifiers use, about.
+impl Default for Parts {
+    fn default() -> Self {
+        "train=70%,validation=15%,test=15%".parse().expect("a sound text")
+    }
+}
 
 impl Parts {
+    /// As many equal parts, called `fold-1` and so on.
+    pub fn folds(count: u64) -> Self {
+        let names = (1..=count).map(|number| format!("fold-{number}")).collect();
+        let share = |number: u64| UNIT * (number + 1) / count - UNIT * number / count;
+        Parts { names, amounts: (0..count).map(|number| Amount::Share(share(number))).collect() }
+    }
+
+    /// The parts in `text` taken out of the part `from`, which keeps the rest; `others` stay what they are.
+    ///
+    /// # Errors
+    ///
+    /// As for parts that are typed; also where a new part is called like one that is there.
+    pub fn taken_from(text: &str, from: &str, others: &[String]) -> Result<Self, PartsError> {
+        let mut parts: Parts = format!("{from}=rest,{text}").parse()?;
+        for other in others {
+            if parts.names.iter().any(|name| name.to_lowercase() == other.to_lowercase()) {
+                return Err(PartsError::Twice(other.clone()));
+            }
+            parts.names.push(other.clone());
+            parts.amounts.push(Amount::Kept);
+        }
+        Ok(parts)
+    }
+
+    /// Those that are in, and all others.
+    pub(super) fn taken(amount: Amount) -> Self {
+        Parts { names: vec!["in".into(), "out".into()], amounts: vec![amount, Amount::Rest] }
+    }
+
     /// The names of the parts, in the order that was asked for.
     pub fn names(&self) -> &[String] {
         &self.names
@@ -62,29 +118,65 @@ impl Parts {
         self.names.len()
     }
 
-    /// The shares in a common unit.
-    pub(super) fn weights(&self) -> &[u64] {
-        &self.weights
+    /// What each is to get.
+    pub fn amounts(&self) -> &[Amount] {
+        &self.amounts
     }
+}
 
-    /// The shares, from 0 to 1.
-    pub fn shares(&self) -> Vec<f64> {
-        let sum: u64 = self.weights.iter().sum();
-        self.weights.iter().map(|&weight| weight as f64 / sum as f64).collect()
+/// As it is typed.
+impl fmt::Display for Amount {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Amount::Share(share) => write!(f, "{}%", *share as f64 / (UNIT / 100) as f64),
+            Amount::Images(images) => write!(f, "{images}"),
+            Amount::Rest => f.write_str("rest"),
+            Amount::Kept => f.write_str("kept"),
+        }
+    }
+}
+
+impl FromStr for Amount {
+    type Err = ();
+
+    /// Reads `15%`, `200` or `rest`.
+    fn from_str(text: &str) -> Result<Self, ()> {
+        if text == "rest" {
+            return Ok(Amount::Rest);
+        }
+        if let Some(percent) = text.strip_suffix('%') {
+            let percent: f64 = percent.trim().parse().map_err(|_| ())?;
+            let share = (percent / 100.0 * UNIT as f64).round();
+            return if share >= 1.0 && percent <= 100.0 {
+                Ok(Amount::Share(share as u64))
+            } else {
+                Err(())
+            };
+        }
+        text.parse().ok().filter(|&images| images > 0).map(Amount::Images).ok_or(())
+    }
+}
+
+/// As it is typed.
+impl fmt::Display for Parts {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let parts = self.names.iter().zip(&self.amounts);
+        let parts: Vec<String> = parts.map(|(name, amount)| format!("{name}={amount}")).collect();
+        f.write_str(&parts.join(","))
     }
 }
 
 impl FromStr for Parts {
     type Err = PartsError;
 
-    /// Reads `train=70,validation=15,test=15`, in percent or in shares of 1. Shares are taken to
-    /// six decimals and must add up to 100 or 1, give or take a hundredth of a percent.
+    /// Reads `train=64%,validation=16%,test=20%`, `train=rest,test=200`, and plain numbers that add up to 100 or 1,
+    /// which are shares too. Shares are taken to six decimals and must add up, give or take a hundredth of a percent.
     fn from_str(text: &str) -> Result<Self, PartsError> {
-        let (mut names, mut weights): (Vec<String>, Vec<u64>) = (Vec::new(), Vec::new());
+        let (mut names, mut words): (Vec<String>, Vec<&str>) = (Vec::new(), Vec::new());
         for piece in text.split(',').map(str::trim) {
-            let (name, share) =
+            let (name, amount) =
                 piece.split_once('=').ok_or_else(|| PartsError::NotAPart(piece.to_owned()))?;
-            let (name, share) = (name.trim().to_owned(), share.trim());
+            let name = name.trim().to_owned();
             let is_folder = !name.is_empty()
                 && !name.starts_with('.')
                 && !name.contains(|c: char| c.is_control() || "/\\".contains(c));
@@ -100,22 +192,50 @@ impl FromStr for Parts {
             if name.to_lowercase() == SPLIT_TABLE {
                 return Err(PartsError::TableName);
             }
-            let weight = share.parse::<f64>().ok().filter(|share| *share <= 1e9);
-            let weight = weight.map(|share| (share * UNIT as f64).round() as u64);
-            match weight.filter(|&weight| weight > 0) {
-                Some(weight) => weights.push(weight),
-                None => return Err(PartsError::NotAShare { name, share: share.to_owned() }),
-            }
             names.push(name);
+            words.push(amount.trim());
         }
         if names.len() < 2 {
             return Err(PartsError::TooFew);
         }
-        let sum: u64 = weights.iter().sum();
-        if sum.abs_diff(UNIT) > UNIT / 10_000 && sum.abs_diff(100 * UNIT) > UNIT / 100 {
-            return Err(PartsError::BadSum(sum as f64 / UNIT as f64));
+        let plain: Option<Vec<f64>> = words.iter().map(|word| word.parse().ok()).collect();
+        if let Some(numbers) = plain.filter(|numbers| numbers.iter().all(|n| *n > 0.0 && *n < 1e9))
+        {
+            let sum: f64 = numbers.iter().sum();
+            let whole = [1.0, 100.0].into_iter().find(|whole| (sum - whole).abs() <= whole * 1e-4);
+            let whole = whole.ok_or(PartsError::Ambiguous(sum))?;
+            let share = |number: f64| Amount::Share((number / whole * UNIT as f64).round() as u64);
+            return Ok(Parts { names, amounts: numbers.into_iter().map(share).collect() });
         }
-        Ok(Parts { names, weights })
+        let amount = |(name, word): (&String, &&str)| {
+            word.parse().map_err(|()| PartsError::NotAnAmount {
+                name: name.clone(),
+                amount: (*word).to_owned(),
+            })
+        };
+        let amounts: Vec<Amount> =
+            names.iter().zip(&words).map(amount).collect::<Result<_, _>>()?;
+        let rests: Vec<&String> = names
+            .iter()
+            .zip(&amounts)
+            .filter(|(_, a)| **a == Amount::Rest)
+            .map(|(n, _)| n)
+            .collect();
+        let shares = amounts.iter().map(|amount| match amount {
+            Amount::Share(share) => *share,
+            _ => 0,
+        });
+        let percent = shares.sum::<u64>() as f64 / (UNIT / 100) as f64;
+        match rests[..] {
+            [first, second, ..] => Err(PartsError::TwoRests(first.clone(), second.clone())),
+            [_] if percent > 100.0 => Err(PartsError::BadSum(percent)),
+            [_] => Ok(Parts { names, amounts }),
+            [] if amounts.iter().any(|a| matches!(a, Amount::Images(_))) => {
+                Err(PartsError::BadSum(percent))
+            }
+            [] if (percent - 100.0).abs() > 0.01 => Err(PartsError::BadSum(percent)),
+            [] => Ok(Parts { names, amounts }),
+        }
     }
 }
 
@@ -124,29 +244,40 @@ mod tests {
     use super::*;
 
     #[test]
-    fn shares_in_percent_and_in_ones_are_the_same() {
-        let percent: Parts = "train=70, validation=15,test=15".parse().unwrap();
-        let ones: Parts = "train=.7,validation=0.15,test=0.15".parse().unwrap();
-        assert_eq!(percent.shares(), ones.shares());
-        assert_eq!(percent.names(), ["train", "validation", "test"]);
-        assert!("a=33.33,b=33.33,c=33.33".parse::<Parts>().is_ok());
-    }
-
-    #[test]
-    fn what_names_no_parts_says_why() {
-        let error = |text: &str| text.parse::<Parts>().unwrap_err();
-        assert_eq!(error("train"), PartsError::NotAPart("train".into()));
-        assert_eq!(error("train=70,"), PartsError::NotAPart("".into()));
-        assert_eq!(error("../x=70,test=30"), PartsError::BadName("../x".into()));
-        assert_eq!(error("a=50,a=50"), PartsError::Twice("a".into()));
-        assert_eq!(error("a=100"), PartsError::TooFew);
-        assert_eq!(error("a=70,b=40"), PartsError::BadSum(110.0));
-        assert_eq!(error("train=320,test=40"), PartsError::BadSum(360.0));
-        assert_eq!(error("A=50,a=50"), PartsError::SameFolder("A".into(), "a".into()));
-        assert_eq!(error("Split.csv=50,a=50"), PartsError::TableName);
-        for share in ["0", "-1", "x", "NaN", "inf", ""] {
-            let expected = PartsError::NotAShare { name: "a".into(), share: share.into() };
-            assert_eq!(error(&format!("a={share},b=1")), expected);
+    fn parts_are_shares_or_counts_and_anything_else_is_said() {
+        let read = |text: &str| text.parse::<Parts>().map(|parts| parts.to_string());
+        let sound = [
+            ("train=70,validation=15,test=15", "train=70%,validation=15%,test=15%"),
+            ("train=.8,test=.2", "train=80%,test=20%"),
+            (" a = 33.3333 , b = 66.6667 ", "a=33.3333%,b=66.6667%"),
+            ("train=64%,validation=16%,test=20%", "train=64%,validation=16%,test=20%"),
+            ("train=750,validation=rest", "train=750,validation=rest"),
+            ("train=rest,validation=10%,test=200", "train=rest,validation=10%,test=200"),
+        ];
+        for (text, shown) in sound {
+            assert_eq!(read(text).as_deref(), Ok(shown), "{text}");
         }
+        let message = |text: &str| read(text).unwrap_err().to_string();
+        assert!(message("train=100,test=50").starts_with("the numbers add up to 150: shares"));
+        assert_eq!(
+            message("train=80%,test=30%"),
+            "the shares add up to 110 %; expected 100 %, or one part that gets the rest"
+        );
+        assert!(
+            message("train=90%,validation=20%,test=rest").starts_with("the shares add up to 110 %")
+        );
+        assert_eq!(message("a=rest,b=rest"), "a and b are both to get the rest; only one part can");
+        assert!(message("train=70,test=many").starts_with("test is to get \"many\"; expected"));
+        assert!(message("train=70,test=-30").starts_with("test is to get \"-30\"; expected"));
+        assert_eq!(
+            message("train"),
+            "\"train\" is not a part; expected NAME=AMOUNT, for example train=70%"
+        );
+        assert!(message("train=100").starts_with("expected at least two parts"));
+        assert_eq!(message("a=50,a=50"), "the part a is named twice");
+        assert!(message("a=50,A=50").contains("differ only in case"));
+        assert_eq!(message("a/b=50,c=50"), "\"a/b\" cannot be the name of a folder");
+        assert!(message("split.csv=50,c=50").starts_with("a part cannot be called split.csv"));
+        assert_eq!(Parts::folds(3).to_string(), "fold-1=33.3333%,fold-2=33.3333%,fold-3=33.3334%");
     }
 }

@@ -4,25 +4,35 @@ use std::collections::BTreeSet;
 
 use serde::Serialize;
 use sieve_core::files::shown_name;
-use sieve_core::splitting::{GroupId, LeftOut};
+use sieve_core::splitting::{Conflicts, GroupId, Per};
 
 use super::Split;
+use crate::args::TogetherBy;
 use crate::present::{ReadingSettings, envelope};
 
 #[derive(Serialize)]
 struct Settings {
     #[serde(flatten)]
     reading: ReadingSettings,
-    parts: Vec<PartShare>,
+    parts: Vec<PartAmount>,
+    per: &'static str,
+    folds: Option<u64>,
+    subset: Option<String>,
+    strata: Vec<&'static str>,
     seed: u64,
+    copies: &'static str,
+    together: Option<String>,
+    conflicts: &'static str,
     reach: &'static str,
+    keep: Option<String>,
+    lock: Vec<String>,
     link: Option<String>,
 }
 
 #[derive(Serialize)]
-struct PartShare {
+struct PartAmount {
     split: String,
-    share: f64,
+    amount: String,
 }
 
 #[derive(Serialize)]
@@ -32,6 +42,9 @@ struct Body {
     classes: Vec<Class>,
     groups: Vec<Group>,
     left_out: Vec<LeftOutFile>,
+    distance: f64,
+    crossings: Vec<Crossing>,
+    moved_out: Vec<Moved>,
     written: Written,
 }
 
@@ -47,7 +60,7 @@ struct Collection {
 struct Total {
     split: String,
     images: u64,
-    target: u64,
+    requested: f64,
 }
 
 #[derive(Serialize)]
@@ -80,6 +93,19 @@ struct LeftOutFile {
 }
 
 #[derive(Serialize)]
+struct Crossing {
+    images: [String; 2],
+    kind: &'static str,
+}
+
+#[derive(Serialize)]
+struct Moved {
+    path: String,
+    from: String,
+    to: String,
+}
+
+#[derive(Serialize)]
 struct Written {
     table: Option<String>,
     tree: Option<String>,
@@ -89,19 +115,32 @@ struct Written {
 pub fn json(split: &Split<'_>) -> String {
     let (args, assignment) = (split.args, split.assignment);
     let names = split.request.parts.names();
-    let shares = split.request.parts.shares();
+    let request = split.request;
+    let together = args.together.as_ref().map(|by| match by {
+        TogetherBy::Folder => "folder".to_owned(),
+        TogetherBy::Pattern(pattern) => pattern.to_string(),
+    });
     let settings = Settings {
         reading: ReadingSettings::new(split.config),
         parts: names
             .iter()
-            .zip(&shares)
-            .map(|(name, &share)| PartShare { split: name.clone(), share })
+            .zip(request.parts.amounts())
+            .map(|(name, amount)| PartAmount { split: name.clone(), amount: amount.to_string() })
             .collect(),
-        seed: split.request.seed,
+        per: if request.per == Per::Class { "class" } else { "all" },
+        folds: args.folds,
+        subset: args.subset.map(|amount| amount.to_string()),
+        strata: request.strata.iter().map(|fact| fact.name()).collect(),
+        seed: request.seed,
+        copies: if request.together.copies { "together" } else { "apart" },
+        together,
+        conflicts: if request.conflicts == Conflicts::Keep { "keep" } else { "leave-out" },
         reach: split.found.reach.name(),
+        keep: args.keep.as_ref().map(|file| shown_name(file.as_os_str())),
+        lock: request.locked.clone(),
         link: args.to.as_ref().map(|_| format!("{:?}", args.link).to_lowercase()),
     };
-    let totals = names.iter().zip(split.totals()).zip(&assignment.target);
+    let totals = names.iter().zip(split.totals()).zip(&assignment.requested);
     let class = |class: &sieve_core::splitting::ClassCounts| Class {
         class: class.class.clone(),
         images: class.images,
@@ -109,16 +148,13 @@ pub fn json(split: &Split<'_>) -> String {
         splits: names
             .iter()
             .zip(&class.got)
-            .zip(&shares)
-            .map(|((name, &images), share)| Got {
-                split: name.clone(),
-                images,
-                requested: share * class.images as f64,
-            })
+            .zip(&class.requested)
+            .map(|((name, &images), &requested)| Got { split: name.clone(), images, requested })
             .collect(),
     };
     let shown = |path: &std::path::PathBuf| shown_name(path.as_os_str());
-    let conflicts: BTreeSet<GroupId> = split.conflicts().into_iter().map(|(id, _)| id).collect();
+    let conflicts: BTreeSet<GroupId> =
+        split.conflicts().into_iter().filter_map(|(id, _)| id).collect();
     let body = Body {
         collection: Collection {
             root: split.catalog.collection.name(),
@@ -127,7 +163,7 @@ pub fn json(split: &Split<'_>) -> String {
             left_out: assignment.left_out.len(),
         },
         splits: totals
-            .map(|((name, images), &target)| Total { split: name.clone(), images, target })
+            .map(|((name, images), &requested)| Total { split: name.clone(), images, requested })
             .collect(),
         classes: assignment.classes.iter().map(class).collect(),
         groups: split
@@ -143,12 +179,26 @@ pub fn json(split: &Split<'_>) -> String {
         left_out: assignment
             .left_out
             .iter()
-            .map(|(record, why)| LeftOutFile {
-                path: record.path.to_string(),
-                reason: match why {
-                    LeftOut::SetAside => "set-aside",
-                    LeftOut::NoClass => "no-class",
-                },
+            .map(|(record, why)| LeftOutFile { path: record.path.to_string(), reason: why.name() })
+            .collect(),
+        distance: assignment.distance,
+        crossings: split
+            .crossings
+            .iter()
+            .map(|crossing| Crossing {
+                images: crossing
+                    .images
+                    .map(|image| split.found.images[image as usize].record.path.to_string()),
+                kind: crossing.kind.map_or("group", |kind| kind.name()),
+            })
+            .collect(),
+        moved_out: split
+            .moved_out()
+            .into_iter()
+            .map(|(image, from, to)| Moved {
+                path: image.record.path.to_string(),
+                from: from.to_owned(),
+                to: to.to_owned(),
             })
             .collect(),
         written: Written { table: args.out.as_ref().map(shown), tree: args.to.as_ref().map(shown) },

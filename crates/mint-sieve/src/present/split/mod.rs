@@ -5,14 +5,16 @@ mod table;
 mod text;
 
 pub use json::json;
-pub use table::table;
+pub use table::{class_index, fold_lists, table};
 pub use text::text;
 
 use std::collections::{BTreeMap, HashMap};
 
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::{Found, Group};
-use sieve_core::splitting::{Assigned, Assignment, GroupId, LeftOut, Request};
+use sieve_core::splitting::{
+    Assigned, Assignment, ClassCounts, Crossing, GroupId, LeftOut, Request,
+};
 
 use crate::args::SplitArgs;
 use crate::config::CollectionConfig;
@@ -31,6 +33,8 @@ pub struct Split<'a> {
     pub found: &'a Found<'a>,
     /// What came of it.
     pub assignment: &'a Assignment<'a>,
+    /// What belongs together and is in different parts all the same.
+    pub crossings: &'a [Crossing],
 }
 
 impl Split<'_> {
@@ -58,29 +62,47 @@ impl Split<'_> {
         (0..parts).map(of).collect()
     }
 
-    /// The groups of copies that are under more than one class, each with the group of the split that it is in.
-    /// Different pictures that belong together otherwise may well be of several classes.
-    fn conflicts(&self) -> Vec<(GroupId, Vec<&Assigned<'_>>)> {
-        let assigned: HashMap<&str, &Assigned<'_>> = self
+    /// The groups of copies that are under more than one class: their paths, and the group of the split that they are in,
+    /// if they take part.
+    fn conflicts(&self) -> Vec<(Option<GroupId>, Vec<&str>)> {
+        let groups: HashMap<&str, GroupId> = self
             .assignment
             .images
             .iter()
-            .map(|image| (image.record.path.as_str(), image))
+            .map(|image| (image.record.path.as_str(), image.group))
             .collect();
-        let those = |group: &Group| -> Option<(GroupId, Vec<&Assigned<'_>>)> {
+        let those = |group: &Group| {
             let records =
                 group.members.iter().map(|one| self.found.images[one.image as usize].record);
-            let mut images: Vec<&Assigned<'_>> =
-                records.filter_map(|record| assigned.get(record.path.as_str()).copied()).collect();
-            images.sort_by_key(|image| &image.record.path);
-            Some((images.first()?.group, images))
+            let records = records.filter(|record| record.class().is_some());
+            let mut paths: Vec<&str> = records.map(|record| record.path.as_str()).collect();
+            paths.sort_unstable();
+            (paths.iter().find_map(|path| groups.get(path)).copied(), paths)
         };
         let told = self.found.groups.iter();
-        let mut conflicts: Vec<_> = told
-            .filter(|group| group.kind.is_duplicate() && group.label_conflict)
-            .filter_map(those)
-            .collect();
-        conflicts.sort_by_key(|(_, images)| &images[0].record.path);
+        let told = told.filter(|group| group.kind.is_duplicate() && group.label_conflict);
+        let mut conflicts: Vec<_> = told.map(those).collect();
+        conflicts.sort_by(|a, b| a.1.cmp(&b.1));
         conflicts
+    }
+
+    /// The images that were in a split other than the first part and are now in another, with both.
+    fn moved_out(&self) -> Vec<(&Assigned<'_>, &str, &str)> {
+        let names = self.request.parts.names();
+        let moved = self.assignment.images.iter().filter_map(|image| {
+            let (before, after) = (image.record.split()?, names[image.part].as_str());
+            (before != names[0] && before != after).then_some((image, before, after))
+        });
+        moved.collect()
+    }
+
+    /// The class and part that are furthest from what was asked for, in shares of the class.
+    fn worst(&self) -> Option<(&ClassCounts, usize)> {
+        let off = |class: &ClassCounts, part: usize| {
+            (class.got[part] as f64 - class.requested[part]).abs() / class.images.max(1) as f64
+        };
+        let classes = self.assignment.classes.iter();
+        let cells = classes.flat_map(|class| (0..class.got.len()).map(move |part| (class, part)));
+        cells.max_by(|a, b| off(a.0, a.1).total_cmp(&off(b.0, b.1)).then(b.0.class.cmp(&a.0.class)))
     }
 }

@@ -1,14 +1,16 @@
 //! `split` for people: what each class got against what was asked.
 
-use std::ffi::OsStr;
+use std::ffi::{OsStr, OsString};
 use std::fmt::Write;
+use std::path::Path;
 
 use sieve_core::duplicates::Kind;
 use sieve_core::files::shown_name;
-use sieve_core::splitting::{Assigned, LeftOut};
+use sieve_core::splitting::{Amount, Assigned, ClassCounts, Conflicts, LeftOut, Per};
 
 use super::Split;
-use crate::console::{Align, ERROR, FAINT, Narrow, table};
+use crate::args::TogetherBy;
+use crate::console::{Align, ERROR, FAINT, Narrow, WARNING, table};
 use crate::console::{heading, safe};
 use crate::present::table::{MOST_ROWS, percent, shortened, visible};
 use crate::present::{command_on, counted, next_step, splits_folder};
@@ -20,8 +22,16 @@ pub fn text(split: &Split<'_>) -> String {
     let requested: Vec<String> = parts
         .names()
         .iter()
-        .zip(parts.shares())
-        .map(|(name, share)| format!("{name} {}", percent(share)))
+        .zip(parts.amounts())
+        .map(|(name, amount)| match amount {
+            Amount::Share(share) => format!("{name} {}", percent(*share as f64 / 1e6)),
+            Amount::Images(images) => match split.request.per {
+                Per::All => format!("{name} {images}"),
+                Per::Class => format!("{name} {images} of each class"),
+            },
+            Amount::Rest => format!("{name} the rest"),
+            Amount::Kept => format!("{name} as it is"),
+        })
         .collect();
     let mut text = format!(
         "{}\n{} in {}: {}; seed {}; reach {}\n\n",
@@ -43,28 +53,29 @@ pub fn text(split: &Split<'_>) -> String {
 
 fn class_table(split: &Split<'_>) -> String {
     let parts = &split.request.parts;
-    let shares = parts.shares();
     let mut columns = vec![Align::Left, Align::Right];
     let mut head = vec!["class".to_owned(), "images".to_owned()];
     for name in parts.names() {
         columns.extend([Align::Right, Align::Right]);
         head.extend([name.clone(), "requested".to_owned()]);
     }
-    let row = |name: String, images: u64, got: &[u64]| {
+    let row = |name: String, images: u64, got: &[u64], requested: &[f64]| {
         let mut row = vec![name, images.to_string()];
-        for (got, share) in got.iter().zip(&shares) {
-            row.extend([got.to_string(), format!("{:.1}", share * images as f64)]);
+        for (got, requested) in got.iter().zip(requested) {
+            row.extend([got.to_string(), format!("{requested:.1}")]);
         }
         row
     };
     let mut classes: Vec<_> = split.assignment.classes.iter().collect();
     classes.sort_by_key(|class| std::cmp::Reverse(class.images));
-    let classes = classes.iter().map(|class| row(visible(&class.class), class.images, &class.got));
+    let classes = classes
+        .iter()
+        .map(|class| row(visible(&class.class), class.images, &class.got, &class.requested));
     let mut rows = vec![head];
     rows.extend(shortened(classes.collect(), MOST_ROWS, split.args.all));
     let images = split.assignment.images.len() as u64;
     let totals = split.totals();
-    rows.push(row("(all)".into(), images, &totals));
+    rows.push(row("(all)".into(), images, &totals, &split.assignment.requested));
     let mut share_row = vec!["(share)".to_owned(), String::new()];
     for total in totals {
         share_row.extend([percent(total as f64 / images as f64), String::new()]);
@@ -82,11 +93,20 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         let files = counted(set_aside, "file", "files");
         lines.push(format!("Left out: {files} that cannot be trained on (audit lists them)."));
     }
-    let no_class = split.left_out(LeftOut::NoClass);
-    if no_class > 0 {
-        let images = counted(no_class, "image that lies", "images that lie");
-        lines.push(format!("Left out: {images} in no class folder."));
-    }
+    let mut left = |why: LeftOut, one: &str, many: &str, how: &str| {
+        let number = split.left_out(why);
+        if number > 0 {
+            lines.push(format!("Left out: {} {how}.", counted(number, one, many)));
+        }
+    };
+    left(LeftOut::NoClass, "image", "images", "in no class folder");
+    let keep = "under several classes (--conflicts keep keeps them in one split)";
+    left(LeftOut::LabelConflict, "image", "images", keep);
+    left(LeftOut::NotInSubset, "image", "images", "not drawn for the subset");
+    let locked = "belonging together with a split that takes nothing new";
+    left(LeftOut::Locked, "image", "images", locked);
+    let between = "new and belonging together with several splits of the earlier table";
+    left(LeftOut::Between, "image", "images", between);
     let multi_image_groups = split.multi_image_groups();
     if !multi_image_groups.is_empty() {
         let groups = counted(multi_image_groups.len() as u64, "group", "groups");
@@ -99,8 +119,7 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     }
     let conflicts = split.conflicts();
     let told = if split.args.all { conflicts.len() } else { MOST_CONFLICTS };
-    for (_, same) in conflicts.iter().take(told) {
-        let paths: Vec<&str> = same.iter().map(|image| image.record.path.as_str()).collect();
+    for (_, paths) in conflicts.iter().take(told) {
         let paths = safe(&paths.join(" = "));
         lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one image, several classes."));
     }
@@ -129,16 +148,86 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         };
         lines.push(format!("Missing from some split: {}{more}.", safe(&shown)));
     }
-    if split.totals() != split.assignment.target {
-        lines.push(
-            "The overall shares are off because small classes and groups were placed first."
-                .to_owned(),
-        );
+    lines.extend(split.worst().and_then(|(class, part)| furthest(split, class, part)));
+    let moved = split.moved_out();
+    if !moved.is_empty() {
+        let images = counted(moved.len() as u64, "image", "images");
+        let one = |(image, before, after): &(&Assigned<'_>, &str, &str)| {
+            format!("{} ({before} to {after})", image.record.path)
+        };
+        let told = if split.args.all { moved.len() } else { MOST_CONFLICTS };
+        let named: Vec<String> = moved.iter().take(told).map(one).collect();
+        let more = match moved.len() - named.len() {
+            0 => String::new(),
+            more => format!(" and {more} more (--all)"),
+        };
+        lines.push(format!(
+            "{WARNING}Moved out of held-out splits:{WARNING:#} {images}: {}{more}. Scores from before do not compare.",
+            safe(&named.join(", "))
+        ));
     }
+    lines.extend(proof(split));
+    lines.extend(unnatural_order(split));
     if !lines.is_empty() {
         lines.push(String::new());
     }
     lines
+}
+
+/// Which cell is furthest from what was asked for, and why nothing nearer was to be had; none where all are within
+/// rounding.
+fn furthest(split: &Split<'_>, class: &ClassCounts, part: usize) -> Option<String> {
+    let (got, requested) = (class.got[part], class.requested[part]);
+    if (got as f64 - requested).abs() < 1.0 {
+        return None;
+    }
+    let name = visible(&class.class);
+    let why = if split.request.earlier.is_some() {
+        "earlier images stay where they were".to_owned()
+    } else if class.largest_group > 1 {
+        let images = counted(class.images, "image", "images");
+        let groups = counted(class.groups, "group", "groups");
+        format!("its {images} are in {groups}, the largest of {}", class.largest_group)
+    } else {
+        "a class is in every split before shares count".to_owned()
+    };
+    let part = &split.request.parts.names()[part];
+    Some(safe(&format!("Furthest off: {name} has {got} of {requested:.1} in {part}; {why}.")))
+}
+
+/// What checking the result as `leakage` would has given.
+fn proof(split: &Split<'_>) -> Option<String> {
+    if split.crossings.is_empty() {
+        let what = "Checked: no copy, no frame of one moment and no group is in two splits";
+        return Some(format!("{what} (reach {}).", split.found.reach.name()));
+    }
+    let pairs = counted(split.crossings.len() as u64, "pair", "pairs");
+    let first = &split.crossings[0];
+    let paths = first.images.map(|image| split.found.images[image as usize].record.path.as_str());
+    let example = safe(&paths.join(" and "));
+    Some(format!(
+        "{ERROR}Leaks:{ERROR:#} {pairs} that belong together are in two splits, such as {example}."
+    ))
+}
+
+/// A warning where people would number the classes otherwise.
+fn unnatural_order(split: &Split<'_>) -> Option<String> {
+    let names: Vec<&str> =
+        split.assignment.classes.iter().map(|class| class.class.as_str()).collect();
+    let digits = |name: &str| -> Option<(String, u64)> {
+        let at = name.find(|c: char| c.is_ascii_digit())?;
+        let number: String = name[at..].chars().take_while(char::is_ascii_digit).collect();
+        Some((name[..at].to_owned(), number.parse().ok()?))
+    };
+    let is_odd = |two: &&[&str]| match (digits(two[0]), digits(two[1])) {
+        (Some(a), Some(b)) => a.0 == b.0 && a.1 > b.1,
+        _ => false,
+    };
+    let odd = names.windows(2).find(is_odd)?;
+    let (first, second) = (safe(odd[0]), safe(odd[1]));
+    Some(format!(
+        "Classes are numbered by the bytes of their names: {first} comes before {second}."
+    ))
 }
 
 /// Label conflicts that are told one by one.
@@ -168,7 +257,8 @@ fn written(split: &Split<'_>) -> String {
     if let Some(to) = &args.to {
         let to = shown_name(to.as_os_str());
         let folder = to.trim_end_matches('/');
-        let _ = writeln!(text, "Written: {}/ with split.csv", safe(folder));
+        let lists = if args.folds.is_some() { ", a list for each fold" } else { "" };
+        let _ = writeln!(text, "Written: {}/ with split.csv, class-index.csv{lists}", safe(folder));
     }
     if let Some(out) = &args.out {
         let _ = writeln!(text, "Written: {}", safe(&shown_name(out.as_os_str())));
@@ -186,21 +276,62 @@ fn written(split: &Split<'_>) -> String {
     }
     let to = splits_folder(&split.config.roots[0].path);
     let seed = args.seed.to_string();
-    let parts: Vec<String> = split
-        .request
-        .parts
-        .names()
-        .iter()
-        .zip(split.request.parts.shares())
-        .map(|(name, share)| format!("{name}={}", (share * 1e8).round() / 1e6))
-        .collect();
-    let parts = parts.join(",");
-    let mut options: Vec<&dyn AsRef<OsStr>> = vec![&"--parts", &parts, &"--seed", &seed];
-    let reach = split.found.reach.name();
-    if args.reach.is_some() {
-        options.extend([&"--reach" as &dyn AsRef<OsStr>, &reach]);
-    }
-    options.extend([&"--to" as &dyn AsRef<OsStr>, &to]);
+    let words = again(split, &to, &seed);
+    let options: Vec<&dyn AsRef<OsStr>> = words.iter().map(|word| word as _).collect();
     let words = command_on(split.config, "split", &options);
     text + &format!("\n{}", next_step("write the folders:", &words))
+}
+
+/// The options that make the same split again, and write it.
+fn again(split: &Split<'_>, to: &Path, seed: &str) -> Vec<OsString> {
+    let args = split.args;
+    let mut words: Vec<OsString> = Vec::new();
+    let mut put = |option: &str, value: &dyn AsRef<OsStr>| {
+        words.extend([option.into(), value.as_ref().to_owned()]);
+    };
+    match (args.folds, &args.parts) {
+        (Some(folds), _) => put("--folds", &folds.to_string()),
+        (None, Some(typed)) => put("--parts", typed),
+        (None, None) => put("--parts", &split.request.parts.to_string()),
+    }
+    if let Some(from) = &args.from {
+        put("--from", from);
+    }
+    if split.request.per == Per::Class {
+        put("--per", &"class");
+    }
+    if let Some(subset) = args.subset {
+        put("--subset", &subset.to_string());
+    }
+    let strata: Vec<String> =
+        args.strata.iter().map(|fact| fact.name().replace(' ', "-")).collect();
+    if !strata.is_empty() {
+        put("--strata", &strata.join(","));
+    }
+    put("--seed", &seed);
+    if !split.request.together.copies {
+        put("--copies", &"apart");
+    }
+    match &args.together {
+        Some(TogetherBy::Folder) => put("--together", &"folder"),
+        Some(TogetherBy::Pattern(pattern)) => put("--together", &pattern.to_string()),
+        None => {}
+    }
+    if split.request.conflicts == Conflicts::Keep {
+        put("--conflicts", &"keep");
+    }
+    if args.reach.is_some() {
+        put("--reach", &split.found.reach.name());
+    }
+    if let Some(keep) = &args.keep {
+        put("--keep", keep);
+    }
+    if !args.lock.is_empty() {
+        put("--lock", &args.lock.join(","));
+    }
+    put("--to", &to);
+    for (is_set, flag) in [(args.anew, "--anew"), (args.despite, "--despite")] {
+        words.extend(is_set.then(|| flag.into()));
+    }
+    words
 }

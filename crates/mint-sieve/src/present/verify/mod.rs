@@ -1,0 +1,185 @@
+//! The answer of `verify`.
+
+use std::fmt::Write;
+use std::path::Path;
+
+use serde::Serialize;
+use sieve_core::files::shown_name;
+use sieve_core::splitting::{Place, Verdict};
+
+use crate::args::VerifyArgs;
+use crate::console::{ERROR, FAINT, heading, safe};
+use crate::present::table::written;
+use crate::present::{counted, envelope};
+
+/// What was checked and what came of it.
+pub struct Verified<'a> {
+    /// What was typed.
+    pub args: &'a VerifyArgs,
+    /// Where the images were looked for.
+    pub folder: &'a Path,
+    /// What is wrong.
+    pub verdict: &'a Verdict,
+}
+
+/// Of each thing that is wrong so many are named without `--all`.
+const FEW: usize = 5;
+
+/// One thing that is wrong: its code, and what it is about.
+type Wrong = (&'static str, String);
+
+impl Verified<'_> {
+    /// Everything that is wrong, kind by kind.
+    fn wrong(&self) -> Vec<Wrong> {
+        let verdict = self.verdict;
+        let mut wrong: Vec<Wrong> = Vec::new();
+        let mut put = |code: &'static str, lines: Vec<String>| {
+            wrong.extend(lines.into_iter().map(|line| (code, line)));
+        };
+        put("missing", verdict.missing.clone());
+        put("changed", verdict.changed.clone());
+        let unreadable = verdict.unreadable.iter().map(|(path, why)| format!("{path}: {why}"));
+        put("unreadable", unreadable.collect());
+        put("extra", verdict.extra.clone());
+        let cut =
+            verdict.cut.iter().map(|(group, parts)| format!("group {group}: {}", parts.join(", ")));
+        put("group-cut", cut.collect());
+        put("repeated", verdict.repeated.iter().map(|paths| paths.join(" = ")).collect());
+        let absent = verdict.absent.iter();
+        let absent =
+            absent.map(|(class, parts)| format!("{class:?} is not in {}", parts.join(", ")));
+        put("class-absent", absent.collect());
+        wrong
+    }
+}
+
+fn title(code: &str) -> &'static str {
+    match code {
+        "missing" => "images that are not there any more",
+        "changed" => "images that are not what they were",
+        "unreadable" => "files that cannot be read",
+        "extra" => "files that are in no row of the table",
+        "group-cut" => "groups that are in several splits",
+        "repeated" => "the same bytes in several splits",
+        _ => "classes that have groups enough for every split and are not in all",
+    }
+}
+
+/// For people.
+pub fn text(answer: &Verified<'_>) -> String {
+    let Verified { args, verdict, .. } = answer;
+    let table = shown_name(args.table.as_os_str());
+    let parts: Vec<String> =
+        verdict.parts.iter().map(|(part, images)| format!("{part} {images}")).collect();
+    let place = match verdict.place {
+        Some(Place::Tree) => "as folders of the splits",
+        _ => "where they were when the table was written",
+    };
+    let mut text = format!(
+        "{}\n{}: {}\nlooked for in {}, {place}\n",
+        heading(&safe(&table)),
+        counted(verdict.images, "image", "images"),
+        safe(&parts.join(", ")),
+        safe(&shown_name(answer.folder.as_os_str())),
+    );
+    let wrong = answer.wrong();
+    for same in wrong.chunk_by(|a, b| a.0 == b.0) {
+        let (code, _) = &same[0];
+        let _ = writeln!(text, "\n{ERROR}{code}{ERROR:#} ({}): {}", same.len(), title(code));
+        let shown = if args.all { same.len() } else { FEW };
+        for (_, line) in same.iter().take(shown) {
+            let _ = writeln!(text, "  {}", safe(line));
+        }
+        if same.len() > shown {
+            let _ = writeln!(text, "  ... {} more (--all)", same.len() - shown);
+        }
+    }
+    text.push('\n');
+    if !verdict.unlisted.is_empty() {
+        let images = counted(verdict.unlisted.len() as u64, "image is", "images are");
+        let _ = writeln!(
+            text,
+            "{FAINT}{images} in no row: left out when it was split, or new since.{FAINT:#}"
+        );
+    }
+    for (class, parts) in verdict.thin.iter().take(FEW) {
+        let parts = safe(&parts.join(", "));
+        let _ =
+            writeln!(text, "{FAINT}{:?} has too few groups to be in {parts} too.{FAINT:#}", class);
+    }
+    if wrong.is_empty() {
+        text.push_str(&heading(
+            "Every image is there and unchanged, and no group or content is in two splits.",
+        ));
+        text.push('\n');
+    }
+    text
+}
+
+#[derive(Serialize)]
+struct Settings {
+    table: String,
+    folder: String,
+}
+
+#[derive(Serialize)]
+struct Body<'a> {
+    is_sound: bool,
+    images: u64,
+    splits: Vec<Split<'a>>,
+    place: &'static str,
+    wrong: Vec<Entry>,
+    unlisted: &'a [String],
+    thin: Vec<Thin<'a>>,
+}
+
+#[derive(Serialize)]
+struct Split<'a> {
+    split: &'a str,
+    images: u64,
+}
+
+#[derive(Serialize)]
+struct Entry {
+    code: &'static str,
+    message: String,
+}
+
+#[derive(Serialize)]
+struct Thin<'a> {
+    class: &'a str,
+    missing_from: &'a [String],
+}
+
+/// For programs.
+pub fn json(answer: &Verified<'_>) -> String {
+    let verdict = answer.verdict;
+    let settings = Settings {
+        table: shown_name(answer.args.table.as_os_str()),
+        folder: shown_name(answer.folder.as_os_str()),
+    };
+    let splits = verdict.parts.iter();
+    let body = Body {
+        is_sound: verdict.is_sound(),
+        images: verdict.images,
+        splits: splits.map(|(split, images)| Split { split, images: *images }).collect(),
+        place: match verdict.place {
+            Some(Place::Tree) => "tree",
+            _ => "source",
+        },
+        wrong: answer.wrong().into_iter().map(|(code, message)| Entry { code, message }).collect(),
+        unlisted: &verdict.unlisted,
+        thin: verdict
+            .thin
+            .iter()
+            .map(|(class, missing_from)| Thin { class, missing_from })
+            .collect(),
+    };
+    envelope("verify", settings, body)
+}
+
+/// One row for each thing that is wrong.
+pub fn csv(answer: &Verified<'_>) -> String {
+    let rows = answer.wrong().into_iter().map(|(code, message)| [code.to_owned(), message]);
+    written(&["code", "message"], rows)
+}

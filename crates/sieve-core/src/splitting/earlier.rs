@@ -1,0 +1,110 @@
+//! Split tables that were written before: read back, and kept to.
+
+use std::collections::HashMap;
+use std::path::Path;
+
+use crate::cell;
+use crate::files::RelPath;
+use crate::input;
+use crate::measuring::Digest;
+
+/// The rows of a split table.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct SplitTable {
+    /// In the order of the file.
+    pub rows: Vec<SplitRow>,
+}
+
+/// One row of a split table.
+#[derive(Clone, Debug, PartialEq)]
+pub struct SplitRow {
+    /// The image in the collection that was split.
+    pub path: RelPath,
+    /// Its class.
+    pub class: String,
+    /// Its part.
+    pub split: String,
+    /// What stays together has the same.
+    pub group: String,
+    /// The digest of its bytes.
+    pub digest: Digest,
+}
+
+impl SplitTable {
+    /// Reads the table in `file`.
+    ///
+    /// # Errors
+    ///
+    /// What is wrong with it, as the end of a sentence.
+    pub fn read(file: &Path) -> Result<Self, String> {
+        let bytes = input::read(file, input::MOST_TABLE_BYTES)?;
+        let text = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
+        let mut reader = csv::Reader::from_reader(text);
+        let head = reader.headers().map_err(|error| error.to_string())?.clone();
+        let column = |name: &str| {
+            let at = head.iter().position(|cell| cell::unguarded(cell.trim()) == name);
+            at.ok_or_else(|| format!("it has no column {name:?}, as every split table has"))
+        };
+        let [path, class] = [column("path")?, column("class")?];
+        let [split, group, digest] = [column("split")?, column("group")?, column("digest")?];
+        let mut rows = Vec::new();
+        for record in reader.records() {
+            let record = record.map_err(|error| error.to_string())?;
+            let line = record.position().map_or(0, csv::Position::line);
+            let text = |at: usize| cell::unguarded(record.get(at).unwrap_or_default());
+            let digest = Digest::from_hex(text(digest))
+                .ok_or_else(|| format!("line {line} has no digest of 64 hexadecimal digits"))?;
+            rows.push(SplitRow {
+                path: RelPath::new(&cell::path_of(text(path))),
+                class: text(class).to_owned(),
+                split: text(split).to_owned(),
+                group: text(group).to_owned(),
+                digest,
+            });
+        }
+        if rows.is_empty() { Err("it has no rows".to_owned()) } else { Ok(SplitTable { rows }) }
+    }
+
+    /// The names of the parts, in the order in which they first come.
+    pub fn parts(&self) -> Vec<&str> {
+        let mut parts: Vec<&str> = Vec::new();
+        for row in &self.rows {
+            if !parts.contains(&row.split.as_str()) {
+                parts.push(&row.split);
+            }
+        }
+        parts
+    }
+}
+
+/// Where images were before, by their content: renaming does not matter.
+#[derive(Clone, Debug, Default)]
+pub struct Earlier {
+    by_digest: HashMap<Digest, String>,
+    /// Images of the earlier split.
+    pub images: usize,
+}
+
+impl Earlier {
+    /// What a table says. Of one content in several parts, which no table of ours has, the first counts.
+    pub fn new(table: &SplitTable) -> Self {
+        let mut by_digest = HashMap::new();
+        for row in &table.rows {
+            by_digest.entry(row.digest).or_insert_with(|| row.split.clone());
+        }
+        Earlier { by_digest, images: table.rows.len() }
+    }
+
+    /// The part that an image was in.
+    pub fn part(&self, digest: Digest) -> Option<&str> {
+        self.by_digest.get(&digest).map(String::as_str)
+    }
+
+    /// The names of its parts.
+    pub fn parts(&self) -> Vec<&str> {
+        let mut parts: Vec<&str> = self.by_digest.values().map(String::as_str).collect();
+        parts.sort_unstable();
+        parts.dedup();
+        parts
+    }
+}

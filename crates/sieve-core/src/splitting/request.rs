@@ -1,0 +1,78 @@
+//! What is asked of a split.
+
+use super::earlier::Earlier;
+use super::parts::{Amount, Parts};
+use crate::collection::Pattern;
+use crate::facts::Fact;
+
+/// What is asked for.
+#[derive(Clone, Debug, Default)]
+pub struct Request {
+    /// The parts and what each is to get.
+    pub parts: Parts,
+    /// What counts are of.
+    pub per: Per,
+    /// What the shuffle is drawn from.
+    pub seed: u64,
+    /// What stays together.
+    pub together: Together,
+    /// What becomes of one image under several classes.
+    pub conflicts: Conflicts,
+    /// Facts that are balanced within each class.
+    pub strata: Vec<Fact>,
+    /// Where images were before: they stay there.
+    pub earlier: Option<Earlier>,
+    /// The split that parts are taken out of; the other splits of the collection stay what they are, as parts of their
+    /// own. None where all of it is split.
+    pub from: Option<String>,
+    /// Names of parts that take nothing new.
+    pub locked: Vec<String>,
+    /// How much is split at all; none for everything.
+    pub subset: Option<Subset>,
+}
+
+/// What an amount in images is of.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Per {
+    /// Of all images.
+    #[default]
+    All,
+    /// Of each class.
+    Class,
+}
+
+/// How much is taken before anything is split.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Subset {
+    /// How much.
+    pub amount: Amount,
+    /// Of all images, or of each class.
+    pub per: Per,
+}
+
+/// What stays together beside what a table or name declares.
+#[derive(Clone, Debug)]
+pub struct Together {
+    /// Copies and frames of one moment.
+    pub copies: bool,
+    /// Images for which the named parts of this pattern are the same.
+    pub pattern: Option<Pattern>,
+    /// Images of one folder.
+    pub folder: bool,
+}
+
+impl Default for Together {
+    fn default() -> Self {
+        Together { copies: true, pattern: None, folder: false }
+    }
+}
+
+/// What becomes of copies under several classes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Conflicts {
+    /// They are left out: at most one of their labels is right.
+    #[default]
+    LeaveOut,
+    /// They are kept, all in one part.
+    Keep,
+}

@@ -1,0 +1,418 @@
+//! The search for the best counts: how many groups of each kind go to each part.
+//!
+//! Groups of the same counts in the same rows are of one kind, and may be exchanged freely. Searched is over how many of
+//! each kind each part gets: from a start that is drawn in proportion, by moving one group, by exchanging two, and, for
+//! problems that are small enough, again from where a few groups were moved at random. What is found depends on the
+//! kinds and their random numbers alone.
+
+/// One line of the table that is balanced: a class, a class in a stratum, or all images.
+#[derive(Clone, Debug)]
+pub struct Row {
+    /// What an image too many or too few costs: 1 over the images of the class, or over all.
+    pub weight: f64,
+    /// Images that each part should have; not whole.
+    pub target: Vec<f64>,
+    /// Images that each part has already, whatever is decided.
+    pub fixed: Vec<u64>,
+    /// Whether every part must have one, because there are groups enough.
+    pub is_in_every_part: bool,
+    /// Whether the first part must have one: a class that is not trained on is never learned.
+    pub is_in_first_part: bool,
+}
+
+/// Groups with the same counts.
+#[derive(Clone, Debug)]
+pub struct Kind {
+    /// Images of one such group by row, sorted by row.
+    pub counts: Vec<(usize, u64)>,
+    /// How many such groups there are.
+    pub groups: u64,
+    /// Drawn from the seed and the content of the groups.
+    pub random: u64,
+}
+
+/// What is to be balanced.
+#[derive(Clone, Debug)]
+pub struct Problem {
+    /// The lines of the table.
+    pub rows: Vec<Row>,
+    /// The groups.
+    pub kinds: Vec<Kind>,
+    /// Parts that groups may go to.
+    pub is_open: Vec<bool>,
+}
+
+/// What an empty part of a row costs that must be in every part: more than all differences together.
+const EMPTY: f64 = 1e6;
+/// The same for the first part of a row that cannot be in every part.
+const NOT_FIRST: f64 = 1e3;
+/// Differences below this are none: what adding up in another order changes.
+const NOTHING: f64 = 1e-9;
+/// Kinds up to which every two are tried for an exchange.
+const ALL_PAIRS: usize = 450;
+/// Kinds of one row that are tried for an exchange in larger problems.
+const PAIRS_OF_A_ROW: usize = 64;
+/// Attempts from moved groups, times the square of the kinds: half a second, and on 18 tables of up to 390 groups
+/// always the optimum of an integer program.
+const EFFORT: usize = 40_000_000;
+/// Attempts at most.
+const MOST_ATTEMPTS: usize = 3_000;
+
+/// How many groups of each kind go to each part.
+pub type Counts = Vec<Vec<u64>>;
+
+impl Problem {
+    fn parts(&self) -> usize {
+        self.is_open.len()
+    }
+
+    fn cell(&self, row: usize, part: usize, count: u64) -> f64 {
+        let row = &self.rows[row];
+        let empty = match (count, part) {
+            (0, _) if row.is_in_every_part => EMPTY,
+            (0, 0) if row.is_in_first_part => NOT_FIRST,
+            _ => 0.0,
+        };
+        row.weight * (count as f64 - row.target[part]).abs() + empty
+    }
+
+    /// The images that each part has of each row.
+    pub fn images(&self, counts: &Counts) -> Vec<Vec<u64>> {
+        let mut images: Vec<Vec<u64>> = self.rows.iter().map(|row| row.fixed.clone()).collect();
+        for (kind, counts) in self.kinds.iter().zip(counts) {
+            for &(row, size) in &kind.counts {
+                counts.iter().enumerate().for_each(|(part, n)| images[row][part] += n * size);
+            }
+        }
+        images
+    }
+
+    /// The sum of all differences.
+    pub fn cost(&self, counts: &Counts) -> f64 {
+        let images = self.images(counts);
+        let of_row = |row: usize| -> f64 {
+            (0..self.parts()).map(|part| self.cell(row, part, images[row][part])).sum()
+        };
+        (0..self.rows.len()).map(of_row).sum()
+    }
+
+    /// What no counts fall below: of each row the difference that whole numbers leave, as if each were alone.
+    fn bound(&self) -> f64 {
+        let of_row = |row: &Row| {
+            // Each target rounded down; what is left goes to the largest remainders, one each.
+            let mut remainders: Vec<f64> = row.target.iter().map(|target| target.fract()).collect();
+            remainders.sort_by(|a, b| b.total_cmp(a));
+            let left = remainders.iter().sum::<f64>().round() as usize;
+            let up = remainders.iter().take(left).map(|remainder| 1.0 - remainder);
+            row.weight * up.chain(remainders.iter().skip(left).copied()).sum::<f64>()
+        };
+        self.rows.iter().map(of_row).sum()
+    }
+
+    /// The best counts that are found.
+    pub fn solve(&self) -> Counts {
+        let mut state = State::new(self);
+        state.descend();
+        let kinds = self.kinds.len();
+        if kinds <= ALL_PAIRS && kinds > 0 {
+            let attempts = (EFFORT / (kinds * kinds * self.parts())).clamp(20, MOST_ATTEMPTS);
+            state.attempt(attempts);
+        }
+        state.counts
+    }
+}
+
+struct State<'a> {
+    problem: &'a Problem,
+    counts: Counts,
+    images: Vec<Vec<u64>>,
+    /// The kinds in random order.
+    order: Vec<usize>,
+    /// The kinds of each row, in that order.
+    of_row: Vec<Vec<usize>>,
+    /// Of a small problem, whether two kinds have a row in common beside the last, which all have.
+    shared: Vec<bool>,
+}
+
+/// One group of a kind from a part to another.
+type Move = (usize, usize, usize);
+
+impl<'a> State<'a> {
+    fn new(problem: &'a Problem) -> Self {
+        let counts: Counts = problem.kinds.iter().map(|kind| start(problem, kind)).collect();
+        let images = problem.images(&counts);
+        let mut order: Vec<usize> = (0..problem.kinds.len()).collect();
+        order.sort_by_key(|&kind| (problem.kinds[kind].random, kind));
+        let mut of_row = vec![Vec::new(); problem.rows.len()];
+        for &kind in &order {
+            problem.kinds[kind].counts.iter().for_each(|&(row, _)| of_row[row].push(kind));
+        }
+        let kinds = &problem.kinds;
+        let last = problem.rows.len() - 1;
+        let share = |a: &Kind, b: &Kind| {
+            let is_of_b = |row: usize| b.counts.binary_search_by_key(&row, |&(row, _)| row).is_ok();
+            a.counts.iter().any(|&(row, _)| row != last && is_of_b(row))
+        };
+        let shared = match kinds.len() <= ALL_PAIRS {
+            true => kinds.iter().flat_map(|a| kinds.iter().map(move |b| share(a, b))).collect(),
+            false => Vec::new(),
+        };
+        State { problem, counts, images, order, of_row, shared }
+    }
+
+    /// What a move adds to the cost.
+    fn change(&self, (kind, from, to): Move) -> f64 {
+        let problem = self.problem;
+        let of = |&(row, size): &(usize, u64)| {
+            let [a, b] = [from, to].map(|part| self.images[row][part]);
+            problem.cell(row, from, a - size) - problem.cell(row, from, a)
+                + problem.cell(row, to, b + size)
+                - problem.cell(row, to, b)
+        };
+        problem.kinds[kind].counts.iter().map(of).sum()
+    }
+
+    fn make(&mut self, (kind, from, to): Move) {
+        self.counts[kind][from] -= 1;
+        self.counts[kind][to] += 1;
+        for &(row, size) in &self.problem.kinds[kind].counts {
+            self.images[row][from] -= size;
+            self.images[row][to] += size;
+        }
+    }
+
+    /// The moves that a kind can make.
+    fn moves(&self, kind: usize) -> impl Iterator<Item = Move> + use<'_, 'a> {
+        let parts = self.problem.parts();
+        let from = (0..parts).filter(move |&from| self.counts[kind][from] > 0);
+        let pairs = from.flat_map(move |from| (0..parts).map(move |to| (from, to)));
+        let is_open = &self.problem.is_open;
+        pairs.filter(|&(from, to)| from != to && is_open[to]).map(move |(a, b)| (kind, a, b))
+    }
+
+    /// Moves and exchanges groups as long as that makes anything better.
+    fn descend(&mut self) {
+        loop {
+            while self.move_all() {}
+            if !self.exchange_all() {
+                break;
+            }
+        }
+    }
+
+    /// One round of moves; whether any made it better.
+    fn move_all(&mut self) -> bool {
+        let mut is_better = false;
+        for at in 0..self.order.len() {
+            let kind = self.order[at];
+            while let Some(best) = self.best(self.moves(kind)) {
+                self.make(best);
+                is_better = true;
+            }
+        }
+        is_better
+    }
+
+    /// The move that makes it better by most; the first of equals.
+    fn best(&self, moves: impl Iterator<Item = Move>) -> Option<Move> {
+        let mut best: Option<(f64, Move)> = None;
+        for one in moves {
+            let change = self.change(one);
+            if change < -NOTHING && best.is_none_or(|(least, _)| change < least - NOTHING) {
+                best = Some((change, one));
+            }
+        }
+        best.map(|(_, one)| one)
+    }
+
+    /// One round of exchanges; whether any made it better.
+    fn exchange_all(&mut self) -> bool {
+        if self.shared.is_empty() { self.exchange_within_rows() } else { self.exchange_any() }
+    }
+
+    /// The same in a large problem: kinds of one row that is off by more than rounding.
+    fn exchange_within_rows(&mut self) -> bool {
+        let mut is_better = false;
+        for at in 0..self.order.len() {
+            let kind = self.order[at];
+            if !self.is_off(kind) {
+                continue;
+            }
+            let row = self.problem.kinds[kind].counts[0].0;
+            for place in 0..self.of_row[row].len().min(PAIRS_OF_A_ROW) {
+                let other = self.of_row[row][place];
+                is_better |= other != kind && self.exchange(kind, other);
+            }
+        }
+        is_better
+    }
+
+    /// The same in a small problem: every two kinds. Where two have only the last row in common, what they change
+    /// together is what each changes alone, but for what that row may save at most.
+    fn exchange_any(&mut self) -> bool {
+        let (kinds, parts) = (self.order.len(), self.problem.parts());
+        let weight = self.problem.rows.last().map_or(0.0, |row| row.weight);
+        let size =
+            |kind: usize| self.problem.kinds[kind].counts.last().map_or(0, |&(_, n)| n) as f64;
+        let sizes: Vec<f64> = (0..kinds).map(size).collect();
+        let mut alone = self.changes_alone();
+        let mut is_better = false;
+        for at in 0..kinds {
+            let kind = self.order[at];
+            for way in 0..parts * parts {
+                let (from, to) = (way / parts, way % parts);
+                let back = to * parts + from;
+                for place in 0..kinds {
+                    let other = self.order[place];
+                    let sum =
+                        alone[kind * parts * parts + way] + alone[other * parts * parts + back];
+                    let saved = 4.0 * weight * sizes[kind].min(sizes[other]);
+                    let is_hopeless = !self.shared[kind * kinds + other] && sum >= saved;
+                    if sum.is_finite() && !is_hopeless && other != kind {
+                        let first = (kind, from, to);
+                        self.make(first);
+                        let change =
+                            alone[kind * parts * parts + way] + self.change((other, to, from));
+                        if change < -NOTHING {
+                            self.make((other, to, from));
+                            alone = self.changes_alone();
+                            is_better = true;
+                            if !alone[kind * parts * parts + way].is_finite() {
+                                break;
+                            }
+                        } else {
+                            self.make((kind, to, from));
+                        }
+                    }
+                }
+            }
+        }
+        is_better
+    }
+
+    /// What each move changes by itself, by kind, from and to; infinite where it cannot be made.
+    fn changes_alone(&self) -> Vec<f64> {
+        let parts = self.problem.parts();
+        let mut alone = vec![f64::INFINITY; self.order.len() * parts * parts];
+        for kind in 0..self.order.len() {
+            for (_, from, to) in self.moves(kind) {
+                alone[(kind * parts + from) * parts + to] = self.change((kind, from, to));
+            }
+        }
+        alone
+    }
+
+    /// Whether a row of a kind is further off than rounding explains.
+    fn is_off(&self, kind: usize) -> bool {
+        let row = self.problem.kinds[kind].counts[0].0;
+        let cells = self.images[row].iter().zip(&self.problem.rows[row].target);
+        cells.into_iter().any(|(&images, target)| (images as f64 - target).abs() >= 1.0)
+    }
+
+    /// Exchanges a group of one kind for one of another, if that makes it better.
+    fn exchange(&mut self, kind: usize, other: usize) -> bool {
+        let parts = self.problem.parts();
+        for from in 0..parts {
+            for to in 0..parts {
+                let can = from != to
+                    && self.problem.is_open[from]
+                    && self.problem.is_open[to]
+                    && self.counts[kind][from] > 0
+                    && self.counts[other][to] > 0;
+                if !can {
+                    continue;
+                }
+                let first = self.change((kind, from, to));
+                self.make((kind, from, to));
+                if first + self.change((other, to, from)) < -NOTHING {
+                    self.make((other, to, from));
+                    return true;
+                }
+                self.make((kind, to, from));
+            }
+        }
+        false
+    }
+
+    /// Moves a few groups at random and descends from there, again and again; what is better is kept. Of equals the first
+    /// is, so that where it can be the start stays, which was drawn in proportion.
+    fn attempt(&mut self, attempts: usize) {
+        let mut random = self
+            .problem
+            .kinds
+            .iter()
+            .fold(0x9e37_79b9_7f4a_7c15, |all, kind| mixed(all ^ kind.random));
+        let least = self.problem.bound();
+        let mut best = (self.problem.cost(&self.counts), self.counts.clone());
+        let mut here = best.0;
+        for _ in 0..attempts {
+            if best.0 <= least + NOTHING {
+                break;
+            }
+            let before = (self.counts.clone(), self.images.clone());
+            for _ in 0..2 + random % 4 {
+                random = mixed(random);
+                let kind = (random >> 16) as usize % self.order.len();
+                let moves: Vec<Move> = self.moves(kind).collect();
+                random = mixed(random);
+                if let Some(&one) = moves.get((random >> 16) as usize % moves.len().max(1)) {
+                    self.make(one);
+                }
+            }
+            self.descend();
+            let cost = self.problem.cost(&self.counts);
+            if cost > here + NOTHING {
+                (self.counts, self.images) = before;
+                continue;
+            }
+            here = cost;
+            if cost < best.0 - NOTHING {
+                best = (cost, self.counts.clone());
+            }
+        }
+        self.counts = best.1;
+        self.images = self.problem.images(&self.counts);
+    }
+}
+
+/// The groups of a kind in proportion; what is left over is drawn, each part as likely as it lacks.
+fn start(problem: &Problem, kind: &Kind) -> Vec<u64> {
+    let row = &problem.rows[kind.counts[0].0];
+    let wanted = |part: usize| {
+        let missing = row.target[part] - row.fixed[part] as f64;
+        if problem.is_open[part] { missing.max(0.0) } else { 0.0 }
+    };
+    let mut shares: Vec<f64> = (0..problem.parts()).map(wanted).collect();
+    let sum: f64 = shares.iter().sum();
+    if sum <= 0.0 {
+        shares = problem.is_open.iter().map(|&is_open| f64::from(u8::from(is_open))).collect();
+    }
+    let sum: f64 = shares.iter().sum();
+    let exact: Vec<f64> = shares.iter().map(|share| share / sum * kind.groups as f64).collect();
+    let mut counts: Vec<u64> = exact.iter().map(|exact| (exact + NOTHING).floor() as u64).collect();
+    let left = kind.groups - counts.iter().sum::<u64>().min(kind.groups);
+    // One point for each that is left over, evenly spaced from a random one, on the line of remainders.
+    let remainder = |part: usize| (exact[part] - counts[part] as f64).max(0.0);
+    let remainders: Vec<f64> = (0..problem.parts()).map(remainder).collect();
+    let length: f64 = remainders.iter().sum();
+    let first = (kind.random >> 11) as f64 / (1u64 << 53) as f64;
+    for number in 0..left {
+        let point = (first + number as f64) / left as f64 * length;
+        let mut end = 0.0;
+        let part = remainders.iter().position(|part| {
+            end += part;
+            point < end
+        });
+        let last = (0..problem.parts()).rfind(|&part| problem.is_open[part]).unwrap_or(0);
+        counts[part.unwrap_or(last)] += 1;
+    }
+    counts
+}
+
+/// The next random number: the finalizer of SplitMix64 (Steele, Lea and Flood, 2014).
+pub fn mixed(random: u64) -> u64 {
+    let mut mixed = random.wrapping_add(0x9e37_79b9_7f4a_7c15);
+    mixed = (mixed ^ (mixed >> 30)).wrapping_mul(0xbf58_476d_1ce4_e5b9);
+    mixed = (mixed ^ (mixed >> 27)).wrapping_mul(0x94d0_49bb_1331_11eb);
+    mixed ^ (mixed >> 31)
+}
