@@ -4,8 +4,6 @@ use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 use sieve_core::collection::Pattern;
-use sieve_core::facts::Fact;
-use sieve_core::nearest;
 use sieve_core::splitting::{self, Amount};
 
 use super::{CatalogArgs, CollectionArgs, Reach, seed};
@@ -49,9 +47,10 @@ pub struct SplitArgs {
     /// Split only this much of it: a share (10%) or a number of images
     #[arg(long, value_name = "AMOUNT", value_parser = amount)]
     pub subset: Option<Amount>,
-    /// Balance these within each class too: format, size, colour, camera, capture-day, folder
-    #[arg(long, value_name = "FACT,...", value_delimiter = ',', value_parser = fact)]
-    pub strata: Vec<Fact>,
+    /// Balance these within each class too: format, size, colour, camera, capture-day, folder, or a
+    /// column of the table
+    #[arg(long, value_name = "FACT,...", value_delimiter = ',')]
+    pub strata: Vec<String>,
     /// Seed of the shuffle; the same seed gives the same splits
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
@@ -185,14 +184,4 @@ fn together(text: &str) -> Result<TogetherBy, String> {
         "folder" => Ok(TogetherBy::Folder),
         text => Pattern::of_groups(text).map(TogetherBy::Pattern),
     }
-}
-
-fn fact(text: &str) -> Result<Fact, String> {
-    let name = |fact: &Fact| fact.name().replace(' ', "-");
-    Fact::ALL.into_iter().find(|fact| name(fact) == text).ok_or_else(|| {
-        let names: Vec<String> = Fact::ALL.iter().map(name).collect();
-        let near = nearest::word(text, names.iter().map(String::as_str));
-        let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
-        format!("expected one of {}{hint}", names.join(", "))
-    })
 }

@@ -3,9 +3,11 @@
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::{CLASS_INDEX, Collection, Pattern, SPLIT_TABLE, split_of_name};
 use sieve_core::duplicates::Found;
+use sieve_core::facts::Fact;
+use sieve_core::nearest;
 use sieve_core::splitting::{
     self, Assignment, Conflicts, Earlier, LeftOut, Parts, PartsError, Request, SplitError,
-    SplitTable, Subset, Together,
+    SplitTable, Stratum, Subset, Together,
 };
 
 use super::{Answer, Output, collection};
@@ -29,6 +31,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
 
     let measured = collection::measure(&config, &args.catalog, progress)?;
     // Before the search, which is the long part.
+    request.strata = strata(args, &measured.0.collection)?;
     match &args.from {
         Some(from) => request.parts = parts_from(args, from, &measured.0.collection)?,
         None if !args.anew => refuse_split(&measured.0)?,
@@ -97,12 +100,33 @@ fn request(args: &SplitArgs) -> Result<Request, Failure> {
             args::Conflicts::LeaveOut => Conflicts::LeaveOut,
             args::Conflicts::Keep => Conflicts::Keep,
         },
-        strata: args.strata.clone(),
+        // Columns are known once the collection is.
+        strata: Vec::new(),
         earlier: earlier.transpose()?,
         from: args.from.as_deref().map(|from| split_of_name(from).unwrap_or(from).to_owned()),
         locked: args.lock.clone(),
         subset: args.subset.map(|amount| Subset { amount, per: args.per.into() }),
     })
+}
+
+/// What is balanced within each class: facts, or columns of the collection's table.
+fn strata(args: &SplitArgs, collection: &Collection) -> Result<Vec<Stratum>, Failure> {
+    let fact_name = |fact: &Fact| fact.name().replace(' ', "-");
+    let known = |word: &String| -> Result<Stratum, Failure> {
+        let fact = Fact::ALL.into_iter().find(|fact| fact_name(fact) == *word).map(Stratum::Fact);
+        let column = collection.extra.iter().position(|name| name == word).map(Stratum::Column);
+        fact.or(column).ok_or_else(|| {
+            let mut names: Vec<String> = Fact::ALL.iter().map(fact_name).collect();
+            names.extend(collection.extra.iter().cloned());
+            let expected = format!("expected one of {}", names.join(", "));
+            let failure = Failure::call(format!("--strata {word}: {expected}"));
+            match nearest::word(word, names.iter().map(String::as_str)) {
+                Some(near) => failure.hint(format!("Did you mean {near}?")),
+                None => failure,
+            }
+        })
+    };
+    args.strata.iter().map(known).collect()
 }
 
 fn wrong_parts(text: &str, error: &PartsError) -> Failure {

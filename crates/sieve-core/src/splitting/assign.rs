@@ -4,12 +4,11 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::groups::{Assigned, Eligible, GroupId, LeftOut, eligible};
 use super::parts::{Amount, Parts};
-use super::request::{Per, Request};
+use super::request::{Per, Request, Stratum};
 use super::search::{Kind, Problem, Row, mixed};
 use super::targets::{SplitError, targets};
 use crate::catalog::Catalog;
 use crate::duplicates::Found;
-use crate::facts::Fact;
 use crate::measuring::Digest;
 use crate::record::Record;
 
@@ -226,7 +225,7 @@ fn divide(
     units: Vec<Unit>,
     parts: &Parts,
     per: Per,
-    strata: &[Fact],
+    strata: &[Stratum],
     is_open: &[bool],
 ) -> Result<Divided, SplitError> {
     let mut sizes: BTreeMap<&str, u64> = BTreeMap::new();
@@ -349,14 +348,14 @@ struct Cells {
 
 fn cells(
     images: &[Assigned<'_>],
-    strata: &[Fact],
+    strata: &[Stratum],
     class_of: &impl Fn(&Assigned<'_>) -> usize,
 ) -> Cells {
     if strata.is_empty() {
         return Cells { rows: Vec::new(), of_image: Vec::new() };
     }
     let key = |image: &Assigned<'_>| {
-        let values = strata.iter().map(|fact| fact.value(image.record, image.measured));
+        let values = strata.iter().map(|one| one.value(image.record, image.measured));
         (class_of(image), values.collect::<Vec<String>>())
     };
     let keys: Vec<(usize, Vec<String>)> = images.iter().map(key).collect();

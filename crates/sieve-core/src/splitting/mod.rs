@@ -20,7 +20,7 @@ pub use earlier::{Earlier, SplitRow, SplitTable};
 pub use groups::{Assigned, GroupId, LeftOut};
 pub use parts::{Amount, Parts, PartsError};
 pub use proof::{Crossing, crossings};
-pub use request::{Conflicts, Per, Request, Subset, Together};
+pub use request::{Conflicts, Per, Request, Stratum, Subset, Together};
 pub use targets::SplitError;
 pub use verify::{Place, Verdict, verify};
 

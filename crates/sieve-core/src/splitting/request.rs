@@ -4,6 +4,8 @@ use super::earlier::Earlier;
 use super::parts::{Amount, Parts};
 use crate::collection::Pattern;
 use crate::facts::Fact;
+use crate::measuring::Measured;
+use crate::record::Record;
 
 /// What is asked for.
 #[derive(Clone, Debug, Default)]
@@ -18,8 +20,8 @@ pub struct Request {
     pub together: Together,
     /// What becomes of one image under several classes.
     pub conflicts: Conflicts,
-    /// Facts that are balanced within each class.
-    pub strata: Vec<Fact>,
+    /// What is balanced within each class.
+    pub strata: Vec<Stratum>,
     /// Where images were before: they stay there.
     pub earlier: Option<Earlier>,
     /// The split that parts are taken out of; the other splits of the collection stay what they are, as parts of their
@@ -39,6 +41,28 @@ pub enum Per {
     All,
     /// Of each class.
     Class,
+}
+
+/// What tells images of one class apart that are to be in every part alike.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Stratum {
+    /// Something that is known of each image.
+    Fact(Fact),
+    /// A column of a table, or a part of a pattern, by its place in [`crate::collection::Collection::extra`].
+    Column(usize),
+}
+
+impl Stratum {
+    /// The value of an image.
+    pub fn value(self, record: &Record, measured: &Measured) -> String {
+        match self {
+            Stratum::Fact(fact) => fact.value(record, measured),
+            Stratum::Column(at) => {
+                let extra = record.place.extra.as_ref();
+                extra.and_then(|extra| extra.values.get(at)).cloned().unwrap_or_default()
+            }
+        }
+    }
 }
 
 /// How much is taken before anything is split.

@@ -448,7 +448,7 @@ fn strata_are_balanced_within_each_class() {
         measured.facts.camera = Some(if number % 4 == 0 { "bench" } else { "rack" }.into());
     }
     let catalog = catalog(records, &[]);
-    let strata = vec![crate::facts::Fact::Camera];
+    let strata = vec![super::Stratum::Fact(crate::facts::Fact::Camera)];
     for seed in 0..20 {
         let request = Request { strata: strata.clone(), ..request("train=50,test=50", seed) };
         let assignment = assign(&catalog, &request);

@@ -303,10 +303,8 @@ fn again(split: &Split<'_>, to: &Path, seed: &str) -> Vec<OsString> {
     if let Some(subset) = args.subset {
         put("--subset", &subset.to_string());
     }
-    let strata: Vec<String> =
-        args.strata.iter().map(|fact| fact.name().replace(' ', "-")).collect();
-    if !strata.is_empty() {
-        put("--strata", &strata.join(","));
+    if !args.strata.is_empty() {
+        put("--strata", &args.strata.join(","));
     }
     put("--seed", &seed);
     if !split.request.together.copies {
