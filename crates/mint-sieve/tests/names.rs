@@ -86,7 +86,7 @@ fn what_people_read_shows_everything_and_forges_no_line() {
     }
     let failed = workspace.run(&["audit", "no\u{1b}where\nerror: all is lost"]);
     assert!(!failed.stderr.chars().any(is_hidden) && failed.stderr.lines().count() == 1);
-    let said = workspace.message(&["split", "herbs"]);
+    let said = workspace.message(&["split", "herbs", "--conflicts", "keep"]);
     assert!(said.contains("th\\u{1b}yme\\u{202e}") && said.contains("ba\\u{a}y"), "{said}");
 }
 
