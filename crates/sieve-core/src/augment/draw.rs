@@ -9,6 +9,7 @@ use super::frame::Frame;
 use super::policy::Policy;
 use super::steps::{Drawn, Effect};
 use super::tone::{self, Tone};
+use super::tone_cost::tone_cost;
 use super::warp::{Warped, warp};
 use crate::affine::Affine;
 use crate::reading::Pixels;
@@ -68,6 +69,14 @@ impl Draw {
         geometry.fold(frame.fitting(width_px, height_px), Affine::then)
     }
 
+    /// The same steps at a part of their strength.
+    pub fn at_strength(&self, strength: f64) -> Draw {
+        let steps = self.steps.iter();
+        let weaker =
+            steps.map(|step| DrawnStep { drawn: step.drawn.at_strength(strength), ..*step });
+        Draw { steps: weaker.collect() }
+    }
+
     /// Carries the draw out: one resampling for all geometry, then tones and filters, in their order, on
     /// the whole frame.
     ///
@@ -77,6 +86,7 @@ impl Draw {
     pub fn apply(&self, image: &Pixels, policy: &Policy) -> Warped {
         let to_frame = self.to_frame(image.width_px, image.height_px, policy.frame);
         let mut warped = warp(image, to_frame, policy.frame, policy.fill);
+        let before = warped.pixels.clone();
         // Tones that follow each other are rounded once.
         let mut tones: Vec<Tone> = Vec::new();
         for DrawnStep { drawn, .. } in &self.steps {
@@ -90,6 +100,7 @@ impl Draw {
             }
         }
         tone::apply(&mut warped.pixels, &tones);
+        warped.tone = tone_cost(&before, &warped.pixels);
         warped
     }
 }
@@ -176,6 +187,7 @@ mod tests {
         name: "smear",
         takes: Takes::Axis,
         numbers: &[],
+        neutral: 0.0,
         draw: |_, _| [0.0; 2],
         caption: |_| String::new(),
         effect: Effect::Filter(|_, pixels| {

@@ -6,14 +6,18 @@
 
 mod draw;
 mod frame;
+mod geometry_cost;
 mod policy;
 pub mod steps;
 mod tone;
+mod tone_cost;
 mod warp;
 
 pub use crate::affine::Affine;
 pub use draw::{Draw, DrawnStep};
 pub use frame::{Fit, Frame};
+pub use geometry_cost::{GeometryCost, Mean, geometry};
 pub use policy::{Fill, Policy, PolicyError, Step};
 pub use tone::Tone;
+pub use tone_cost::ToneCost;
 pub use warp::{Warped, averaged, warp};

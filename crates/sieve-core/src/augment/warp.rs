@@ -2,6 +2,7 @@
 
 use super::frame::Frame;
 use super::policy::Fill;
+use super::tone_cost::ToneCost;
 use crate::affine::Affine;
 use crate::reading::Pixels;
 
@@ -14,6 +15,8 @@ pub struct Warped {
     pub to_frame: Affine,
     /// Share of the frame's samples that lie outside of the picture, 0 to 1.
     pub outside_share: f64,
+    /// What tones and filters did to the values.
+    pub tone: ToneCost,
 }
 
 /// Reduction that is left to the samples when a picture is averaged in blocks first: with four
@@ -91,6 +94,7 @@ pub fn warp(image: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> Warpe
         pixels: Pixels { width_px: width, height_px: height, data },
         to_frame,
         outside_share: outside as f64 / all as f64,
+        tone: ToneCost::default(),
     }
 }
 

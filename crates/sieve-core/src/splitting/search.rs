@@ -52,9 +52,8 @@ const NOTHING: f64 = 1e-9;
 const ALL_PAIRS: usize = 450;
 /// Kinds of one row that are tried for an exchange in larger problems.
 const PAIRS_OF_A_ROW: usize = 64;
-/// Attempts from moved groups, times the square of the kinds: half a second, and on 18 tables of up to 390 groups
-/// always the optimum of an integer program.
-const EFFORT: usize = 40_000_000;
+/// Attempts from moved groups, times the square of the kinds: about a second where the best is not found sooner.
+const EFFORT: usize = 80_000_000;
 /// Attempts at most.
 const MOST_ATTEMPTS: usize = 3_000;
 

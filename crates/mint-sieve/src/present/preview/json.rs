@@ -29,6 +29,8 @@ struct Frame {
 struct Body<'a> {
     sheet: SheetFile,
     outside: Shares,
+    geometry: Geometry,
+    tones: Tones,
     tiles: Vec<TilePlace<'a>>,
 }
 
@@ -48,6 +50,32 @@ struct Shares {
     most: f64,
 }
 
+/// Over many draws, without pixels.
+#[derive(Serialize)]
+struct Geometry {
+    draws: u64,
+    outside_mean: f64,
+    outside_most: f64,
+    unseen_mean: f64,
+    unseen_by_frame: f64,
+    without_step: Vec<Option<f64>>,
+    at_strength: Vec<Strength>,
+}
+
+#[derive(Serialize)]
+struct Strength {
+    strength: f64,
+    outside_mean: f64,
+}
+
+/// Of the draws on the sheet.
+#[derive(Serialize)]
+struct Tones {
+    newly_clipped_mean: f64,
+    newly_clipped_most: f64,
+    shift_levels_mean: f64,
+}
+
 #[derive(Serialize)]
 struct TilePlace<'a> {
     path: &'a str,
@@ -64,6 +92,8 @@ struct TilePlace<'a> {
     steps: &'a [DrawnStep],
     image_to_frame: Affine,
     outside_share: f64,
+    newly_clipped: f64,
+    shift_levels: f64,
 }
 
 /// Every tile with its place and what was drawn for it.
@@ -92,6 +122,7 @@ pub fn json(preview: &Preview<'_>) -> String {
         split: preview.split,
     };
     let (plain, drawn) = (outside(preview.plain()), outside(preview.drawn()));
+    let (geometry, tones) = (preview.geometry, preview.tones());
     let rows = (0..).zip(&preview.sheet.rows);
     let tiles = rows.flat_map(|(row_index, row)| {
         let place = move |draw: usize| layout.place(row_index, draw as u32);
@@ -109,6 +140,8 @@ pub fn json(preview: &Preview<'_>) -> String {
             steps: &tile.draw.steps,
             image_to_frame: tile.warped.to_frame,
             outside_share: tile.warped.outside_share,
+            newly_clipped: tile.warped.tone.newly_clipped,
+            shift_levels: tile.warped.tone.shift_levels,
         })
     });
     let body = Body {
@@ -117,6 +150,24 @@ pub fn json(preview: &Preview<'_>) -> String {
             width_px: layout.width(),
             height_px: layout.height(),
             tile_scale: layout.scale(),
+        },
+        geometry: Geometry {
+            draws: geometry.draws,
+            outside_mean: geometry.outside.mean,
+            outside_most: geometry.outside.most,
+            unseen_mean: geometry.unseen.mean,
+            unseen_by_frame: geometry.unseen_by_frame,
+            without_step: geometry.without_step.clone(),
+            at_strength: geometry
+                .at_strength
+                .iter()
+                .map(|&(strength, outside_mean)| Strength { strength, outside_mean })
+                .collect(),
+        },
+        tones: Tones {
+            newly_clipped_mean: tones.clipped,
+            newly_clipped_most: tones.most_clipped,
+            shift_levels_mean: tones.shift,
         },
         outside: Shares { unaugmented_mean: plain.mean, mean: drawn.mean, most: drawn.most },
         tiles: tiles.collect(),

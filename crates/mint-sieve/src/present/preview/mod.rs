@@ -6,7 +6,7 @@ mod text;
 pub use json::json;
 pub use text::text;
 
-use sieve_core::augment::Policy;
+use sieve_core::augment::{GeometryCost, Policy, ToneCost};
 use sieve_core::collection::Collection;
 
 use super::sheet::{Sheet, Tile};
@@ -33,6 +33,8 @@ pub struct Preview<'a> {
     pub sheet: &'a Sheet,
     /// The collection.
     pub collection: &'a Collection,
+    /// What the geometry of the policy does to images of the sizes on the sheet.
+    pub geometry: &'a GeometryCost,
 }
 
 /// Mean and greatest share outside of the picture.
@@ -58,5 +60,26 @@ fn outside<'a>(tiles: impl Iterator<Item = &'a Tile>) -> Outside {
     Outside {
         mean: shares.iter().sum::<f64>() / shares.len().max(1) as f64,
         most: shares.iter().copied().fold(0.0, f64::max),
+    }
+}
+
+/// What tones do on the sheet.
+struct Tones {
+    /// Share of values that are newly 0 or 255: in the mean of the draws, and at most.
+    clipped: f64,
+    most_clipped: f64,
+    /// By how many levels the mean of an image moves, whichever way, in the mean of the draws.
+    shift: f64,
+}
+
+impl Preview<'_> {
+    fn tones(&self) -> Tones {
+        let costs: Vec<ToneCost> = self.drawn().map(|tile| tile.warped.tone).collect();
+        let count = costs.len().max(1) as f64;
+        Tones {
+            clipped: costs.iter().map(|cost| cost.newly_clipped).sum::<f64>() / count,
+            most_clipped: costs.iter().map(|cost| cost.newly_clipped).fold(0.0, f64::max),
+            shift: costs.iter().map(|cost| cost.shift_levels.abs()).sum::<f64>() / count,
+        }
     }
 }

@@ -6,7 +6,7 @@ use std::fmt::Write;
 use sieve_core::augment::steps::{Drawn, Setting, Takes};
 use sieve_core::files::shown_name;
 
-use super::{Preview, outside};
+use super::Preview;
 use crate::console::{Align, Narrow, heading, safe, table};
 use crate::present::table::percent;
 use crate::present::{command_on, counted, next_step};
@@ -37,15 +37,8 @@ pub fn text(preview: &Preview<'_>) -> String {
     text.push('\n');
     text.push_str(&step_table(preview));
 
-    let (plain, drawn) = (outside(preview.plain()), outside(preview.drawn()));
-    let _ = writeln!(
-        text,
-        "\nOutside the image: {} of the drawn pixels, {} at most in one draw; {} without \
-         augmentation.",
-        percent(drawn.mean),
-        percent(drawn.most),
-        percent(plain.mean),
-    );
+    text.push('\n');
+    text.push_str(&cost(preview));
     let layout = sheet.layout;
     let scale = match (layout.shrink, layout.enlarge) {
         (1, 1) => "every pixel as the model sees it".to_owned(),
@@ -79,6 +72,51 @@ pub fn text(preview: &Preview<'_>) -> String {
         words.push("--full-size".into());
     }
     text + &next_step("open the sheet, then see other images and draws:", &words)
+}
+
+/// What the policy costs: invented, hidden and flattened, and which step does it.
+fn cost(preview: &Preview<'_>) -> String {
+    let geometry = preview.geometry;
+    let mut text = format!(
+        "Invented: {} of the frame lies outside the image, {} in the worst of {} draws.\n",
+        percent(geometry.outside.mean),
+        percent(geometry.outside.most),
+        geometry.draws,
+    );
+    if geometry.outside.mean >= 0.0005 {
+        let steps = preview.policy.steps.iter().zip(&geometry.without_step);
+        let named = steps.filter_map(|(step, share)| Some((step.definition.name, (*share)?)));
+        // What takes nothing away is not worth a word.
+        let telling = named.filter(|(_, share)| geometry.outside.mean - share >= 0.0005);
+        let without: Vec<String> =
+            telling.map(|(name, share)| format!("{} without {name}", percent(share))).collect();
+        let weaker: Vec<String> = geometry
+            .at_strength
+            .iter()
+            .map(|(strength, share)| format!("{} at {:.0} %", percent(*share), strength * 100.0))
+            .collect();
+        let without = match without[..] {
+            [] => String::new(),
+            _ => format!("{}; ", without.join(", ")),
+        };
+        let _ = writeln!(text, "  {without}{} of the strength.", weaker.join(", "));
+    }
+    let _ = writeln!(
+        text,
+        "Hidden: {} of the image is not in the frame, {} of it by the frame alone.",
+        percent(geometry.unseen.mean),
+        percent(geometry.unseen_by_frame),
+    );
+    let tones = preview.tones();
+    let _ = writeln!(
+        text,
+        "Flattened: {} of the values on the sheet are newly black or white, {} in the worst draw; the mean moves by {:.0} \
+         levels of 255.",
+        percent(tones.clipped),
+        percent(tones.most_clipped),
+        tones.shift,
+    );
+    text
 }
 
 /// What each step of the policy may do, and what it did here.

@@ -7,6 +7,7 @@ pub(super) static BRIGHTNESS: Definition = Definition {
     name: "brightness",
     takes: Takes::Range { unit: Unit::Factor, least: 0.0, most: 10.0 },
     numbers: &["factor"],
+    neutral: 1.0,
     draw: uniform,
     caption: |drawn| format!("bright {:.2}", drawn.numbers[0]),
     effect: Effect::Tone(|drawn| Tone { slope: drawn.numbers[0], offset: 0.0 }),

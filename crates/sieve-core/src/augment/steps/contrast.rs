@@ -7,6 +7,7 @@ pub(super) static CONTRAST: Definition = Definition {
     name: "contrast",
     takes: Takes::Range { unit: Unit::Factor, least: 0.0, most: 10.0 },
     numbers: &["factor"],
+    neutral: 1.0,
     draw: uniform,
     caption: |drawn| format!("contrast {:.2}", drawn.numbers[0]),
     effect: Effect::Tone(|drawn| {

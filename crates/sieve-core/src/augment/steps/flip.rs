@@ -7,6 +7,7 @@ pub(super) static FLIP: Definition = Definition {
     name: "flip",
     takes: Takes::Axis,
     numbers: &[],
+    neutral: 0.0,
     draw: uniform,
     caption: |drawn| {
         match axis(drawn) {

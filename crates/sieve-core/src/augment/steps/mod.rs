@@ -35,6 +35,8 @@ pub struct Definition {
     pub takes: Takes,
     /// The names of the numbers that are drawn for it, two at most.
     pub numbers: &'static [&'static str],
+    /// The number at which it does nothing.
+    pub neutral: f64,
     /// The numbers that two random ones, each from 0 to 1, give; 0 where it draws fewer than two.
     pub draw: fn(Setting, [f64; 2]) -> [f64; 2],
     /// What was drawn, as short as it can be said under a picture.
@@ -159,6 +161,12 @@ impl Drawn {
     /// The numbers, as many as the step has names for.
     pub fn numbers(&self) -> &[f64] {
         &self.numbers[..self.definition.numbers.len()]
+    }
+
+    /// The same at a part of the strength: numbers are brought as much nearer to where the step does nothing.
+    pub fn at_strength(self, strength: f64) -> Self {
+        let neutral = self.definition.neutral;
+        Drawn { numbers: self.numbers.map(|n| neutral + (n - neutral) * strength), ..self }
     }
 
     /// What was drawn, as short as it can be said under a picture.

@@ -7,6 +7,7 @@ pub(super) static SHIFT: Definition = Definition {
     name: "shift",
     takes: Takes::Range { unit: Unit::FrameShare, least: -1.0, most: 1.0 },
     numbers: &["right", "down"],
+    neutral: 0.0,
     draw: uniform,
     caption: |drawn| {
         let [right, down] = drawn.numbers;

@@ -7,6 +7,7 @@ pub(super) static ZOOM: Definition = Definition {
     name: "zoom",
     takes: Takes::Range { unit: Unit::Factor, least: 0.1, most: 10.0 },
     numbers: &["factor"],
+    neutral: 1.0,
     draw: uniform,
     caption: |drawn| format!("zoom {:.2}", drawn.numbers[0]),
     effect: Effect::Geometry(|drawn, frame| {
