@@ -37,8 +37,7 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
     let trained_on = if args.pre_split {
         collection
     } else {
-        let parts = "train=70,validation=15,test=15";
-        step(&["split", &collection, "--parts", parts, "--seed", &seed, "--to", &splits])?;
+        step(&["split", &collection, "--seed", &seed, "--to", &splits])?;
         splits
     };
     step(&["leakage", &trained_on])?;

@@ -16,7 +16,7 @@ const CELL: char = '\u{e001}';
 /// Spaces before each column.
 const GAP: usize = 2;
 /// Columns that words are never shortened below.
-const LEAST_WORDS: usize = 16;
+const LEAST_WORDS: usize = 24;
 
 /// How the cells of a column stand.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -176,12 +176,12 @@ mod tests {
         薄荷                         120  99.0 %  same-bytes
         ");
         insta::assert_snapshot!(table(Narrow::Drop(&["share"]), Some(40)), @r"
-        path                images  kind
-        herbs…tle-0001.jpg       5  near
-        薄荷                   120  same-bytes
+        path                      images  kind
+        herbs/t…/nettle-0001.jpg       5  near
+        薄荷                         120  same-bytes
         (--all also shows share)
         ");
         let all = table(Narrow::Keep, Some(40));
-        assert!(all.contains("share") && all.lines().all(|line| line.width() <= 48), "{all}");
+        assert!(all.contains("share") && all.lines().all(|line| line.width() <= 54), "{all}");
     }
 }

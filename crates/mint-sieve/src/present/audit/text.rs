@@ -222,11 +222,7 @@ fn next(config: &CollectionConfig, audit: &Audit) -> String {
     };
     if inventory.splits.is_empty() {
         let to = splits_folder(folder);
-        let parts = "train=70,validation=15,test=15";
-        return next_step(
-            &format!("{first}build the splits:"),
-            &command("split", &[&"--parts", &parts, &"--to", &to]),
-        );
+        return next_step(&format!("{first}build the splits:"), &command("split", &[&"--to", &to]));
     }
     let leaks = [Code::SplitLeak, Code::BurstLeak, Code::GroupLeak, Code::SplitDrift];
     if audit.findings.iter().any(|finding| leaks.contains(&finding.code)) {

@@ -205,7 +205,7 @@ fn associations(balance: &Balance, all: bool) -> String {
     if balance.associations.is_empty() {
         return String::new();
     }
-    let head = ["", "Cramer's V", "", "class that differs most", "in it", "in the others"];
+    let head = ["", "Cramer's V", "strength", "class that differs most", "in it", "in the others"];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
     for association in &balance.associations {
         let Association { test, residuals, .. } = association;
@@ -231,10 +231,11 @@ fn associations(balance: &Balance, all: bool) -> String {
         }
     }
     let columns = [Align::Left, Align::Right, Align::Left, Align::Left, Align::Right, Align::Right];
+    let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["strength"]) };
     format!(
         "\n{}\n{}",
         heading("What besides content is tied to the class"),
-        table(&columns, Narrow::Keep, rows)
+        table(&columns, narrow, rows)
     )
 }
 

@@ -37,8 +37,8 @@ pub fn text(answer: &Duplicates<'_>) -> String {
     } else {
         let _ = writeln!(
             text,
-            "\n{FAINT}The score is the chance that both are copies of one picture; of frames of one moment it is how\n\
-             alike they look, 0 to 1. The picture without a kind is the one that the others are compared with.{FAINT:#}"
+            "\n{FAINT}The score is the chance that both are copies of one image; of frames of one moment it is how alike \
+             they look, 0 to 1. The image without a kind is the one that the others are compared with.{FAINT:#}"
         );
     }
     text.push('\n');
