@@ -181,3 +181,25 @@ fn every_command_heeds_the_file() {
     }
     assert_eq!(workspace.names(), ["herbs", "wrong.toml"]);
 }
+
+#[test]
+fn each_collection_is_read_by_its_own_settings() {
+    let workspace = Workspace::new();
+    workspace.class("new/herbs/hold/sage", 3, 100);
+    workspace.class("new/herbs/train/sage", 3, 100);
+    workspace.class("known/herbs/hold/sage", 3, 100);
+    workspace.class("known/herbs/train/sage", 3, 200);
+    workspace.write("known/mint-sieve.toml", b"splits = \"test=hold\"\n");
+    let call = ["duplicates", "new/herbs", "--against", "known/herbs", "--format", "json"];
+    let answer = workspace.json(&call[..4]);
+    let splits: Vec<(i64, &str)> = answer["groups"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .flat_map(|group| group["images"].as_array().unwrap())
+        .map(|image| (image["collection"].as_i64().unwrap(), image["split"].as_str().unwrap()))
+        .collect();
+    assert_eq!(splits.iter().filter(|of| **of == (0, "hold")).count(), 3);
+    assert_eq!(splits.iter().filter(|of| **of == (1, "test")).count(), 3);
+    assert!(!splits.contains(&(1, "hold")) && !splits.contains(&(0, "test")), "{splits:?}");
+}

@@ -149,3 +149,58 @@ pub enum TableFormat {
     /// CSV, one line per image
     Csv,
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn command() -> clap::Command {
+        Cli::command().term_width(100)
+    }
+
+    #[test]
+    fn every_command_stands_in_its_place_of_the_work_once() {
+        let mut listed: Vec<&str> =
+            WORK.iter().flat_map(|(_, names)| names.iter().copied()).collect();
+        let mut there: Vec<String> =
+            command().get_subcommands().map(|command| command.get_name().to_owned()).collect();
+        listed.sort_unstable();
+        there.sort_unstable();
+        assert_eq!(listed, there);
+    }
+
+    #[test]
+    fn short_help_is_one_screen_and_leaves_reading_to_the_long_one() {
+        for mut command in command().get_subcommands().cloned() {
+            let name = command.get_name().to_owned();
+            let short = command.render_help().to_string();
+            let lines = short.lines().count();
+            // The rows of a terminal at about 1280 x 800.
+            assert!(lines <= 47, "{name}: {lines} lines");
+            assert!(!short.contains("Reading the collection"), "{name}");
+            let long = command.render_long_help().to_string();
+            let reads = command.get_arguments().any(|arg| arg.get_id() == "max_megapixels");
+            assert_eq!(long.contains("Reading the collection:"), reads, "{name}");
+            assert!(
+                short.contains("Examples:") && short.lines().all(|line| line.len() <= 110),
+                "{name}"
+            );
+        }
+    }
+
+    #[test]
+    fn what_is_no_number_of_its_option_is_said() {
+        let message = |words: &[&str]| {
+            let words = ["mint-sieve"].iter().chain(words);
+            Cli::of_words(words).unwrap_err().to_string()
+        };
+        assert!(
+            message(&["audit", "x", "--threads", "0"]).contains("a whole number from 1 to 1024")
+        );
+        assert!(message(&["split", "x", "--seed", "-1"]).contains("a whole number from 0 upward"));
+        assert!(message(&["split", "x", "--folds", "1"]).contains("a whole number from 2 to 100"));
+        assert!(message(&["split", "x", "--subset", "rest"]).contains("a share above 0 %"));
+        assert!(message(&["split", "x", "--lock", "test"]).contains("--keep"));
+        assert!(message(&["split", "x", "--from", "train"]).contains("--parts"));
+    }
+}

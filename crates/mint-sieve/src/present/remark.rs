@@ -145,3 +145,79 @@ fn by_table(table: &LabelTable, config: &CollectionConfig, command: &str) -> Vec
     }
     words
 }
+
+#[cfg(test)]
+mod tests {
+    use sieve_core::collection::{ClassDepth, Columns};
+    use sieve_core::files::RelPath;
+
+    use super::*;
+    use crate::args::Cli;
+
+    #[test]
+    fn every_remark_is_a_sentence_and_its_option_can_be_typed() {
+        let path = |text: &str| RelPath::new(text.as_ref());
+        let names =
+            |names: &[&str]| names.iter().map(|name| (*name).to_owned()).collect::<Vec<_>>();
+        let table = LabelTable {
+            file: path("labels.csv"),
+            columns: Columns { class: "herb".into(), ..Columns::default() },
+            images: String::new(),
+        };
+        let remarks = [
+            Remark::OnlyFolder { folder: "herbs".into() },
+            Remark::SplitNamesAreClasses { folders: names(&["train"]), pattern: None },
+            Remark::SplitNamesAreClasses {
+                folders: names(&["train", "test"]),
+                pattern: Some("{split}/{class}_{n}.jpg".into()),
+            },
+            Remark::OtherSplits { folders: names(&["old"]) },
+            Remark::OtherSplits { folders: names(&["old", "new"]) },
+            Remark::Unlabelled { folders: names(&["later"]) },
+            Remark::InnermostClasses(DepthReason::InnerUnique),
+            Remark::InnermostClasses(DepthReason::OuterWithoutLetters),
+            Remark::OuterClasses(DepthReason::InnerRepeated),
+            Remark::OuterClasses(DepthReason::InnerWithoutLetters),
+            Remark::NoClassFolders { pattern: "{class}_{n}.jpg".into() },
+            Remark::TableAmongImages(table),
+            Remark::TableInArchive { file: path("labels.csv") },
+            Remark::NoFileOfTable,
+            Remark::NamesMatched {
+                pattern: "{class}_{n}.jpg".into(),
+                matched: 3,
+                all: 4,
+                first_not: Some(path("x.jpg")),
+            },
+            Remark::LinkInside { link: path("a"), target: path("") },
+            Remark::MoreLinksInside(4),
+            Remark::NotInSplitTable(1),
+            Remark::NotInSplitTable(2),
+            Remark::SplitRowsUnused(2),
+            Remark::SplitRowsContradicted(2),
+            Remark::SplitRowsRelabelled(2),
+        ];
+        let mut said: Vec<String> = Vec::new();
+        for remark in &remarks {
+            let sentence = sentence(remark);
+            assert!(!sentence.is_empty() && !sentence.contains("  "), "{sentence}");
+            let Some(option) = remark.alternative().as_ref().and_then(option) else { continue };
+            let words = option.split_whitespace().map(|word| word.trim_matches('\''));
+            let typed = ["mint-sieve", "audit", "herbs"].into_iter().chain(words);
+            assert!(Cli::of_words(typed).is_ok(), "{option}");
+            said.push(option);
+        }
+        said.dedup();
+        insta::assert_snapshot!(said.join("\n"), @r"
+        --class-depth 1
+        --splits train
+        --label-from '{split}/{class}_{n}.jpg'
+        --splits none
+        --class-depth 1
+        --class-depth innermost
+        --label-from '{class}_{n}.jpg'
+        --class-depth 1
+        --images FOLDER
+        ");
+        assert_eq!(depth(ClassDepth::Folders(3)), "3");
+    }
+}

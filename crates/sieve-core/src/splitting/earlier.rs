@@ -108,3 +108,39 @@ impl Earlier {
         parts
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn tables_are_read_as_spreadsheets_leave_them_and_refused_with_their_place() {
+        let folder = tempfile::tempdir().unwrap();
+        let file = folder.path().join("split.csv");
+        let read = |text: &str| {
+            std::fs::write(&file, text).unwrap();
+            SplitTable::read(&file)
+        };
+        let digests = [Digest([7; 32]), Digest([8; 32])];
+        let [a, b] = digests.map(|digest| digest.to_string());
+        // A byte order mark, other line ends, columns in another order and one more.
+        let text = format!(
+            "\u{feff}note,class,path,split,digest,group\r\n,bay,'=bay/1.jpg,train,{a},g1\r\n,bay,bay/2.jpg,test,{b},g2\r\n"
+        );
+        let table = read(&text).unwrap();
+        assert_eq!(table.parts(), ["train", "test"]);
+        assert_eq!(table.rows[0].path.as_str(), "=bay/1.jpg");
+        let earlier = Earlier::new(&table);
+        assert_eq!(digests.map(|digest| earlier.part(digest).unwrap()), ["train", "test"]);
+        assert_eq!((earlier.part(Digest([9; 32])), earlier.images), (None, 2));
+        assert_eq!(earlier.parts(), ["test", "train"]);
+        let wrong = |text: &str| read(text).unwrap_err();
+        assert_eq!(wrong("path,class\n"), "it has no column \"split\", as every split table has");
+        assert_eq!(wrong("path,class,split,group,digest\n"), "it has no rows");
+        assert_eq!(
+            wrong("path,class,split,group,digest\na.jpg,bay,train,g,12\n"),
+            "line 2 has no digest of 64 hexadecimal digits"
+        );
+        assert_eq!(SplitTable::read(folder.path()).unwrap_err(), "it is a folder");
+    }
+}

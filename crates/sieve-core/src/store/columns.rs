@@ -190,3 +190,75 @@ fn of_json<T: serde::de::DeserializeOwned>(value: ValueRef<'_>) -> Option<Vec<T>
         text => serde_json::from_str(of_text(text)?).ok(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::reading::ReadWarning;
+
+    fn images() -> impl Strategy<Value = Measured> {
+        let facts = (0usize..8, 1u32.., 1u32.., 0usize..6, 1u8..33, 1u32.., 1u8..9);
+        let words = proptest::option::of("[ -~é薄]{0,12}");
+        let numbers =
+            proptest::collection::vec(any::<f32>().prop_filter("a number", |n| !n.is_nan()), 11);
+        let blobs = (any::<[u8; 32]>(), any::<[u8; 32]>(), proptest::option::of(any::<[u8; 32]>()));
+        (facts, [words.clone(), words.clone(), words], numbers, blobs, 0u64..3).prop_map(
+            |(facts, [profile, captured, camera], n, (digest, fingerprint, small), warnings)| {
+                let (format, width_px, height_px, colour, bits, frames, orientation) = facts;
+                let boxed = |text: Option<String>| text.map(String::into_boxed_str);
+                Measured {
+                    digest: Digest(digest),
+                    facts: Facts {
+                        format: Format::ALL[format % Format::ALL.len()],
+                        width_px,
+                        height_px,
+                        colour: ColourMode::ALL[colour],
+                        bits,
+                        frames,
+                        orientation,
+                        profile: boxed(profile),
+                        captured: boxed(captured),
+                        camera: boxed(camera),
+                    },
+                    read_warnings: (0..warnings).map(ReadWarning::TrailingBytes).collect(),
+                    look: Look {
+                        mean: [n[0], n[1], n[2]],
+                        deviation: [n[3], n[4], n[5]],
+                        brightness: n[6],
+                        contrast: n[7],
+                        sharpness: n[8],
+                        saturation: n[9],
+                        flat_share: n[10],
+                    },
+                    fingerprint: Fingerprint(fingerprint),
+                    small_pixels: small.map(Digest),
+                }
+            },
+        )
+    }
+
+    proptest! {
+        #[test]
+        fn images_come_back_as_they_were_written(image in images()) {
+            let values: Vec<Value> = MEASURED.iter().map(|column| (column.write)(&image)).collect();
+            let mut read = blank();
+            for (column, value) in MEASURED.iter().zip(&values) {
+                prop_assert!((column.read)(&mut read, ValueRef::from(value)).is_some(), "{}", column.name);
+            }
+            prop_assert_eq!(&read, &image);
+            // What is no value of a column is refused, not taken for another.
+            for column in &MEASURED {
+                prop_assert!((column.read)(&mut read, ValueRef::Integer(-1)).is_none(), "{}", column.name);
+            }
+        }
+    }
+
+    #[test]
+    fn columns_have_names_of_their_own() {
+        let mut names: Vec<&str> = MEASURED.iter().map(|column| column.name).collect();
+        names.sort_unstable();
+        assert!(names.windows(2).all(|two| two[0] != two[1]), "{names:?}");
+    }
+}

@@ -210,3 +210,53 @@ fn uniform(setting: Setting, random: [f64; 2]) -> [f64; 2] {
         Setting::Axis(_) => [0.0; 2],
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::augment::{Draw, DrawnStep, Policy};
+
+    fn settings(step: &Definition) -> Vec<Setting> {
+        match step.takes {
+            Takes::Range { least, most, .. } => vec![Setting::Range(least, most)],
+            Takes::Axis => Axis::ALL.map(Setting::Axis).to_vec(),
+        }
+    }
+
+    #[test]
+    fn every_step_keeps_to_its_bounds_and_does_nothing_where_it_says_so() {
+        let policy = Policy::parse("[frame]\nsize = [9, 7]").unwrap();
+        let data = (0..9 * 7 * 3).map(|at| (at * 37 % 251) as u8).collect();
+        let picture = Pixels { width_px: 9, height_px: 7, data };
+        for step in ALL {
+            for setting in settings(step) {
+                for random in [[0.0, 0.0], [0.5, 0.25], [1.0, 1.0]] {
+                    let drawn = step.drawn(setting, random);
+                    if let (Takes::Range { least, most, .. }, numbers) =
+                        (step.takes, drawn.numbers())
+                    {
+                        assert!(numbers.iter().all(|n| (least..=most).contains(n)), "{drawn:?}");
+                    }
+                    assert!(!drawn.caption().is_empty());
+                    // Without strength a picture stays what it is; flips have none to lose.
+                    let still =
+                        Draw { steps: vec![DrawnStep { step: 0, drawn: drawn.at_strength(0.0) }] };
+                    let done = still.apply(&picture, &policy);
+                    assert!(step.takes == Takes::Axis || done.pixels == picture, "{}", step.name);
+                    let json = serde_json::to_value(drawn).unwrap();
+                    assert_eq!(json["do"], step.name);
+                    assert!(step.numbers.iter().all(|name| json[name].is_number()), "{json}");
+                }
+            }
+            assert_eq!(Definition::named(step.name), Some(step));
+        }
+    }
+
+    #[test]
+    fn the_manual_has_a_row_for_every_step() {
+        let manual = include_str!("../../../../../docs/policies.md");
+        for step in ALL {
+            assert!(manual.contains(&format!("| `{}` |", step.name)), "{}", step.name);
+        }
+    }
+}
