@@ -81,7 +81,7 @@ fn commands_to_paste_keep_how_the_collection_is_read() {
     workspace.write("flat/sage_8.jpg", &jpeg(51));
     let said = workspace.message(&["audit", "flat", "--label-from", "{class}_{n}.jpg"]);
     let next = said.lines().last().unwrap();
-    assert!(next.contains("split flat --label-from '{class}_{n}.jpg' --parts"), "{next}");
+    assert!(next.contains("split flat --label-from '{class}_{n}.jpg' --to flat-splits"), "{next}");
 }
 
 #[test]

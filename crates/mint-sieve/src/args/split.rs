@@ -27,8 +27,7 @@ Examples:
   mint-sieve split photos --parts train=70%,validation=15%,test=15% --seed 7 --to photos-splits
   mint-sieve split photos --parts train=rest,test=20 --per class --out split.csv
   mint-sieve split photos --keep split.csv --lock test --out larger.csv
-  mint-sieve split photos --folds 5 --out folds.csv
-  mint-sieve split photos-splits --parts validation=15% --from train --to photos-again")]
+  mint-sieve split photos --folds 5 --out folds.csv")]
 pub struct SplitArgs {
     #[command(flatten)]
     pub collection: CollectionArgs,
@@ -49,13 +48,13 @@ pub struct SplitArgs {
     pub subset: Option<Amount>,
     /// Balance these within each class too: format, size, colour, camera, capture-day, folder, or a
     /// column of the table
-    #[arg(long, value_name = "FACT,...", value_delimiter = ',')]
+    #[arg(long, hide_short_help = true, value_name = "FACT,...", value_delimiter = ',')]
     pub strata: Vec<String>,
     /// Seed of the shuffle; the same seed gives the same splits
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
     /// Split even where a part stays empty or a class misses the first part
-    #[arg(long)]
+    #[arg(long, hide_short_help = true)]
     pub despite: bool,
     /// Write the images to this new folder as split/class/image, with split.csv and class-index.csv
     #[arg(long, value_name = "FOLDER")]
@@ -85,10 +84,10 @@ pub struct SplitArgs {
     #[arg(requires = "parts", conflicts_with_all = ["anew", "keep", "folds", "subset"])]
     pub from: Option<String>,
     /// Split a collection anew that is split already; what moves out of a held-out split is named
-    #[arg(long, display_order = 53, help_heading = EARLIER)]
+    #[arg(long, hide_short_help = true, display_order = 53, help_heading = EARLIER)]
     pub anew: bool,
     /// What to do with one image under several classes
-    #[arg(long, value_enum, default_value_t, display_order = 42, help_heading = TOGETHER)]
+    #[arg(long, hide_short_help = true, value_enum, default_value_t, display_order = 42, help_heading = TOGETHER)]
     pub conflicts: Conflicts,
     /// How far to look for copies [default: wide up to 50,000 images, near above]
     #[arg(long, value_enum, display_order = 43, help_heading = TOGETHER)]
@@ -98,7 +97,7 @@ pub struct SplitArgs {
     #[arg(conflicts_with = "folds")]
     pub keep: Option<PathBuf>,
     /// Neither add to these parts nor take from them
-    #[arg(long, value_name = "NAME,...", value_delimiter = ',', requires = "keep")]
+    #[arg(long, hide_short_help = true, value_name = "NAME,...", value_delimiter = ',', requires = "keep")]
     #[arg(display_order = 51, help_heading = EARLIER)]
     pub lock: Vec<String>,
 }
