@@ -92,6 +92,24 @@ limits! {
     grey "grey" 0.02 "saturation" up to 1.0
         "mean saturation below which a picture counts as grey: 5 of 256 levels, the tint that \
          compression leaves on grey"
+    invented "invented" 0.05 "share" up to 1.0
+        "a step of a policy is strong when it makes up more of the frame than this, in the mean of its draws, and harsh \
+         beyond three times as much: a twentieth is a border of 3 pixels around 224, which is seldom part of the thing; \
+         beyond three twentieths every seventh pixel is made up"
+    hidden "hidden" 0.2 "share" up to 1.0
+        "a step is strong when it hides more of the picture than this, beside what the frame cuts off, and harsh beyond \
+         three times as much: a fifth of what fills the picture is out of sight; beyond three fifths more is hidden \
+         than shown"
+    out_of_range "out-of-range" 0.1 "share" up to 1.0
+        "a step is strong when it moves more of its draws than this out of the middle 98 % of validation in brightness, \
+         contrast, saturation, sharpness or warmth, and harsh beyond three times as much: one picture in ten is then of \
+         a kind that validation does not show"
+    clipped "clipped" 0.02 "share" up to 1.0
+        "a step is strong when it turns more of the values than this newly black or white, and harsh beyond three times \
+         as much: nothing brings such values back, and a fiftieth of them is an area that is seen"
+    label_risk "label-risk" 0.05 "share" up to 1.0
+        "a step is strong when it makes more of its draws than this look most like another class, and harsh beyond three \
+         times as much: each is an image under a doubtful label, and a model of 95 % has no room for one in twenty"
 }
 
 impl FindingLimits {

@@ -9,6 +9,7 @@ mod judging;
 mod leakage;
 mod limits;
 mod nearest;
+mod policy;
 mod preview;
 mod split;
 mod verify;
@@ -22,6 +23,7 @@ pub use judging::JudgingArgs;
 pub use leakage::LeakageArgs;
 pub use limits::LimitsArgs;
 pub use nearest::NearestArgs;
+pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 pub use preview::{PreviewArgs, PreviewFormat};
 pub use split::{Conflicts, Copies, SplitArgs, SplitFormat, TogetherBy};
 pub use verify::VerifyArgs;
@@ -88,7 +90,7 @@ const WORK: [(&str, &[&str]); 5] = [
     ("Look", &["audit", "balance"]),
     ("Find what is there twice", &["duplicates", "nearest"]),
     ("Split", &["split", "leakage", "verify"]),
-    ("Preview", &["preview"]),
+    ("Preview", &["preview", "policy"]),
     ("Learn", &["demo", "limits"]),
 ];
 
@@ -134,7 +136,8 @@ pub enum Command {
     Leakage(LeakageArgs),
     Split(SplitArgs),
     Verify(VerifyArgs),
-    Preview(PreviewArgs),
+    Preview(Box<PreviewArgs>),
+    Policy(PolicyArgs),
     Limits(LimitsArgs),
     Demo(DemoArgs),
 }

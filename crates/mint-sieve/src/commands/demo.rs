@@ -9,7 +9,7 @@ use herb_shed::faults::write_table;
 use sieve_core::io_reason;
 use sieve_core::progress::Progress;
 
-use super::{Answer, Output, preview};
+use super::{Answer, Output, policy_file};
 use crate::args::{Cli, DemoArgs};
 use crate::console::{self, heading};
 use crate::failure::Failure;
@@ -41,7 +41,7 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
         splits
     };
     step(&["leakage", &trained_on])?;
-    for (name, _) in preview::EXAMPLES {
+    for (name, _) in policy_file::EXAMPLES {
         let (policy, out) =
             (at(&format!("policies/{name}.toml")), at(&format!("preview-{name}.png")));
         step(&["preview", &trained_on, "--policy", &policy, "--seed", &seed, "--out", &out])?;
@@ -78,7 +78,7 @@ fn paint(args: &DemoArgs, progress: &TerminalProgress) -> Result<usize, Failure>
 
 fn write_policies(folder: &Path) -> std::io::Result<()> {
     fs::create_dir(folder)?;
-    for (name, text) in preview::EXAMPLES {
+    for (name, text) in policy_file::EXAMPLES {
         fs::write(folder.join(format!("{name}.toml")), text)?;
     }
     Ok(())

@@ -9,11 +9,15 @@ mod judging;
 mod leakage;
 mod limits;
 mod nearest;
+mod policy;
+mod policy_file;
 mod preview;
 mod sheet_images;
 mod split;
 mod store;
 mod verify;
+
+pub use policy_file::NamedPolicy;
 
 use crate::args::Command;
 use crate::failure::{Exit, Failure};
@@ -55,6 +59,7 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Split(args) => split::run(args, progress),
         Command::Verify(args) => verify::run(args, progress),
         Command::Preview(args) => preview::run(args, progress),
+        Command::Policy(args) => policy::run(args, progress),
         Command::Limits(args) => limits::run(args),
         Command::Demo(args) => demo::run(args, progress),
     }

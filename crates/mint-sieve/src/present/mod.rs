@@ -9,6 +9,7 @@ pub mod leakage;
 pub mod limits;
 pub mod nearest;
 mod next;
+pub mod policy;
 pub mod preview;
 mod reading;
 mod remark;
@@ -19,6 +20,7 @@ pub mod verify;
 
 pub use json::{envelope, in_json};
 pub use next::{command_line, next_step, sheet_file, splits_folder};
+pub use table::{visible, written};
 pub use reading::{ReadingSettings, collection_words, command_on};
 
 use sieve_core::duplicates::{Found, Level, Reach};

@@ -32,7 +32,7 @@ fn nearest_existing(path: &Path) -> PathBuf {
 }
 
 /// The folder that holds `path`.
-fn parent(path: &Path) -> &Path {
+pub fn parent(path: &Path) -> &Path {
     match path.parent() {
         Some(parent) if !parent.as_os_str().is_empty() => parent,
         _ => Path::new("."),

@@ -5,13 +5,16 @@ use rand::SeedableRng;
 use rand_chacha::ChaCha8Rng;
 use serde::Serialize;
 
-use super::frame::Frame;
+use super::canvas::{Canvas, LUMA};
+use super::colour::{self, Colour};
+use super::cost::{ToneCost, tone_cost};
+use super::frame::{Colours, Frame};
 use super::policy::Policy;
+use super::prepared::Prepared;
+use super::projective::Projective;
 use super::steps::{Drawn, Effect};
-use super::tone::{self, Tone};
-use super::tone_cost::tone_cost;
-use super::warp::{Warped, warp};
-use crate::affine::Affine;
+
+use super::warp::warp;
 use crate::reading::Pixels;
 
 /// What was drawn for one picture.
@@ -31,27 +34,86 @@ pub struct DrawnStep {
     pub drawn: Drawn,
 }
 
-impl Policy {
-    /// Draws what happens to the picture called `path` the `number`-th time.
-    ///
-    /// Every step draws its numbers whether it happens or not. Two policies with the same steps
-    /// and different strengths therefore do alike things to the same picture, which makes them
-    /// comparable side by side.
-    pub fn draw(&self, seed: u64, path: &str, number: u64) -> Draw {
+/// What a draw makes of a picture.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Augmented {
+    /// The frame.
+    pub pixels: Pixels,
+    /// The map from points of the picture to points of the frame.
+    pub to_frame: Projective,
+    /// Share of the frame's samples that lie outside of the picture, 0 to 1.
+    pub outside_share: f64,
+    /// What colours and filters did to the values.
+    pub tone: ToneCost,
+}
+
+/// What the geometry of a draw makes of a picture.
+pub(super) struct Framed {
+    pub canvas: Canvas,
+    to_frame: Projective,
+    outside_share: f64,
+}
+
+/// Which draw it is: everything that chance depends on.
+#[derive(Clone, Copy, Debug)]
+pub struct Occasion<'a> {
+    /// The seed.
+    pub seed: u64,
+    /// The path of the picture.
+    pub path: &'a str,
+    /// Its class, which some steps may be kept from.
+    pub class: &'a str,
+    /// The number of the draw.
+    pub number: u64,
+}
+
+impl Occasion<'_> {
+    /// Random numbers that belong to `name` alone.
+    fn random(&self, name: &str, occurrence: usize) -> ChaCha8Rng {
         let mut hasher = blake3::Hasher::new();
-        hasher.update(b"mint-sieve draw 1").update(&seed.to_le_bytes());
-        hasher.update(&number.to_le_bytes()).update(path.as_bytes());
-        let mut rng = ChaCha8Rng::from_seed(hasher.finalize().into());
-        let mut unit = || rng.random::<f64>();
+        hasher.update(b"mint-sieve draw 2").update(&self.seed.to_le_bytes());
+        hasher.update(&self.number.to_le_bytes());
+        hasher.update(&(occurrence as u64).to_le_bytes());
+        hasher.update(&(name.len() as u64).to_le_bytes()).update(name.as_bytes());
+        hasher.update(self.path.as_bytes());
+        ChaCha8Rng::from_seed(hasher.finalize().into())
+    }
+}
+
+impl Policy {
+    /// Draws what happens to a picture on one occasion.
+    ///
+    /// Each step draws its numbers by itself: from the occasion, its name, and how many of that name are before it. What
+    /// else the policy holds changes nothing, so that policies do alike things to the same picture where they have the
+    /// same steps, weaker or stronger, and can be compared side by side.
+    pub fn draw(&self, occasion: &Occasion<'_>) -> Draw {
         let mut steps = Vec::new();
         for (index, step) in self.steps.iter().enumerate() {
-            let (chance, first, second) = (unit(), unit(), unit());
-            if chance < step.chance {
-                let drawn = step.definition.drawn(step.setting, [first, second]);
+            let name = step.definition.name;
+            let before = self.steps[..index].iter().filter(|before| before.definition == step.definition);
+            let mut rng = occasion.random(name, before.count());
+            let mut unit = || rng.random::<f64>();
+            let chance = unit();
+            if chance < step.chance && step.classes.includes(occasion.class) && self.is_picked(index, occasion) {
+                let drawn = step.definition.drawn(&step.setting, &mut unit).at_strength(self.strength);
                 steps.push(DrawnStep { step: index, drawn });
             }
         }
         Draw { steps }
+    }
+
+    /// Whether a step is among those that its pick takes on this occasion: those with the least numbers.
+    fn is_picked(&self, step: usize, occasion: &Occasion<'_>) -> bool {
+        let Some(index) = self.steps[step].pick else { return true };
+        let pick = self.picks[index];
+        let mut rng = occasion.random("pick", index);
+        if rng.random::<f64>() >= pick.chance {
+            return false;
+        }
+        let first = self.steps.iter().position(|step| step.pick == Some(index)).unwrap_or(0);
+        let keys: Vec<u64> = (0..pick.of).map(|_| rng.random()).collect();
+        let own = (keys[step - first], step - first);
+        keys.iter().copied().zip(0..).filter(|&other| other < own).count() < pick.count
     }
 }
 
@@ -61,12 +123,12 @@ impl Draw {
 
     /// The map from points of a picture of `width_px` x `height_px` to points of the frame: the
     /// fit, then the geometric steps in their order.
-    pub fn to_frame(&self, width_px: u32, height_px: u32, frame: Frame) -> Affine {
+    pub fn to_frame(&self, width_px: u32, height_px: u32, frame: Frame) -> Projective {
         let geometry = self.steps.iter().filter_map(|step| match step.drawn.definition.effect {
             Effect::Geometry(map) => Some(map(&step.drawn, frame)),
-            Effect::Tone(_) | Effect::Filter(_) => None,
+            Effect::Colour(_) | Effect::Filter(_) => None,
         });
-        geometry.fold(frame.fitting(width_px, height_px), Affine::then)
+        geometry.fold(frame.fitting(width_px, height_px).into(), Projective::then)
     }
 
     /// The same steps at a part of their strength.
@@ -77,39 +139,58 @@ impl Draw {
         Draw { steps: weaker.collect() }
     }
 
-    /// Carries the draw out: one resampling for all geometry, then tones and filters, in their order, on
-    /// the whole frame.
-    ///
-    /// # Panics
-    ///
-    /// When the picture is empty.
-    pub fn apply(&self, image: &Pixels, policy: &Policy) -> Warped {
+    /// Carries the draw out: one resampling for all geometry, then colours and filters, in their order, on
+    /// the whole frame, in floating point; rounded once at the end.
+    pub fn apply(&self, image: &Prepared, policy: &Policy) -> Augmented {
+        let framed = self.framed(image, policy);
+        let (pixels, tone) = self.toned(framed.canvas);
+        Augmented { pixels, to_frame: framed.to_frame, outside_share: framed.outside_share, tone }
+    }
+
+    /// The frame as geometry alone makes it.
+    pub(super) fn framed(&self, image: &Prepared, policy: &Policy) -> Framed {
         let to_frame = self.to_frame(image.width_px, image.height_px, policy.frame);
-        let mut warped = warp(image, to_frame, policy.frame, policy.fill);
-        let before = warped.pixels.clone();
-        // Tones that follow each other are rounded once.
-        let mut tones: Vec<Tone> = Vec::new();
+        let warped = warp(image, to_frame, policy.frame, policy.fill);
+        let mut canvas = warped.canvas;
+        if policy.frame.colours == Colours::Grey {
+            colour::apply(&mut canvas, &[Colour::Mix([LUMA; 3])]);
+        }
+        Framed { canvas, to_frame, outside_share: warped.outside_share }
+    }
+
+    /// What colours and filters make of a frame, and what that costs.
+    pub(super) fn toned(&self, mut canvas: Canvas) -> (Pixels, ToneCost) {
+        if self.steps.iter().all(|step| step.drawn.definition.is_geometry()) {
+            return (canvas.to_pixels(), ToneCost::default());
+        }
+        let before = canvas.to_pixels();
+        self.tone(&mut canvas);
+        let pixels = canvas.to_pixels();
+        let tone = tone_cost(&before, &pixels);
+        (pixels, tone)
+    }
+
+    /// Colours and filters. Colours that follow each other are one pass over the frame.
+    fn tone(&self, canvas: &mut Canvas) {
+        let mut colours: Vec<Colour> = Vec::new();
         for DrawnStep { drawn, .. } in &self.steps {
             match drawn.definition.effect {
                 Effect::Geometry(_) => {}
-                Effect::Tone(tone) => tones.push(tone(drawn)),
+                Effect::Colour(colour) => colours.push(colour(drawn)),
                 Effect::Filter(filter) => {
-                    tone::apply(&mut warped.pixels, &std::mem::take(&mut tones));
-                    filter(drawn, &mut warped.pixels);
+                    colour::apply(canvas, &std::mem::take(&mut colours));
+                    filter(drawn, canvas);
                 }
             }
         }
-        tone::apply(&mut warped.pixels, &tones);
-        warped.tone = tone_cost(&before, &warped.pixels);
-        warped
+        colour::apply(canvas, &colours);
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::super::frame::Fit;
-    use super::super::steps::{Axis, Definition, Setting, Takes};
-    use super::*;
+        use super::*;
     use proptest::prelude::*;
 
     fn policy(steps: &str) -> Policy {
@@ -122,16 +203,20 @@ mod tests {
         Pixels { width_px: 8, height_px: 6, data }
     }
 
+    fn occasion(seed: u64, path: &str, number: u64) -> Occasion<'_> {
+        Occasion { seed, path, class: "sage", number }
+    }
+
     /// What one draw of a policy makes of [`image`].
     fn shown(steps: &str) -> Pixels {
         let policy = policy(steps);
-        policy.draw(0, "a.jpg", 0).apply(&image(), &policy).pixels
+        policy.draw(&occasion(0, "a.jpg", 0)).apply(&Prepared::new(&image()), &policy).pixels
     }
 
     #[test]
     fn whole_moves_are_exact() {
         let image = image();
-        assert_eq!(Draw::NOTHING.apply(&image, &policy("")).pixels, image);
+        assert_eq!(Draw::NOTHING.apply(&Prepared::new(&image), &policy("")).pixels, image);
         let gathered = |from: &dyn Fn(u32, u32) -> (u32, u32)| {
             let places = (0..6).flat_map(|y| (0..8).map(move |x| (x, y)));
             let data = places.map(|(x, y)| from(x, y)).flat_map(|(x, y)| image.at(x, y));
@@ -160,7 +245,7 @@ mod tests {
                      [[step]]\ndo = 'flip'\naxis = 'left-right'\nchance = 0";
         let policy = policy(steps);
         let degrees: Vec<f64> = (0..2000)
-            .flat_map(|number| policy.draw(4, "a.jpg", number).steps)
+            .flat_map(|number| policy.draw(&occasion(4, "a.jpg", number)).steps)
             .map(|step| match step.drawn.numbers() {
                 &[degrees] => degrees,
                 _ => panic!("a chance of 0 came true: {step:?}"),
@@ -175,49 +260,55 @@ mod tests {
     #[test]
     fn draws_depend_on_seed_path_and_number_alone() {
         let policy = policy("[[step]]\ndo = 'zoom'\nbetween = [0.5, 2]");
-        let draw = policy.draw(1, "a.jpg", 1);
-        assert_eq!(draw, policy.draw(1, "a.jpg", 1));
+        let draw = policy.draw(&occasion(1, "a.jpg", 1));
+        assert_eq!(draw, policy.draw(&occasion(1, "a.jpg", 1)));
         for other in [(2, "a.jpg", 1), (1, "b.jpg", 1), (1, "a.jpg", 2)] {
-            assert_ne!(draw, policy.draw(other.0, other.1, other.2));
+            assert_ne!(draw, policy.draw(&occasion(other.0, other.1, other.2)));
         }
     }
 
-    /// Each pixel from the one before it: stands for a filter, since it shows what came before it and what after.
-    static SMEAR: Definition = Definition {
-        name: "smear",
-        takes: Takes::Axis,
-        numbers: &[],
-        neutral: 0.0,
-        draw: |_, _| [0.0; 2],
-        caption: |_| String::new(),
-        effect: Effect::Filter(|_, pixels| {
-            let length = pixels.data.len();
-            pixels.data.copy_within(..length - 3, 3);
-        }),
-    };
+    #[test]
+    fn filters_act_between_the_colours_around_them_and_nothing_is_rounded() {
+        // Halved, covered with white, doubled: what is not covered is what it was, odd levels included.
+        let half = "[[step]]\ndo = 'brightness'\nbetween = [0.5, 0.5]\n";
+        let patch = "[[step]]\ndo = 'patch'\nbetween = [0.25, 0.25]\nfill = '#404040'\n";
+        let twice = "[[step]]\ndo = 'brightness'\nbetween = [2, 2]\n";
+        let done = shown(&[half, patch, twice].concat());
+        let covered = (0..48).filter(|at| done.at(at % 8, at / 8) == [128; 3]).count();
+        let kept = (0..48).filter(|at| done.at(at % 8, at / 8) == image().at(at % 8, at / 8)).count();
+        assert!(covered >= 9 && covered + kept == 48, "{covered} {kept}");
+    }
 
     #[test]
-    fn filters_act_between_the_tones_around_them() {
-        let brightness = |factor: f64| {
-            let between = Setting::Range(factor, factor);
-            Definition::named("brightness").unwrap().drawn(between, [0.0; 2])
-        };
-        let smear = SMEAR.drawn(Setting::Axis(Axis::LeftRight), [0.0; 2]);
-        let drawn = [brightness(0.5), smear, brightness(2.0)];
-        let steps = drawn.map(|drawn| DrawnStep { step: 0, drawn }).to_vec();
-        let done = Draw { steps }.apply(&image(), &policy("")).pixels;
-        // Halved and rounded, moved, doubled.
-        let before = image().at(4, 2);
-        assert_eq!(done.at(5, 2), before.map(|value| value.div_ceil(2).saturating_mul(2)));
+    fn what_else_a_policy_holds_changes_no_draw_and_picks_are_fair() {
+        let rotate = "[[step]]\ndo = 'rotate'\nbetween = [-10, 10]\n";
+        let others = "[[step]]\ndo = 'noise'\nbetween = [0, 9]\n";
+        let one = policy(rotate).draw(&occasion(3, "a.jpg", 5)).steps[0].drawn;
+        let two = policy(&[others, rotate].concat()).draw(&occasion(3, "a.jpg", 5)).steps[1].drawn;
+        assert_eq!(one, two);
+        let some = policy(
+            "[[step]]\ndo = 'pick'\ncount = 2\n[[step.step]]\ndo = 'grey'\n[[step.step]]\ndo = 'invert'\n\
+             [[step.step]]\ndo = 'equalise'\n[[step]]\ndo = 'flip'\naxis = 'left-right'\nnever = ['sage']\n",
+        );
+        let mut counts = [0; 4];
+        for number in 0..900 {
+            let draw = some.draw(&occasion(1, "a.jpg", number));
+            assert_eq!(draw.steps.len(), 2);
+            draw.steps.iter().for_each(|step| counts[step.step] += 1);
+        }
+        assert!(counts[..3].iter().all(|count| (540..660).contains(count)), "{counts:?}");
+        assert_eq!(counts[3], 0);
+        let bay = Occasion { class: "bay", ..occasion(1, "a.jpg", 1) };
+        assert_eq!(some.draw(&bay).steps.len(), 3);
     }
 
     proptest! {
         #[test]
         fn fits_do_what_css_says(width in 1u32..300, height in 1u32..300) {
-            let frame = |fit| Frame { width_px: 120, height_px: 80, fit };
+            let frame = |fit| Frame::new(120, 80, fit);
             let corners = |fit| {
                 let map = Draw::NOTHING.to_frame(width, height, frame(fit));
-                (map.at(0.0, 0.0), map.at(f64::from(width), f64::from(height)))
+                (map.at(0.0, 0.0).unwrap(), map.at(f64::from(width), f64::from(height)).unwrap())
             };
             let near = |a: f64, b: f64| (a - b).abs() < 1e-9;
             let ((left, top), (right, bottom)) = corners(Fit::Stretch);

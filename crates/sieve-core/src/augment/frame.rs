@@ -11,9 +11,41 @@ pub struct Frame {
     pub height_px: u32,
     /// How a picture of other sides is fitted in.
     pub fit: Fit,
+    /// The colour beside a picture that does not cover the frame; without one it is filled as what lies outside is.
+    pub background: Option<[u8; 3]>,
+    /// What the model sees of colours.
+    pub colours: Colours,
+    /// How values between pixels are had.
+    pub sampling: Sampling,
+}
+
+/// What the model sees of colours.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Colours {
+    /// Red, green and blue.
+    #[default]
+    Rgb,
+    /// Luma (ITU-R BT.709) in all three.
+    Grey,
+}
+
+/// How values between pixels are had.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Sampling {
+    /// From the 2 x 2 pixels around a point.
+    #[default]
+    Bilinear,
+    /// From the 4 x 4 around it (Keys, Cubic convolution interpolation, 1981, with a = -1/2).
+    Cubic,
 }
 
 impl Frame {
+    /// A frame of these sides that shows a picture as [`Fit`] says, in colours.
+    pub fn new(width_px: u32, height_px: u32, fit: Fit) -> Self {
+        let (colours, sampling) = (Colours::Rgb, Sampling::Bilinear);
+        Frame { width_px, height_px, fit, background: None, colours, sampling }
+    }
+
     /// The point between its corners, in pixels.
     pub fn middle(self) -> (f64, f64) {
         (f64::from(self.width_px) / 2.0, f64::from(self.height_px) / 2.0)
@@ -31,6 +63,17 @@ impl Frame {
         let left = (f64::from(self.width_px) - sx * f64::from(width_px)) / 2.0;
         let top = (f64::from(self.height_px) - sy * f64::from(height_px)) / 2.0;
         Affine::scale(sx, sy, (0.0, 0.0)).then(Affine::shift(left, top))
+    }
+
+    /// Pixels of the picture that the frame shows as background on the left and on the right, and above and below:
+    /// none without a background.
+    pub fn margins(self, width_px: u32, height_px: u32) -> (u32, u32) {
+        if self.background.is_none() {
+            return (0, 0);
+        }
+        let Affine([sx, _, left, _, sy, top]) = self.fitting(width_px, height_px);
+        let pixels = |margin: f64, scale: f64| (margin / scale).max(0.0).round() as u32;
+        (pixels(left, sx), pixels(top, sy))
     }
 }
 

@@ -4,20 +4,24 @@
 //! happens to one picture once; [`Draw::apply`] carries it out. All geometry of a draw becomes one
 //! matrix and one resampling, so that pixels are interpolated once, however many steps there are.
 
+mod canvas;
+mod colour;
+pub mod cost;
+pub mod draft;
 mod draw;
 mod frame;
-mod geometry_cost;
+mod parse;
 mod policy;
+mod prepared;
+mod projective;
 pub mod steps;
-mod tone;
-mod tone_cost;
 mod warp;
 
 pub use crate::affine::Affine;
-pub use draw::{Draw, DrawnStep};
-pub use frame::{Fit, Frame};
-pub use geometry_cost::{GeometryCost, Mean, geometry};
-pub use policy::{Fill, Policy, PolicyError, Step};
-pub use tone::Tone;
-pub use tone_cost::ToneCost;
-pub use warp::{Warped, averaged, warp};
+pub use draw::{Augmented, Draw, DrawnStep, Occasion};
+pub use frame::{Colours, Fit, Frame, Sampling};
+pub use parse::PolicyError;
+pub use policy::{Classes, Fill, Pick, Policy, Step};
+pub use prepared::{Prepared, averaged};
+pub use projective::Projective;
+pub use warp::{Warped, warp};

@@ -19,7 +19,7 @@ pub use small::SMALL_SIDE_PX;
 pub(crate) use thumbnail::{CHROMA, LUMA};
 pub use thumbnail::{CHROMA_PX, LUMA_PX, Thumbnail};
 
-use crate::reading::{self, Facts, ReadError, ReadLimits, ReadWarning};
+use crate::reading::{self, Facts, Pixels, ReadError, ReadLimits, ReadWarning, Rows, Shape};
 use grid::Averager;
 use small::HashingSmall;
 use thumbnail::Planes;
@@ -60,6 +60,20 @@ impl Measured {
     pub fn is_small(&self) -> bool {
         self.facts.width_px.min(self.facts.height_px) < SMALL_SIDE_PX
     }
+}
+
+/// How pixels that are at hand look, and their thumbnail.
+///
+/// # Panics
+///
+/// When there are none.
+pub fn look_at(pixels: &Pixels) -> (Look, Thumbnail) {
+    let mut rows = Averager::new(grid::SIDE);
+    rows.begin(Shape::full(pixels.width_px, pixels.height_px));
+    pixels.data.chunks_exact(pixels.width_px as usize * 3).for_each(|row| rows.row(row));
+    let (grid, deviation) = rows.finish().expect("a picture has pixels");
+    let planes = Planes::new(&grid);
+    (Look::new(&planes, deviation), planes.thumbnail())
 }
 
 /// Measures the file that holds `bytes`, in one pass. Every byte of the picture is decoded.

@@ -1,16 +1,22 @@
 //! The answer of `preview`.
 
+mod copies;
+mod frame;
 mod json;
 mod text;
 
-pub use json::json;
-pub use text::text;
+pub use copies::{Copies, copies_json, copies_text};
+pub use frame::FrameCost;
+pub use json::{FrameSettings, fill, fit, json};
+pub use text::{range_of, text};
 
-use sieve_core::augment::{GeometryCost, Policy, ToneCost};
+use sieve_core::augment::cost::{GeometryCost, Impact, Verdict};
 use sieve_core::collection::Collection;
+use sieve_core::limits::FindingLimits;
 
-use super::sheet::{Sheet, Tile};
+use super::sheet::Sheet;
 use crate::args::PreviewArgs;
+use crate::commands::NamedPolicy;
 use crate::config::CollectionConfig;
 
 /// Everything that the answer tells of.
@@ -19,67 +25,50 @@ pub struct Preview<'a> {
     pub args: &'a PreviewArgs,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
-    /// The name of the policy.
-    pub policy_name: &'a str,
-    /// The policy.
-    pub policy: &'a Policy,
+    /// The policy, and those that it is held against.
+    pub policies: &'a [NamedPolicy],
     /// The split whose pictures are shown, where the collection has splits.
     pub split: Option<&'a str>,
-    /// Classes that there are to choose from.
-    pub classes: usize,
+    /// Whether that is a split which is never augmented.
+    pub is_held_out: bool,
+    /// Files in them.
+    pub images: u64,
     /// Chosen files that are no readable pictures, and were passed over.
     pub passed_over: u64,
     /// What was painted.
-    pub sheet: &'a Sheet,
+    pub sheet: Option<&'a Sheet>,
     /// The collection.
     pub collection: &'a Collection,
-    /// What the geometry of the policy does to images of the sizes on the sheet.
-    pub geometry: &'a GeometryCost,
+    /// What each policy does; none where only the frame is shown.
+    pub numbers: &'a [Numbers],
+    /// What the frame does to the whole collection, where that was asked.
+    pub frame: Option<&'a FrameCost>,
+    /// The limits in force.
+    pub limits: &'a FindingLimits,
 }
 
-/// Mean and greatest share outside of the picture.
-struct Outside {
-    mean: f64,
-    most: f64,
+/// What one policy does.
+pub struct Numbers {
+    /// To places.
+    pub geometry: GeometryCost,
+    /// To pictures.
+    pub impact: Impact,
+    /// What is said of each step.
+    pub verdicts: Vec<Verdict>,
+    /// Its processor time, where that was asked.
+    pub cost: Option<ProcessorTime>,
 }
 
-impl Preview<'_> {
-    /// The frames without augmentation.
-    fn plain(&self) -> impl Iterator<Item = &Tile> {
-        self.sheet.rows.iter().filter_map(|row| row.tiles.first())
-    }
-
-    /// The frames that were drawn.
-    fn drawn(&self) -> impl Iterator<Item = &Tile> {
-        self.sheet.rows.iter().flat_map(|row| row.tiles.iter().skip(1))
-    }
-}
-
-fn outside<'a>(tiles: impl Iterator<Item = &'a Tile>) -> Outside {
-    let shares: Vec<f64> = tiles.map(|tile| tile.warped.outside_share).collect();
-    Outside {
-        mean: shares.iter().sum::<f64>() / shares.len().max(1) as f64,
-        most: shares.iter().copied().fold(0.0, f64::max),
-    }
-}
-
-/// What tones do on the sheet.
-struct Tones {
-    /// Share of values that are newly 0 or 255: in the mean of the draws, and at most.
-    clipped: f64,
-    most_clipped: f64,
-    /// By how many levels the mean of an image moves, whichever way, in the mean of the draws.
-    shift: f64,
-}
-
-impl Preview<'_> {
-    fn tones(&self) -> Tones {
-        let costs: Vec<ToneCost> = self.drawn().map(|tile| tile.warped.tone).collect();
-        let count = costs.len().max(1) as f64;
-        Tones {
-            clipped: costs.iter().map(|cost| cost.newly_clipped).sum::<f64>() / count,
-            most_clipped: costs.iter().map(|cost| cost.newly_clipped).fold(0.0, f64::max),
-            shift: costs.iter().map(|cost| cost.shift_levels.abs()).sum::<f64>() / count,
-        }
-    }
+/// Processor time of one thread, in milliseconds a picture.
+pub struct ProcessorTime {
+    /// Pictures that were timed.
+    pub images: u64,
+    /// Decoding.
+    pub decoding_ms: f64,
+    /// The frame without augmentation.
+    pub frame_ms: f64,
+    /// The frame under the policy.
+    pub policy_ms: f64,
+    /// What each step adds, in the mean of all draws.
+    pub step_ms: Vec<f64>,
 }

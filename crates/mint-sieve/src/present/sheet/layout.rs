@@ -2,8 +2,6 @@
 
 use sieve_core::augment::Frame;
 
-/// The size that a sheet keeps to unless more was asked for, in pixels.
-const SCREEN: (u32, u32) = (1280, 800);
 /// Rows that a screen should hold: fewer show too little of a collection.
 const ROWS: u32 = 4;
 /// Columns that a screen should hold: fewer draws show too little of a policy.
@@ -16,23 +14,23 @@ pub const GAP: u32 = 6;
 /// Height of the title.
 pub const TITLE: u32 = 30;
 /// Height of one line under a tile.
-pub const LINE: u32 = 11;
-/// What one happening takes of the lines under a tile, by experience.
-const WORDS_WIDTH: u32 = 75;
+pub const LINE: u32 = 13;
+/// Lines of text under each tile: more are not read.
+pub const LINES: u32 = 2;
 /// Tiles stand no closer than their lines can be read.
 const LEAST_CELL: u32 = 96;
 
-/// What a sheet is to have room for; nothing means what fits a screen.
-#[derive(Clone, Copy, Debug, Default)]
+/// What a sheet is to have room for; nothing means what fits the page.
+#[derive(Clone, Copy, Debug)]
 pub struct Room {
+    /// The size that it keeps to unless more was asked for, in pixels.
+    pub page: (u32, u32),
     /// Rows of pictures.
     pub rows: Option<u32>,
     /// Draws of the policy on each picture.
     pub draws: Option<u32>,
     /// Show every pixel.
     pub full_size: bool,
-    /// Steps of the policy, each of which is named under the tiles.
-    pub steps: u32,
 }
 
 /// The measures of one sheet, in pixels.
@@ -42,8 +40,6 @@ pub struct Layout {
     pub rows: u32,
     /// Draws of the policy on each picture, beside the column without augmentation.
     pub draws: u32,
-    /// Lines of text under each tile.
-    pub lines: u32,
     /// How many times the frame is reduced.
     pub shrink: u32,
     /// How many times each pixel of a small frame is repeated.
@@ -66,12 +62,9 @@ impl Layout {
         let of_one = |shrink| {
             let tile_width = frame.width_px.div_ceil(shrink) * enlarge;
             let cell_width = tile_width.max(LEAST_CELL);
-            // The share outside is named too, and the picture takes three lines.
-            let lines = ((room.steps + 1) * WORDS_WIDTH).div_ceil(cell_width).clamp(3, 6);
             Layout {
                 rows: 1,
                 draws: 0,
-                lines,
                 shrink,
                 enlarge,
                 tile_width,
@@ -81,12 +74,12 @@ impl Layout {
         };
         let fits = |shrink: &u32| {
             let layout = Layout { rows: least_rows, draws: least_columns - 1, ..of_one(*shrink) };
-            layout.width() <= SCREEN.0 && layout.height() <= SCREEN.1
+            layout.width() <= room.page.0 && layout.height() <= room.page.1
         };
         let shrink = if room.full_size { 1 } else { (1..longest).find(fits).unwrap_or(longest) };
         let one = of_one(shrink);
-        let rows = (SCREEN.1.saturating_sub(one.height())) / one.row_height() + 1;
-        let columns = (SCREEN.0.saturating_sub(one.width())) / (one.cell_width + GAP) + 1;
+        let rows = (room.page.1.saturating_sub(one.height())) / one.row_height() + 1;
+        let columns = (room.page.0.saturating_sub(one.width())) / (one.cell_width + GAP) + 1;
         Layout {
             rows: room.rows.unwrap_or(rows),
             draws: room.draws.unwrap_or((columns - 1).max(1)),
@@ -110,7 +103,7 @@ impl Layout {
     }
 
     fn row_height(&self) -> u32 {
-        self.tile_height + self.lines * LINE + GAP
+        self.tile_height + LINES * LINE + GAP
     }
 
     /// Where the tile of a row and column stands on the sheet.
@@ -124,25 +117,28 @@ mod tests {
     use super::*;
     use sieve_core::augment::Fit;
 
+    const ROOM: Room = Room { page: (1280, 800), rows: None, draws: None, full_size: false };
+
     fn layout(width_px: u32, height_px: u32, room: Room) -> Layout {
-        let room = Room { steps: 6, ..room };
-        Layout::new(Frame { width_px, height_px, fit: Fit::Cover }, room)
+        Layout::new(Frame::new(width_px, height_px, Fit::Cover), room)
     }
 
     #[test]
     fn sheets_fit_a_screen_unless_more_is_asked_for() {
         for (width, height) in [(1, 1), (32, 32), (224, 224), (64, 500), (640, 480), (4096, 4096)] {
-            let layout = layout(width, height, Room::default());
+            let layout = layout(width, height, ROOM);
             assert!(
                 layout.width() <= 1280 && layout.height() <= 800,
                 "{width}x{height}: {layout:?}"
             );
             assert!(layout.rows >= 4 && layout.draws >= 5, "{width}x{height}: {layout:?}");
         }
-        let full = layout(224, 224, Room { full_size: true, ..Room::default() });
+        let full = layout(224, 224, Room { full_size: true, ..ROOM });
         assert_eq!((full.shrink, full.tile_width, full.tile_height), (1, 224, 224));
         assert!(full.width() <= 1280 && full.height() <= 800);
-        let tall = layout(224, 224, Room { rows: Some(40), draws: Some(2), ..Room::default() });
+        let tall = layout(224, 224, Room { rows: Some(40), draws: Some(2), ..ROOM });
         assert_eq!((tall.rows, tall.draws), (40, 2));
+        let small = layout(224, 224, Room { page: (640, 400), ..ROOM });
+        assert!(small.width() <= 640 && small.height() <= 400, "{small:?}");
     }
 }

@@ -52,6 +52,17 @@ impl Lettering {
         shortened.find(|text| self.width(text) <= width_px as f32).unwrap_or_default()
     }
 
+    /// `text` if it fits into `width_px`, otherwise as much of its beginning as does: sentences begin with what they
+    /// are about.
+    pub fn start_of(&self, text: &str, width_px: u32) -> String {
+        if self.width(text) <= width_px as f32 {
+            return text.to_owned();
+        }
+        let ends = text.char_indices().map(|(at, _)| at).rev();
+        let mut shortened = ends.map(|at| format!("{}…", text[..at].trim_end()));
+        shortened.find(|text| self.width(text) <= width_px as f32).unwrap_or_default()
+    }
+
     /// `words` in at most `most` lines of `width_px`; what does not fit ends in an ellipsis.
     pub fn lines(&self, words: &[String], width_px: u32, most: usize) -> Vec<String> {
         let fits = |line: &str| self.width(line) <= width_px as f32;

@@ -12,9 +12,12 @@ pub const PALE: Colour = [104, 110, 106];
 /// Marks the picture that others are compared with.
 pub const MARK: Colour = [64, 124, 96];
 
+/// Marks where a limit is crossed: an orange that differs from [`MARK`] in lightness too.
+pub const WARN: Colour = [184, 72, 16];
+
 /// The line at the top.
 pub const TITLE_LETTERS: Lettering = Lettering::bold(17.0);
 /// Names.
-pub const NAME_LETTERS: Lettering = Lettering::bold(11.0);
+pub const NAME_LETTERS: Lettering = Lettering::bold(12.5);
 /// All else.
-pub const SMALL_LETTERS: Lettering = Lettering::plain(11.0);
+pub const SMALL_LETTERS: Lettering = Lettering::plain(12.5);

@@ -10,5 +10,5 @@ mod rows;
 
 pub use self::png::png;
 pub use layout::{Layout, Room};
-pub use preview::{Row, Sheet, Tile, paint};
-pub use rows::{COLUMNS, Labelled, TileRow, fitted, paint_rows};
+pub use preview::{Drawn, Edge, Row, Sheet, Tile, paint};
+pub use rows::{COLUMNS, Labelled, TileRow, fitted, fitted_into, paint_rows};

@@ -1,24 +1,54 @@
 //! The sheet of `preview`: a row a picture, first without augmentation, then draw by draw.
 
-use sieve_core::augment::{Draw, Warped};
+use sieve_core::augment::{DrawnStep, Projective};
+use sieve_core::augment::cost::ToneCost;
 use sieve_core::reading::Pixels;
 
 use super::canvas::{Canvas, Colour};
 use super::layout::{GAP, LINE, Layout, MARGIN};
 use super::lettering::Lettering;
-use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS};
-use crate::present::table::visible;
+use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS, WARN};
 
 /// One frame on the sheet.
 #[derive(Clone, Debug)]
 pub struct Tile {
-    /// What was drawn.
-    pub draw: Draw,
-    /// The frame.
-    pub warped: Warped,
+    /// What is seen.
+    pub pixels: Pixels,
+    /// What stands under it, the most telling first.
+    pub words: Vec<String>,
+    /// What its edge says.
+    pub edge: Edge,
+    /// What was drawn; none for the picture without augmentation.
+    pub drawn: Drawn,
 }
 
-/// One picture on the sheet.
+/// What the edge of a tile says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Edge {
+    /// Nothing.
+    None,
+    /// This is the picture without augmentation.
+    Plain,
+    /// Here a limit is crossed.
+    Beyond,
+}
+
+/// What was done to a tile.
+#[derive(Clone, Debug, Default)]
+pub struct Drawn {
+    /// The number of the draw, from 1; 0 without augmentation.
+    pub number: usize,
+    /// The steps that happened.
+    pub steps: Vec<DrawnStep>,
+    /// The map from picture to frame.
+    pub to_frame: Option<Projective>,
+    /// Share of the frame outside of the picture.
+    pub outside_share: f64,
+    /// What happened to the values.
+    pub tone: ToneCost,
+}
+
+/// One picture on the sheet, under one policy.
 #[derive(Clone, Debug)]
 pub struct Row {
     /// Its path.
@@ -29,6 +59,8 @@ pub struct Row {
     pub split: Option<String>,
     /// Its sides in pixels, columns first.
     pub size_px: (u32, u32),
+    /// Which of the policies.
+    pub policy: usize,
     /// Without augmentation, then the draws.
     pub tiles: Vec<Tile>,
 }
@@ -48,19 +80,18 @@ pub struct Sheet {
 pub fn paint(sheet: &Sheet) -> Pixels {
     let layout = &sheet.layout;
     let mut canvas = Canvas::new(layout.width(), layout.height(), PAPER);
-    let title = TITLE_LETTERS.end_of(&sheet.title, layout.width() - 2 * MARGIN);
+    let title = TITLE_LETTERS.start_of(&sheet.title, layout.width() - 2 * MARGIN);
     canvas.write(&title, MARGIN, GAP, &TITLE_LETTERS, INK);
     for (row, image) in (0..).zip(&sheet.rows) {
         for (column, tile) in (0..).zip(&image.tiles) {
             let (x, y) = layout.place(row, column);
-            canvas.lay(&tile.warped.pixels, x, y, layout.shrink, layout.enlarge);
-            let lines = if column == 0 {
-                canvas.fill(x - 4, y, 2, layout.tile_height, MARK);
-                plain_lines(image, layout.cell_width)
-            } else {
-                drawn_lines(tile, layout.cell_width, layout.lines)
-            };
-            for (line, (text, letters, colour)) in (0..).zip(lines) {
+            canvas.lay(&tile.pixels, x, y, layout.shrink, layout.enlarge);
+            match tile.edge {
+                Edge::None => {}
+                Edge::Plain => canvas.fill(x - 4, y, 2, layout.tile_height, MARK),
+                Edge::Beyond => canvas.fill(x - 4, y, 3, layout.tile_height, WARN),
+            }
+            for (line, (text, letters, colour)) in (0..).zip(lines(tile, layout.cell_width)) {
                 canvas.write(&text, x, y + layout.tile_height + 1 + line * LINE, &letters, colour);
             }
         }
@@ -70,25 +101,17 @@ pub fn paint(sheet: &Sheet) -> Pixels {
 
 type Line = (String, Lettering, Colour);
 
-fn plain_lines(image: &Row, width: u32) -> Vec<Line> {
-    let name = image.path.rsplit('/').next().unwrap_or_default();
-    let (columns, rows) = image.size_px;
-    vec![
-        (NAME_LETTERS.end_of(&visible(&image.class), width), NAME_LETTERS, INK),
-        (SMALL_LETTERS.end_of(name, width), SMALL_LETTERS, INK),
-        (SMALL_LETTERS.end_of(&format!("as is, {columns}x{rows}"), width), SMALL_LETTERS, PALE),
-    ]
-}
-
-fn drawn_lines(tile: &Tile, width: u32, most: u32) -> Vec<Line> {
-    let mut words: Vec<String> = tile.draw.steps.iter().map(|step| step.drawn.caption()).collect();
-    if words.is_empty() {
-        words.push("nothing".to_owned());
+/// Two lines: more are not read.
+fn lines(tile: &Tile, width: u32) -> Vec<Line> {
+    if tile.edge == Edge::Plain {
+        let letters = [(NAME_LETTERS, INK), (SMALL_LETTERS, PALE)];
+        let lines = tile.words.iter().zip(letters);
+        return lines
+            .map(|(word, (letters, colour))| (letters.end_of(word, width), letters, colour))
+            .collect();
     }
-    let share = tile.warped.outside_share;
-    if share >= 0.0005 {
-        words.push(format!("outside {:.1} %", share * 100.0));
-    }
-    let lines = SMALL_LETTERS.lines(&words, width, most as usize);
-    lines.into_iter().map(|line| (line, SMALL_LETTERS, INK)).collect()
+    let colour = if tile.edge == Edge::Beyond { WARN } else { INK };
+    let colours = std::iter::once(colour).chain(std::iter::repeat(INK));
+    let lines = SMALL_LETTERS.lines(&tile.words, width, super::layout::LINES as usize);
+    lines.into_iter().zip(colours).map(|(line, colour)| (line, SMALL_LETTERS, colour)).collect()
 }

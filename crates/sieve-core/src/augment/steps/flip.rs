@@ -1,34 +1,38 @@
 //! Mirrors left and right, or top and bottom.
 
-use super::{Axis, Definition, Drawn, Effect, Setting, Takes, uniform};
+use super::{Choice, Definition, Effect, Word};
 use crate::affine::Affine;
+
+/// Left and right exchanged.
+const LEFT_RIGHT: &str = "left-right";
+/// Top and bottom exchanged.
+const TOP_BOTTOM: &str = "top-bottom";
 
 pub(super) static FLIP: Definition = Definition {
     name: "flip",
-    takes: Takes::Axis,
+    does: "mirrors: axis = \"left-right\" or \"top-bottom\"",
+    range: None,
+    second: None,
+    word: Some(Choice {
+        name: "axis",
+        known: &[LEFT_RIGHT, TOP_BOTTOM],
+        takes_colour: false,
+        usual: None,
+    }),
     numbers: &[],
-    neutral: 0.0,
-    draw: uniform,
+    draw: |_, _| [0.0; super::MOST_NUMBERS],
     caption: |drawn| {
-        match axis(drawn) {
-            Axis::LeftRight => "flip ↔",
-            Axis::TopBottom => "flip ↕",
+        match drawn.word {
+            Some(Word::Known(TOP_BOTTOM)) => "flip ↕",
+            _ => "flip ↔",
         }
         .to_owned()
     },
     effect: Effect::Geometry(|drawn, frame| {
-        let (across, down) = match axis(drawn) {
-            Axis::LeftRight => (-1.0, 1.0),
-            Axis::TopBottom => (1.0, -1.0),
+        let (across, down) = match drawn.word {
+            Some(Word::Known(TOP_BOTTOM)) => (1.0, -1.0),
+            _ => (-1.0, 1.0),
         };
-        Affine::scale(across, down, frame.middle())
+        Affine::scale(across, down, frame.middle()).into()
     }),
 };
-
-/// A policy is refused where a flip has none.
-fn axis(drawn: &Drawn) -> Axis {
-    match drawn.setting {
-        Setting::Axis(axis) => axis,
-        Setting::Range(..) => Axis::LeftRight,
-    }
-}

@@ -1,14 +1,18 @@
 //! Rotates about the frame's middle: degrees, counter-clockwise.
 
-use super::{Definition, Effect, Takes, Unit, uniform};
+use super::{Definition, Effect, Number, Range, Strength, Unit, once};
 use crate::affine::Affine;
 
 pub(super) static ROTATE: Definition = Definition {
     name: "rotate",
-    takes: Takes::Range { unit: Unit::Degrees, least: -360.0, most: 360.0 },
-    numbers: &["degrees"],
-    neutral: 0.0,
-    draw: uniform,
-    caption: |drawn| format!("turn {:+.1}°", drawn.numbers[0]),
-    effect: Effect::Geometry(|drawn, frame| Affine::rotate(drawn.numbers[0], frame.middle())),
+    does: "turns about the middle of the frame; above 0 counter-clockwise",
+    range: Some(Range { unit: Unit::Degrees, least: -360.0, most: 360.0, usual: None }),
+    second: None,
+    word: None,
+    numbers: &[Number { name: "degrees", strength: Strength::Linear(0.0) }],
+    draw: once,
+    caption: |drawn| format!("turn {:+.0}°", drawn.numbers[0]),
+    effect: Effect::Geometry(|drawn, frame| {
+        Affine::rotate(drawn.numbers[0], frame.middle()).into()
+    }),
 };

@@ -1,0 +1,73 @@
+//! `policy`: what a policy says, and a first one for a collection.
+
+use sieve_core::augment::cost::{Study, study, verdicts};
+use sieve_core::augment::draft::{candidates, policy, settled};
+use sieve_core::collection::NoCache;
+use sieve_core::sampling;
+
+use super::preview::{DRAFT_DRAWS, HELD_OUT, TRAIN, TRIED_ON, VALIDATION};
+use super::{Answer, Output, collection as opening, policy_file};
+use crate::args::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
+use crate::config::CollectionConfig;
+use crate::failure::Failure;
+use crate::present::policy as present;
+use crate::progress::TerminalProgress;
+use crate::settings::SetLimits;
+use crate::writing::NewFile;
+
+/// Answers `policy`.
+pub fn run(args: &PolicyArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    match &args.action {
+        PolicyAction::Check(check) => {
+            let policy = policy_file::read(&check.policy)?;
+            Ok(Answer::done(Output::People(present::checked(&policy, &check.policy))))
+        }
+        PolicyAction::Show(show) => {
+            let policy = policy_file::read(&show.policy)?;
+            Ok(Answer::done(Output::Document(match show.format {
+                PolicyFormat::Text => present::toml(&policy.policy),
+                PolicyFormat::Json => present::json(&policy),
+            })))
+        }
+        PolicyAction::Draft(draft) => drafted(draft, progress),
+    }
+}
+
+fn drafted(args: &PolicyDraftArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    config.refuse_inside(&args.out)?;
+    let limits = SetLimits::new(&config.settings, &[])?.values;
+    let file = NewFile::create(&args.out)?;
+    let collection = opening::open(&config, &NoCache, progress)?;
+    let has = |name: &str| collection.splits.iter().any(|split| split == name);
+    let train = sampling::shuffled(&collection, has(TRAIN).then_some(TRAIN), args.seed);
+    let validation = sampling::shuffled(&collection, Some(VALIDATION), args.seed);
+    let train = sampling::interleaved(&train, TRIED_ON);
+    let held_out = sampling::interleaved(&validation, HELD_OUT);
+    let read_limits = config.read_limits();
+    let tried = |policy: &sieve_core::augment::Policy, draws| {
+        let request = Study { policy, train: &train, held_out: &held_out, seed: args.seed, draws };
+        study(&collection, &request, &read_limits, progress)
+    };
+    // First what pictures are like, then what the steps that follow from it do to them.
+    let plain = tried(&policy(&[], args.size), 0)?;
+    if plain.subjects.is_empty() {
+        return Err(opening::without_images(&config, &collection));
+    }
+    let candidates = candidates(&plain.reference);
+    let whole = policy(&candidates, args.size);
+    let impact = tried(&whole, DRAFT_DRAWS)?;
+    progress.end();
+    let told = verdicts(&whole, &impact, &limits, args.seed);
+    let steps = settled(candidates, &told, &impact);
+    let draft = present::Draft {
+        args,
+        config: &config,
+        name: collection.name(),
+        impact: &impact,
+        steps: &steps,
+        policy: policy(&steps, args.size),
+    };
+    file.write(present::draft_toml(&draft).as_bytes())?;
+    Ok(Answer::done(Output::People(present::draft_text(&draft))))
+}

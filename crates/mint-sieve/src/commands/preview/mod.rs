@@ -1,0 +1,348 @@
+//! `preview`: what a policy does to real pictures, in numbers and on one sheet.
+
+mod copies;
+mod cost;
+mod forms;
+mod images;
+
+use std::collections::BTreeMap;
+use std::path::Path;
+
+use sieve_core::augment::cost::{Study, geometry, study, verdicts};
+use sieve_core::collection::{Collection, Entry, NoCache, composed};
+use sieve_core::limits::FindingLimits;
+use sieve_core::progress::Progress;
+use sieve_core::{nearest, sampling};
+
+use super::policy_file::{self, NamedPolicy};
+use super::{Answer, Output, collection as opening};
+use crate::args::{PreviewArgs, PreviewFormat};
+use crate::config::CollectionConfig;
+use crate::console;
+use crate::failure::Failure;
+use crate::present::preview::{self, FrameCost, Numbers, Preview};
+use crate::present::sheet::{self, Layout, Room, Row, Sheet};
+use crate::progress::TerminalProgress;
+use crate::settings::SetLimits;
+use crate::writing::NewFile;
+use forms::{Form, Shown};
+use images::{Job, Wanted};
+
+/// Tiles on a sheet at most: beyond them nobody looks, and memory runs out.
+const MOST_TILES: u64 = 5000;
+/// Training pictures that a policy is tried on, and held-out ones that it is compared with.
+pub const TRIED_ON: usize = 400;
+/// See [`TRIED_ON`].
+pub const HELD_OUT: usize = 400;
+/// Draws of the policy on these: a share of one half is then right to about two in a hundred.
+const DRAWS: u64 = 2000;
+/// The same for a draft, of which each step is looked at by itself.
+pub const DRAFT_DRAWS: u64 = 400;
+/// The part that is augmented.
+pub const TRAIN: &str = "train";
+/// The part whose variation a policy should not go beyond.
+pub const VALIDATION: &str = "validation";
+
+/// Answers `preview`.
+pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    if let Some(out) = &args.out {
+        refuse_other_formats(out)?;
+    }
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    let outputs = args.out.iter().chain(&args.to);
+    outputs.map(|output| config.refuse_inside(output)).collect::<Result<Vec<_>, _>>()?;
+    let limits = SetLimits::new(&config.settings, &args.limits)?.values;
+    let policies = policies(args)?;
+    let ladder = args.ladder.as_deref().map(|word| Form::ladder(word, &policies[0].policy));
+    let ladder = ladder.transpose()?;
+    let file = args.out.as_deref().map(NewFile::create).transpose()?;
+    let collection = opening::open(&config, &NoCache, progress)?;
+    policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
+
+    let (split, is_held_out) = shown_split(args, &collection)?;
+    let form = match ladder {
+        _ if is_held_out || args.frame_only => Form::Frame,
+        Some(form) => form,
+        None => Form::Draws,
+    };
+    let mut classes = sampling::shuffled(&collection, split.as_deref(), args.seed);
+    if !args.classes.is_empty() {
+        let known = collection.classes();
+        args.classes.iter().try_for_each(|class| known_class(&known, class))?;
+        classes.retain(|class, _| args.classes.iter().any(|wanted| composed(wanted) == *class));
+    }
+    if let Some(to) = &args.to {
+        return copies::run(&copies::Request {
+            args,
+            config: &config,
+            policy: &policies[0],
+            collection: &collection,
+            split: split.as_deref(),
+            classes: &classes,
+            to,
+            progress,
+        });
+    }
+
+    let is_frame = matches!(form, Form::Frame);
+    let frame = is_frame.then(|| frame_cost(args, &config, &policies[0], split.as_deref(), progress));
+    let frame = frame.transpose()?;
+    let job = Trial { args, config: &config, collection: &collection, classes: &classes, limits: &limits, progress };
+    let numbers: Vec<Numbers> = match is_frame {
+        true => Vec::new(),
+        false => policies.iter().map(|policy| job.numbers(policy)).collect::<Result<_, _>>()?,
+    };
+    let wants_sheet = file.is_some() || args.show;
+    let (sheet, passed_over) = match wants_sheet {
+        true => job.sheet(&form, &policies, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?,
+        false => (None, 0),
+    };
+    let painted = sheet.as_ref().map(sheet::paint);
+    if let (Some(file), Some(painted)) = (file, &painted) {
+        file.write(&sheet::png(painted))?;
+    }
+    let images = classes.values().map(Vec::len).sum::<usize>() as u64;
+    let preview = Preview {
+        args,
+        config: &config,
+        policies: &policies,
+        split: split.as_deref(),
+        is_held_out,
+        images,
+        passed_over,
+        sheet: sheet.as_ref(),
+        collection: &collection,
+        numbers: &numbers,
+        frame: frame.as_ref(),
+        limits: &limits,
+    };
+    Ok(Answer::done(match args.format {
+        PreviewFormat::Text => {
+            let shown = painted.filter(|_| args.show).map(|painted| console::half_blocks(&painted));
+            Output::People(shown.unwrap_or_default() + &preview::text(&preview))
+        }
+        PreviewFormat::Json => Output::Document(preview::json(&preview)),
+    }))
+}
+
+/// The policy, at the strength that was asked for, and those that it is held against.
+fn policies(args: &PreviewArgs) -> Result<Vec<NamedPolicy>, Failure> {
+    let files = std::iter::once(&args.policy).chain(&args.against);
+    let mut policies: Vec<NamedPolicy> =
+        files.map(|file| policy_file::read(file)).collect::<Result<_, _>>()?;
+    if let Some(strength) = args.strength {
+        policies[0].policy.strength = strength;
+        policies[0].name.push_str(&format!(" at {strength}"));
+    }
+    Ok(policies)
+}
+
+/// A sheet is a PNG whatever its name says, so the name must not say otherwise.
+fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
+    if out.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("png")) {
+        return Ok(());
+    }
+    let message =
+        format!("--out {}: a sheet is a PNG; expected a name that ends in .png", out.display());
+    let named = out.with_extension("png");
+    Err(Failure::call(message).hint(format!("Did you mean {}?", named.display())))
+}
+
+/// Which split is shown, none where there are none, and whether it is one that must not be augmented.
+fn shown_split(args: &PreviewArgs, collection: &Collection) -> Result<(Option<String>, bool), Failure> {
+    let splits = &collection.splits;
+    let found = || splits.join(", ");
+    if splits.is_empty() {
+        return match &args.split {
+            None => Ok((None, false)),
+            Some(split) => Err(Failure::call(format!("--split {split}: the collection has no splits"))),
+        };
+    }
+    let Some(split) = &args.split else {
+        if !splits.iter().any(|split| split == TRAIN) {
+            let message = format!("there is no train split, only {}", found());
+            return Err(Failure::call(message).hint(
+                "Only training images are augmented. Name the folder of train alone, or show what the \
+                 frame does with --split.",
+            ));
+        }
+        return Ok((Some(TRAIN.to_owned()), false));
+    };
+    if !splits.contains(split) {
+        let failure = Failure::call(format!("--split {split}: there is no such split"));
+        return Err(match nearest::word(split, splits.iter().map(String::as_str)) {
+            Some(near) => failure.hint(format!("Did you mean {near}?")),
+            None => failure.hint(format!("There are {}.", found())),
+        });
+    }
+    let is_held_out = split != TRAIN;
+    let augments = args.ladder.is_some() || !args.against.is_empty() || args.to.is_some() || args.draws.is_some();
+    if is_held_out && augments {
+        let message = format!("--split {split}: only training images are augmented");
+        return Err(Failure::call(message).hint(
+            "What is measured on changed images says nothing of real ones. --frame-only shows what the \
+             frame does to them.",
+        ));
+    }
+    Ok((Some(split.clone()), is_held_out))
+}
+
+fn known_class(known: &[String], class: &str) -> Result<(), Failure> {
+    if known.iter().any(|known| *known == composed(class)) {
+        return Ok(());
+    }
+    let failure = Failure::call(format!("there is no class {class:?}"));
+    Err(match nearest::word(class, known.iter().map(String::as_str)) {
+        Some(near) => failure.hint(format!("Did you mean {near:?}?")),
+        None => {
+            failure.hint(format!("There are {}.", known.join(", ")))
+        }
+    })
+}
+
+/// A policy that keeps a step from a class that there is not would keep it from none.
+fn refuse_unknown_classes(policy: &NamedPolicy, collection: &Collection) -> Result<(), Failure> {
+    let known = collection.classes();
+    for step in &policy.policy.steps {
+        for class in step.classes.names() {
+            known_class(&known, class).map_err(|failure| {
+                let step = step.definition.name;
+                Failure { message: format!("the policy {}, step {step}: {}", policy.name, failure.message), ..failure }
+            })?;
+        }
+    }
+    Ok(())
+}
+
+/// What the frame does to every picture of the split, by the sizes that the catalog knows.
+fn frame_cost(
+    args: &PreviewArgs,
+    config: &CollectionConfig,
+    policy: &NamedPolicy,
+    split: Option<&str>,
+    progress: &TerminalProgress,
+) -> Result<FrameCost, Failure> {
+    let (catalog, _) = opening::measure(config, &args.catalog, progress)?;
+    let images = catalog.images().filter(|(record, _)| split.is_none() || record.split() == split);
+    let mut sizes: BTreeMap<(u32, u32), u64> = BTreeMap::new();
+    images.for_each(|(_, image)| *sizes.entry((image.facts.width_px, image.facts.height_px)).or_default() += 1);
+    Ok(FrameCost::new(&policy.policy, &sizes))
+}
+
+/// A policy and the pictures that it is tried on.
+struct Trial<'a> {
+    args: &'a PreviewArgs,
+    config: &'a CollectionConfig,
+    collection: &'a Collection,
+    classes: &'a BTreeMap<&'a str, Vec<&'a Entry>>,
+    limits: &'a FindingLimits,
+    progress: &'a TerminalProgress,
+}
+
+impl Trial<'_> {
+    fn numbers(&self, policy: &NamedPolicy) -> Result<Numbers, Failure> {
+        let seed = self.args.seed;
+        let validation = sampling::shuffled(self.collection, Some(VALIDATION), seed);
+        let limits = self.config.read_limits();
+        let train = sampling::interleaved(self.classes, TRIED_ON);
+        let request = Study {
+            policy: &policy.policy,
+            train: &train,
+            held_out: &sampling::interleaved(&validation, HELD_OUT),
+            seed,
+            draws: DRAWS,
+        };
+        let impact = study(self.collection, &request, &limits, self.progress)?;
+        self.progress.end();
+        if impact.subjects.is_empty() {
+            return Err(opening::without_images(self.config, self.collection));
+        }
+        let cost = self.args.cost.then(|| cost::measure(self.collection, &request, &limits, self.progress));
+        Ok(Numbers {
+            geometry: geometry(&policy.policy, &impact.subjects, seed, DRAWS),
+            verdicts: verdicts(&policy.policy, &impact, self.limits, seed),
+            impact,
+            cost: cost.transpose()?,
+        })
+    }
+
+    fn sheet(
+        &self,
+        form: &Form,
+        policies: &[NamedPolicy],
+        numbers: &[Numbers],
+        split: Option<&str>,
+    ) -> Result<(Sheet, u64), Failure> {
+        let args = self.args;
+        let each = policies.len() as u32;
+        let room = Room {
+            page: args.page,
+            rows: args.per_class.map(|images| images * self.classes.len() as u32 * each),
+            draws: form.columns(&policies[0].policy).or(args.draws),
+            full_size: args.full_size,
+        };
+        let mut layout = Layout::new(policies[0].policy.frame, room);
+        let tiles = u64::from(layout.rows) * (u64::from(layout.draws) + 1);
+        if tiles > MOST_TILES {
+            let message = format!("{tiles} tiles do not fit one sheet; the limit is {MOST_TILES}");
+            return Err(
+                Failure::call(message).hint("Show fewer classes with --class, or fewer draws.")
+            );
+        }
+        let images = (layout.rows / each).max(1);
+        let counts = match args.per_class {
+            Some(each) => vec![each as usize; self.classes.len()],
+            None => sampling::spread(images as usize, self.classes.len()),
+        };
+        self.progress.begin("drawing", Some(counts.iter().sum::<usize>() as u64));
+        let shown: Vec<Shown<'_>> = policies
+            .iter()
+            .enumerate()
+            .map(|(index, policy)| Shown {
+                policy,
+                verdicts: numbers.get(index).map_or(&[], |numbers| &numbers.verdicts),
+                limits: self.limits,
+            })
+            .collect();
+        let job = Job {
+            seed: args.seed,
+            collection: self.collection,
+            limits: self.config.read_limits(),
+            form,
+            policies: &shown,
+            columns: layout.draws,
+            progress: self.progress,
+        };
+        let mut wanted: Vec<Wanted<'_>> = self
+            .classes
+            .values()
+            .zip(counts)
+            .map(|(entries, count)| Wanted { entries, count, shown: Vec::new() })
+            .collect();
+        let passed_over = job.show(&mut wanted)?;
+        self.progress.end();
+        let rows: Vec<Row> = wanted.into_iter().flat_map(|class| class.shown).flatten().collect();
+        if rows.is_empty() {
+            return Err(opening::without_images(self.config, self.collection));
+        }
+        layout.rows = rows.len() as u32;
+        let of = split.map_or(String::new(), |split| format!(" ({split})"));
+        let name = self.collection.name();
+        let policy = &policies[0].name;
+        let what = match form {
+            Form::Frame => format!("The frame of {policy} on {name}{of}: in shadow what it cuts off"),
+            Form::Step(step) => {
+                let step = policies[0].policy.steps[*step].definition.name;
+                format!("{step} of {policy}, from least to most, on {name}{of}")
+            }
+            Form::Strength => format!("{policy} from strength 0 to 2 on {name}{of}"),
+            Form::Draws if each > 1 => {
+                let names: Vec<&str> = policies.iter().map(|policy| policy.name.as_str()).collect();
+                format!("{} on {name}{of}: the same draws", names.join(" and "))
+            }
+            Form::Draws => format!("Policy {policy} on {name}{of}"),
+        };
+        let title = format!("{what}; seed {}. First column: not augmented.", args.seed);
+        Ok((Sheet { title, layout, rows }, passed_over))
+    }
+}

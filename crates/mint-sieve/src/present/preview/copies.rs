@@ -1,0 +1,90 @@
+//! The answer of `preview --to`.
+
+use std::path::Path;
+
+use serde::Serialize;
+use sieve_core::files::shown_name;
+
+use crate::args::PreviewArgs;
+use crate::commands::NamedPolicy;
+use crate::console::{heading, safe};
+use crate::present::{counted, envelope, next_step};
+
+/// What was written.
+pub struct Copies<'a> {
+    /// What was typed.
+    pub args: &'a PreviewArgs,
+    /// The policy.
+    pub policy: &'a NamedPolicy,
+    /// The split they are of, where there are splits.
+    pub split: Option<&'a str>,
+    /// Where.
+    pub to: &'a Path,
+    /// Files written.
+    pub written: u64,
+    /// Pictures they were made from.
+    pub images: u64,
+    /// Files that are no readable pictures.
+    pub passed_over: u64,
+    /// Draws of each.
+    pub draws: u32,
+}
+
+#[derive(Serialize)]
+struct Settings<'a> {
+    policy: &'a str,
+    seed: u64,
+    draws: u32,
+    split: Option<&'a str>,
+}
+
+#[derive(Serialize)]
+struct Body {
+    folder: String,
+    table: &'static str,
+    written: u64,
+    images: u64,
+    skipped: u64,
+}
+
+/// For programs.
+pub fn copies_json(copies: &Copies<'_>) -> String {
+    let settings = Settings {
+        policy: &copies.policy.name,
+        seed: copies.args.seed,
+        draws: copies.draws,
+        split: copies.split,
+    };
+    let body = Body {
+        folder: shown_name(copies.to.as_os_str()),
+        table: "augmented.csv",
+        written: copies.written,
+        images: copies.images,
+        skipped: copies.passed_over,
+    };
+    envelope("preview", settings, body)
+}
+
+/// For people.
+pub fn copies_text(copies: &Copies<'_>) -> String {
+    let which = copies.split.map_or("images", |_| "training images");
+    let to = shown_name(copies.to.as_os_str());
+    let mut text = format!(
+        "{}\n{} of {} {which}, {} each; policy {}, seed {}\n",
+        heading(&safe(&to)),
+        counted(copies.written, "augmented copy", "augmented copies"),
+        copies.images,
+        counted(u64::from(copies.draws), "draw", "draws"),
+        safe(&copies.policy.name),
+        copies.args.seed,
+    );
+    if copies.passed_over > 0 {
+        let files = counted(copies.passed_over, "file", "files");
+        text.push_str(&format!("{files} skipped that cannot be read (audit lists them)\n"));
+    }
+    text.push_str(
+        "\nThe copies are for training alone. augmented.csv names the source of each, and its group: a copy must never be \
+         in another split than its source.\n\n",
+    );
+    text + &next_step("look at what was written:", &["mint-sieve".as_ref(), "audit".as_ref(), copies.to.as_os_str()])
+}

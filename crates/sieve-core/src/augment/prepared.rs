@@ -1,0 +1,114 @@
+//! A picture made ready for many draws.
+
+use std::sync::OnceLock;
+
+use crate::reading::Pixels;
+
+/// Times that a picture may be halved: 2^15 pixels and more are left with a few.
+const MOST_HALVINGS: usize = 12;
+
+/// A picture made ready for many draws: what is averaged for one serves all others.
+pub struct Prepared {
+    /// Columns of the picture.
+    pub width_px: u32,
+    /// Rows of it.
+    pub height_px: u32,
+    levels: [OnceLock<Level>; MOST_HALVINGS + 1],
+}
+
+/// A picture, or one whose pixels are means of blocks.
+pub(super) struct Level {
+    pub width: usize,
+    pub height: usize,
+    /// The pixels, row by row.
+    pub data: Vec<Packed>,
+}
+
+/// Red, green and blue in one number, 21 bits apart, so that one multiplication weights all three.
+pub(super) type Packed = u64;
+
+/// Bits from one value to the next.
+pub(super) const LANE: u32 = 21;
+
+/// See [`Packed`].
+pub(super) fn packed([r, g, b]: [u8; 3]) -> Packed {
+    u64::from(r) | u64::from(g) << LANE | u64::from(b) << (2 * LANE)
+}
+
+/// The values of a packed pixel.
+pub(super) fn unpacked(pixel: Packed) -> [u8; 3] {
+    [0, 1, 2].map(|lane| (pixel >> (lane * LANE)) as u8)
+}
+
+impl Prepared {
+    /// Makes a picture ready.
+    ///
+    /// # Panics
+    ///
+    /// When it has no pixels.
+    pub fn new(image: &Pixels) -> Self {
+        assert!(!image.data.is_empty(), "a picture has pixels");
+        let data = image.data.as_chunks::<3>().0.iter().map(|&pixel| packed(pixel)).collect();
+        let (width, height) = (image.width_px as usize, image.height_px as usize);
+        let levels: [OnceLock<Level>; MOST_HALVINGS + 1] = Default::default();
+        let _ = levels[0].set(Level { width, height, data });
+        Prepared { width_px: image.width_px, height_px: image.height_px, levels }
+    }
+
+    /// The picture averaged in blocks of two to the power of `halvings`, or of the most there are; with that power.
+    pub(super) fn level(&self, halvings: usize) -> (usize, &Level) {
+        let halvings = halvings.min(MOST_HALVINGS);
+        let whole = self.levels[0].get().expect("it was set");
+        (halvings, self.levels[halvings].get_or_init(|| whole.averaged(1 << halvings)))
+    }
+}
+
+impl Level {
+    /// Each pixel the mean of `block` x `block`, or of what is there of them at the right and bottom edges.
+    fn averaged(&self, block: usize) -> Level {
+        let (width, height) = (self.width.div_ceil(block), self.height.div_ceil(block));
+        let mut data = Vec::with_capacity(width * height);
+        for band in self.data.chunks(self.width * block) {
+            let mut sums = vec![[0u32; 3]; width];
+            for row in band.chunks_exact(self.width) {
+                for (sums, pixels) in sums.iter_mut().zip(row.chunks(block)) {
+                    for pixel in pixels {
+                        let values = unpacked(*pixel);
+                        (0..3).for_each(|c| sums[c] += u32::from(values[c]));
+                    }
+                }
+            }
+            let rows = band.len() / self.width;
+            for (column, sums) in sums.iter().enumerate() {
+                let count = (rows * block.min(self.width - column * block)) as u32;
+                data.push(packed(sums.map(|sum| ((sum + count / 2) / count) as u8)));
+            }
+        }
+        Level { width, height, data }
+    }
+}
+
+/// A picture reduced `block` times: each pixel is the mean of `block` x `block`, or of what is there
+/// of them at the right and bottom edges.
+pub fn averaged(image: &Pixels, block: u32) -> Pixels {
+    let (width, height) = (image.width_px, image.height_px);
+    let (columns, rows) = (width.div_ceil(block), height.div_ceil(block));
+    let mut data = Vec::with_capacity(columns as usize * rows as usize * 3);
+    let row_length = width as usize * 3;
+    for band in image.data.chunks(row_length * block as usize) {
+        let mut sums = vec![[0u32; 3]; columns as usize];
+        for row in band.chunks_exact(row_length) {
+            for (sums, pixels) in sums.iter_mut().zip(row.chunks(3 * block as usize)) {
+                for pixel in pixels.chunks_exact(3) {
+                    (0..3).for_each(|c| sums[c] += u32::from(pixel[c]));
+                }
+            }
+        }
+        let band_rows = (band.len() / row_length) as u32;
+        for (column, sums) in (0..columns).zip(sums) {
+            let count = band_rows * block.min(width - column * block);
+            data.extend(sums.map(|sum| ((sum + count / 2) / count) as u8));
+        }
+    }
+    Pixels { width_px: columns, height_px: rows, data }
+}

@@ -1,0 +1,25 @@
+//! Moves colours away from grey or towards it: a factor, as `saturate()` does in CSS (Filter Effects Level 1).
+
+use super::{Definition, Effect, Number, Range, Strength, Unit, once};
+use crate::augment::colour::Colour;
+use crate::augment::canvas::LUMA;
+
+pub(super) static SATURATION: Definition = Definition {
+    name: "saturation",
+    does: "moves colours away from grey (above 1) or towards it, as saturate() in CSS",
+    range: Some(Range { unit: Unit::Factor, least: 0.0, most: 10.0, usual: None }),
+    second: None,
+    word: None,
+    numbers: &[Number { name: "factor", strength: Strength::Linear(1.0) }],
+    draw: once,
+    caption: |drawn| format!("colour {:.2}", drawn.numbers[0]),
+    effect: Effect::Colour(|drawn| {
+        let factor = drawn.numbers[0] as f32;
+        let row = |own: usize| {
+            std::array::from_fn(|c| {
+                LUMA[c] * (1.0 - factor) + if c == own { factor } else { 0.0 }
+            })
+        };
+        Colour::Mix([row(0), row(1), row(2)])
+    }),
+};

@@ -1,0 +1,24 @@
+//! Slants across, then down: degrees, drawn each by itself.
+
+use super::{Definition, Effect, Number, Range, Strength, Unit, twice};
+use crate::affine::Affine;
+
+pub(super) static SHEAR: Definition = Definition {
+    name: "shear",
+    does: "slants upright lines, then level ones, about the middle; both angles are drawn each by itself",
+    range: Some(Range { unit: Unit::Degrees, least: -60.0, most: 60.0, usual: None }),
+    second: None,
+    word: None,
+    numbers: &[
+        Number { name: "across", strength: Strength::Linear(0.0) },
+        Number { name: "down", strength: Strength::Linear(0.0) },
+    ],
+    draw: twice,
+    caption: |drawn| format!("shear {:+.0}° {:+.0}°", drawn.numbers[0], drawn.numbers[1]),
+    effect: Effect::Geometry(|drawn, frame| {
+        let (x, y) = frame.middle();
+        let [across, down] = [0, 1].map(|at: usize| drawn.numbers[at].to_radians().tan());
+        let slanted = Affine([1.0, across, -across * y, 0.0, 1.0, 0.0]);
+        slanted.then(Affine([1.0, 0.0, 0.0, down, 1.0, -down * x])).into()
+    }),
+};
