@@ -23,6 +23,7 @@ pub struct TerminalProgress {
 struct Work {
     what: &'static str,
     total: Option<u64>,
+    is_bytes: bool,
     started: Instant,
     bar: Option<ProgressBar>,
 }
@@ -48,6 +49,12 @@ impl TerminalProgress {
         }
     }
 
+    fn begin_work(&self, what: &'static str, total: Option<u64>, is_bytes: bool) {
+        self.end();
+        self.steps.store(0, Ordering::Relaxed);
+        *self.lock() = Some(Work { what, total, is_bytes, started: Instant::now(), bar: None });
+    }
+
     fn lock(&self) -> std::sync::MutexGuard<'_, Option<Work>> {
         // A panic on another thread while it moved the bar does no harm here.
         self.work.lock().unwrap_or_else(|poisoned| poisoned.into_inner())
@@ -56,9 +63,11 @@ impl TerminalProgress {
 
 impl Progress for TerminalProgress {
     fn begin(&self, what: &'static str, total: Option<u64>) {
-        self.end();
-        self.steps.store(0, Ordering::Relaxed);
-        *self.lock() = Some(Work { what, total, started: Instant::now(), bar: None });
+        self.begin_work(what, total, false);
+    }
+
+    fn begin_bytes(&self, what: &'static str, total: u64) {
+        self.begin_work(what, Some(total), true);
     }
 
     fn advance(&self, steps: u64) {
@@ -88,6 +97,10 @@ pub fn is_stopped() -> bool {
 
 fn bar(work: &Work) -> ProgressBar {
     let (bar, template) = match work.total {
+        Some(total) if work.is_bytes => (
+            ProgressBar::new(total),
+            "{msg} {bar:30} {decimal_bytes} of {decimal_total_bytes}  {decimal_bytes_per_sec}  {left} left",
+        ),
         Some(total) => (
             ProgressBar::new(total),
             "{msg} {bar:30} {human_pos} of {human_len}  {rate}  {left} left",

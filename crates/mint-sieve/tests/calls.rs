@@ -80,7 +80,7 @@ fn bad_calls_say_what_was_wrong_and_what_was_expected() {
         "split herbs --out nowhere/split.csv",
         "split herbs --to herbs/splits",
         "split herbs --out herbs/split.csv",
-        "preview herbs --policy gentle",
+        "preview herbs --policy gentle --sheet-only",
         "preview herbs --policy gentel --out sheet.png",
         "preview herbs --policy herbs --out sheet.png",
         "preview herbs --policy gentle --out herbs/sheet.png",

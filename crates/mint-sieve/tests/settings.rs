@@ -197,9 +197,11 @@ fn each_collection_is_read_by_its_own_settings() {
         .unwrap()
         .iter()
         .flat_map(|group| group["images"].as_array().unwrap())
-        .map(|image| (image["collection"].as_i64().unwrap(), image["split"].as_str().unwrap_or("none")))
+        .map(|image| {
+            (image["collection"].as_i64().unwrap(), image["split"].as_str().unwrap_or("none"))
+        })
         .collect();
-    assert_eq!(splits.iter().filter(|of| **of == (0, "none")).count(), 3);
+    assert_eq!(splits.iter().filter(|of| **of == (0, "none")).count(), 6);
     assert_eq!(splits.iter().filter(|of| **of == (1, "test")).count(), 3);
     assert!(!splits.contains(&(1, "none")) && !splits.contains(&(0, "test")), "{splits:?}");
 }

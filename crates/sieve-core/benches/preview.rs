@@ -56,9 +56,13 @@ fn alone(name: &str) -> Policy {
     let definition = Definition::named(name).expect("the name of a step");
     let amount = definition.range.map_or(Amount::Nothing, |range| match range.usual {
         Some(values) => Amount::Values(values.to_vec()),
-        None => Amount::Between(range.least / 2.0 + range.most / 2.0, range.most / 2.0 + range.least / 2.0),
+        None => Amount::Between(
+            range.least / 2.0 + range.most / 2.0,
+            range.most / 2.0 + range.least / 2.0,
+        ),
     });
-    let second = definition.second.and_then(|second| second.range.usual).map(|ends| (ends[0], ends[1]));
+    let second =
+        definition.second.and_then(|second| second.range.usual).map(|ends| (ends[0], ends[1]));
     let word = definition.word.map(|choice| Word::Known(choice.known[0]));
     let mut policy = Policy::parse("").expect("a policy");
     policy.frame = Frame::new(224, 224, Fit::Cover);

@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use crate::Error;
-use crate::collection::{Collection, Entry, EntryKind, Located, is_left_behind, is_of_a_split};
+use crate::collection::{Collection, Entry, EntryKind, Located, is_left_behind, is_own_table};
 use crate::files::RelPath;
 use crate::measuring::{self, Measured, Thumbnail};
 use crate::progress::Progress;
@@ -189,9 +189,8 @@ fn read_file(
         Ok(bytes) => bytes,
         Err(found) => return (None, Outcome::SetAside(reason(found, path))),
     };
-    let is_split_table = is_of_a_split(path.file_name(), &bytes);
-    let (outcome, thumbnail) = if is_split_table {
-        (Outcome::SetAside(Reason::SplitTable), None)
+    let (outcome, thumbnail) = if is_own_table(path.file_name(), &bytes) {
+        (Outcome::SetAside(Reason::OwnTable), None)
     } else {
         match measuring::measure(&bytes, limits) {
             // Of a small picture it would be larger than the file, and few commands look at it.

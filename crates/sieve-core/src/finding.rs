@@ -223,9 +223,12 @@ codes! {
     NotAFile "not-a-file" Note
         "pipes, sockets or devices"
         "Remove them from the collection."
-    SplitTable "split-table" Note
-        "tables that these splits were written with"
-        "Keep them: they record which image went where, and which number each class has."
+    OwnTable "own-table" Note
+        "tables that mint-sieve wrote beside the images"
+        "Keep them: they record which image went where, and what was made from what."
+    Augmented "augmented" Note
+        "images that were made from others"
+        "They are variations: keep them in train, with the images that they were made from."
 }
 
 impl Serialize for Code {

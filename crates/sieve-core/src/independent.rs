@@ -1,11 +1,14 @@
 //! INDEPENDENT PICTURES: copies and frames of one moment count once.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde::Serialize;
 
+use crate::collection::made_from;
 use crate::disjoint_sets::DisjointSets;
 use crate::duplicates::{Found, Kind};
+use crate::record::Record;
 
 /// Which pictures are one for all that can be learned or measured from them.
 pub struct Units {
@@ -97,7 +100,32 @@ pub fn declared<'a>(found: &'a Found<'_>) -> BTreeMap<&'a str, Vec<u32>> {
             groups.entry(group).or_default().push(number);
         }
     }
+    // What was made from a picture is one with it, wherever that lies.
+    let named = groups.keys().filter_map(|group| Some((made_from(group)?, *group)));
+    let sources: BTreeMap<&str, &str> = named.collect();
+    if !sources.is_empty() {
+        for (number, image) in (0u32..).zip(&found.images) {
+            if let Some(members) =
+                sources.get(&*origin(image.record)).and_then(|group| groups.get_mut(group))
+            {
+                if let Err(place) = members.binary_search(&number) {
+                    members.insert(place, number);
+                }
+            }
+        }
+    }
     groups
+}
+
+/// The digest, as hexadecimal digits, of the picture that this one was made from; its own where it was not made. Empty
+/// for what is no picture.
+pub fn origin(record: &Record) -> Cow<'_, str> {
+    match record.place.group().and_then(made_from) {
+        Some(digest) => Cow::Borrowed(digest),
+        None => {
+            record.image().map_or(Cow::Borrowed(""), |image| Cow::Owned(image.digest.to_string()))
+        }
+    }
 }
 
 /// What pairs of some kinds join.

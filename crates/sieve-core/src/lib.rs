@@ -62,6 +62,7 @@ pub mod progress;
 pub mod reading;
 pub mod record;
 mod region;
+pub mod repair;
 pub mod sampling;
 pub mod splitting;
 pub mod statistics;

@@ -4,6 +4,10 @@
 pub trait Progress: Sync {
     /// Work named `what` begins; `total` steps are ahead when that is known.
     fn begin(&self, what: &'static str, total: Option<u64>);
+    /// The same where the steps are bytes.
+    fn begin_bytes(&self, what: &'static str, total: u64) {
+        self.begin(what, Some(total));
+    }
     /// `steps` more steps are done.
     fn advance(&self, steps: u64);
     /// True once the work should stop at the next safe point.

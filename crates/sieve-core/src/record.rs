@@ -39,8 +39,8 @@ pub enum Reason {
     ReadError(ReadError),
     /// It was not meant as a picture; what it looks like, where that is known.
     Stray(Option<Cow<'static, str>>),
-    /// A table that a split was written with.
-    SplitTable,
+    /// A table that was written beside images that were split or made.
+    OwnTable,
     /// A symbolic link that was not followed.
     Link,
     /// A symbolic link that leads nowhere, or to itself.

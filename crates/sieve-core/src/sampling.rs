@@ -60,6 +60,7 @@ pub fn spread(total: usize, classes: usize) -> Vec<usize> {
 /// The first of each class, then the second of each, up to `most` in all: a sample that no large class fills.
 pub fn interleaved<'a>(classes: &BTreeMap<&str, Vec<&'a Entry>>, most: usize) -> Vec<&'a Entry> {
     let longest = classes.values().map(Vec::len).max().unwrap_or(0);
-    let turns = (0..longest).flat_map(|turn| classes.values().filter_map(move |class| class.get(turn)));
+    let turns =
+        (0..longest).flat_map(|turn| classes.values().filter_map(move |class| class.get(turn)));
     turns.copied().take(most).collect()
 }

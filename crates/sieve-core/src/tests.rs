@@ -114,6 +114,7 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
             keep: !kind.is_duplicate() || image == members[0],
             kind: Some(kind),
             score: Some(0.9),
+            content_px: 64 * 48,
         };
         listed.push(Group {
             kind,

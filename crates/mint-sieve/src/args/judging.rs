@@ -31,7 +31,7 @@ pub struct JudgingArgs {
     pub reach: Option<Reach>,
 }
 
-fn code(text: &str) -> Result<Code, String> {
+pub(super) fn code(text: &str) -> Result<Code, String> {
     Code::named(text).ok_or_else(|| {
         let names = Code::ALL.iter().map(|code| code.as_str());
         match nearest::word(text, names) {

@@ -1,30 +1,36 @@
 //! What was typed. Nothing here reads a file or does any work.
 
+mod apply;
 mod audit;
 mod balance;
 mod collection;
 mod demo;
 mod duplicates;
+mod gather;
 mod judging;
 mod leakage;
 mod limits;
 mod nearest;
 mod policy;
 mod preview;
+mod propose;
 mod split;
 mod verify;
 
+pub use apply::{ApplyArgs, UndoArgs};
 pub use audit::{AuditArgs, AuditFormat};
 pub use balance::BalanceArgs;
 pub use collection::{CatalogArgs, CollectionArgs, CollectionInArgs, ReadingArgs};
 pub use demo::DemoArgs;
 pub use duplicates::{DuplicatesArgs, Reach, Within};
+pub use gather::GatherArgs;
 pub use judging::JudgingArgs;
 pub use leakage::LeakageArgs;
 pub use limits::LimitsArgs;
 pub use nearest::NearestArgs;
 pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 pub use preview::{PreviewArgs, PreviewFormat};
+pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
 pub use split::{Conflicts, Copies, SplitArgs, SplitFormat, TogetherBy};
 pub use verify::VerifyArgs;
 
@@ -36,7 +42,8 @@ use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 /// Find out what is wrong with an image collection before a model is trained on it.
 ///
 /// Audits a folder-per-class collection, builds stratified train, validation and test splits, and
-/// shows what an augmentation policy does to the images. Your collection is only ever read.
+/// shows what an augmentation policy does to the images. Your collection is only ever read, but by `apply`
+/// --in-place, which `undo` takes back.
 #[derive(Debug, Parser)]
 #[command(
     name = "mint-sieve",
@@ -49,6 +56,7 @@ Examples:
   mint-sieve duplicates photos                     copies, crops, mirrored pictures, bursts
   mint-sieve balance photos --batch 32             class weights, caps, steps per epoch
   mint-sieve leakage photos-splits                 what makes a test score untrue
+  mint-sieve propose photos --out plan.csv         repairs, to review and to `apply`
   mint-sieve split photos --to photos-splits       train, validation and test folders
   mint-sieve verify photos-splits/split.csv        whether a split is still what it was
   mint-sieve preview photos --policy gentle --out preview.png"
@@ -86,9 +94,10 @@ impl Cli {
 }
 
 /// The commands, in the order in which a curator needs them.
-const WORK: [(&str, &[&str]); 5] = [
+const WORK: [(&str, &[&str]); 6] = [
     ("Look", &["audit", "balance"]),
     ("Find what is there twice", &["duplicates", "nearest"]),
+    ("Repair", &["propose", "apply", "undo", "gather"]),
     ("Split", &["split", "leakage", "verify"]),
     ("Preview", &["preview", "policy"]),
     ("Learn", &["demo", "limits"]),
@@ -134,12 +143,25 @@ pub enum Command {
     Nearest(NearestArgs),
     Balance(BalanceArgs),
     Leakage(LeakageArgs),
+    Propose(Box<ProposeArgs>),
+    Apply(Box<ApplyArgs>),
+    Undo(UndoArgs),
+    Gather(Box<GatherArgs>),
     Split(SplitArgs),
     Verify(VerifyArgs),
     Preview(Box<PreviewArgs>),
     Policy(PolicyArgs),
     Limits(LimitsArgs),
     Demo(DemoArgs),
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
+pub enum TextFormat {
+    /// Text for people
+    #[default]
+    Text,
+    /// JSON with every number, for programs
+    Json,
 }
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]

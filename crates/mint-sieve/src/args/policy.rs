@@ -34,6 +34,9 @@ pub struct PolicyCheckArgs {
     /// The policy: a TOML file, or one of the examples: gentle, harsh
     #[arg(value_name = "FILE")]
     pub policy: PathBuf,
+    /// Measure the processor time of each step too, on a made-up image of 500 x 375 pixels
+    #[arg(long)]
+    pub cost: bool,
 }
 
 /// Write a policy out with all that it leaves unsaid

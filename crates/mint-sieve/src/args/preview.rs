@@ -62,6 +62,9 @@ pub struct PreviewArgs {
     /// Set a limit (repeatable); `mint-sieve limits` explains them
     #[arg(long = "limit", value_name = "NAME=VALUE")]
     pub limits: Vec<String>,
+    /// Draw the sheet without measuring the policy
+    #[arg(long, requires = "out", conflicts_with_all = ["cost", "to"])]
+    pub sheet_only: bool,
     /// Show images of this split; a held-out one is never augmented
     #[arg(long, value_name = "NAME")]
     pub split: Option<String>,
@@ -95,9 +98,9 @@ fn strength(text: &str) -> Result<f64, String> {
 }
 
 fn page(text: &str) -> Result<(u32, u32), String> {
-    let sides = text.split_once('x').and_then(|(width, height)| {
-        Some((width.parse().ok()?, height.parse().ok()?))
-    });
+    let sides = text
+        .split_once('x')
+        .and_then(|(width, height)| Some((width.parse().ok()?, height.parse().ok()?)));
     match sides {
         Some((width @ 200..=20_000, height @ 200..=20_000)) => Ok((width, height)),
         _ => Err("expected a width and height from 200 to 20000, such as 1280x800".to_owned()),

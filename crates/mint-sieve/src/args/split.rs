@@ -97,7 +97,13 @@ pub struct SplitArgs {
     #[arg(conflicts_with = "folds")]
     pub keep: Option<PathBuf>,
     /// Neither add to these parts nor take from them
-    #[arg(long, hide_short_help = true, value_name = "NAME,...", value_delimiter = ',', requires = "keep")]
+    #[arg(
+        long,
+        hide_short_help = true,
+        value_name = "NAME,...",
+        value_delimiter = ',',
+        requires = "keep"
+    )]
     #[arg(display_order = 51, help_heading = EARLIER)]
     pub lock: Vec<String>,
 }

@@ -1,10 +1,12 @@
 //! One file per command: arguments to a request, the core's answer to text.
 
+mod apply;
 mod audit;
 mod balance;
 mod collection;
 mod demo;
 mod duplicates;
+mod gather;
 mod judging;
 mod leakage;
 mod limits;
@@ -12,6 +14,7 @@ mod nearest;
 mod policy;
 mod policy_file;
 mod preview;
+mod propose;
 mod sheet_images;
 mod split;
 mod store;
@@ -56,6 +59,10 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Nearest(args) => nearest::run(args, progress),
         Command::Balance(args) => balance::run(args, progress),
         Command::Leakage(args) => leakage::run(args, progress),
+        Command::Propose(args) => propose::run(args, progress),
+        Command::Apply(args) => apply::run(args, progress),
+        Command::Undo(args) => apply::undo(args, progress),
+        Command::Gather(args) => gather::run(args, progress),
         Command::Split(args) => split::run(args, progress),
         Command::Verify(args) => verify::run(args, progress),
         Command::Preview(args) => preview::run(args, progress),

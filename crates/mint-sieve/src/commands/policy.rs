@@ -1,10 +1,15 @@
 //! `policy`: what a policy says, and a first one for a collection.
 
+use std::time::Duration;
+
+use sieve_core::augment::Prepared;
 use sieve_core::augment::cost::{Study, study, verdicts};
 use sieve_core::augment::draft::{candidates, policy, settled};
 use sieve_core::collection::NoCache;
+use sieve_core::reading::Pixels;
 use sieve_core::sampling;
 
+use super::preview::cost::{Timed, processor_time};
 use super::preview::{DRAFT_DRAWS, HELD_OUT, TRAIN, TRIED_ON, VALIDATION};
 use super::{Answer, Output, collection as opening, policy_file};
 use crate::args::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
@@ -20,7 +25,15 @@ pub fn run(args: &PolicyArgs, progress: &TerminalProgress) -> Result<Answer, Fai
     match &args.action {
         PolicyAction::Check(check) => {
             let policy = policy_file::read(&check.policy)?;
-            Ok(Answer::done(Output::People(present::checked(&policy, &check.policy))))
+            let time = check.cost.then(|| {
+                let images: Vec<Timed> = (0..8).map(made_up).collect();
+                processor_time(&policy.policy, &images, 0, progress)
+            });
+            Ok(Answer::done(Output::People(present::checked(
+                &policy,
+                &check.policy,
+                time.as_ref(),
+            ))))
         }
         PolicyAction::Show(show) => {
             let policy = policy_file::read(&show.policy)?;
@@ -30,6 +43,19 @@ pub fn run(args: &PolicyArgs, progress: &TerminalProgress) -> Result<Answer, Fai
             })))
         }
         PolicyAction::Draft(draft) => drafted(draft, progress),
+    }
+}
+
+/// A picture to time steps on: what they cost depends on its size, hardly on what it shows.
+fn made_up(number: u32) -> Timed {
+    let (width_px, height_px) = (500, 375);
+    let values = 0..width_px * height_px * 3;
+    let data = values.map(|at| (at / 7 ^ at / (width_px * 3) + number) as u8).collect();
+    Timed {
+        path: number.to_string(),
+        class: String::new(),
+        image: Prepared::new(&Pixels { width_px, height_px, data }),
+        decoding: Duration::ZERO,
     }
 }
 

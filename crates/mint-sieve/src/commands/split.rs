@@ -1,10 +1,13 @@
 //! `split`: train, validation and test.
 
+use std::path::Path;
+
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::{CLASS_INDEX, Collection, Pattern, SPLIT_TABLE, split_of_name};
 use sieve_core::duplicates::Found;
 use sieve_core::facts::Fact;
 use sieve_core::nearest;
+use sieve_core::repair::Edit;
 use sieve_core::splitting::{
     self, Assignment, Conflicts, Earlier, LeftOut, Parts, PartsError, Request, SplitError,
     SplitTable, Stratum, Subset, Together,
@@ -14,9 +17,9 @@ use super::{Answer, Output, collection};
 use crate::args::{self, SplitArgs, SplitFormat, TogetherBy};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
-use crate::present::{self, split as shown};
+use crate::present::{self, sheet, split as shown};
 use crate::progress::TerminalProgress;
-use crate::writing::{NewFile, NewFolder, Tree};
+use crate::writing::{NewFile, NewFolder, Placed, Tree, places};
 
 /// Answers `split`.
 pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
@@ -181,16 +184,25 @@ fn write(
     let rows = shown::table(split);
     if let Some(folder) = tree {
         let is_whole = split.args.folds.is_some();
+        // Folds share one tree of images, and each has its own list.
+        let parts = if is_whole { &[] } else { split.request.parts.names() };
+        let images = &split.assignment.images;
+        let placed = images.iter().zip(places(images, parts)?).map(|(image, place)| Placed {
+            record: image.record,
+            digest: Some(image.digest),
+            place,
+            edit: Edit::AsIs,
+        });
+        let placed: Vec<Placed<'_>> = placed.collect();
         let tree = Tree {
             collection: &split.catalog.collection,
             limits: split.config.read_limits(),
-            assignment: split.assignment,
-            // Folds share one tree of images, and each has its own list.
-            parts: if is_whole { &[] } else { split.request.parts.names() },
             link: split.args.link,
+            png: sheet::png,
         };
         let path = folder.path();
-        tree.write(&path, progress)?;
+        let parts: Vec<&Path> = parts.iter().map(Path::new).collect();
+        tree.write(&placed, &parts, &path, progress)?;
         NewFile::create(&path.join(SPLIT_TABLE))?.write(&rows)?;
         NewFile::create(&path.join(CLASS_INDEX))?.write(&shown::class_index(split))?;
         for (name, rows) in shown::fold_lists(split) {

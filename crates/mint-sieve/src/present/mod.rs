@@ -13,15 +13,16 @@ pub mod policy;
 pub mod preview;
 mod reading;
 mod remark;
+pub mod repair;
 pub mod sheet;
 pub mod split;
 mod table;
 pub mod verify;
 
 pub use json::{envelope, in_json};
-pub use next::{command_line, next_step, sheet_file, splits_folder};
+pub use next::{command_line, next_step, repaired_folder, sheet_file, splits_folder};
+pub use reading::{ReadingSettings, absolute_collection_words, collection_words, command_on};
 pub use table::{visible, written};
-pub use reading::{ReadingSettings, collection_words, command_on};
 
 use sieve_core::duplicates::{Found, Level, Reach};
 use sieve_core::independent::Independent;

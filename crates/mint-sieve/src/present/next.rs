@@ -22,11 +22,20 @@ const ARCHIVES: [&str; 9] =
 
 /// A folder for the splits of the collection at `root`: beside it, never inside.
 pub fn splits_folder(root: &Path) -> PathBuf {
+    folder_beside(root, "-splits")
+}
+
+/// A folder for what the collection at `root` becomes once it is repaired.
+pub fn repaired_folder(root: &Path) -> PathBuf {
+    folder_beside(root, "-repaired")
+}
+
+fn folder_beside(root: &Path, ending: &str) -> PathBuf {
     let named = |name: &OsStr| {
         let text = name.to_str();
         let stem = text.and_then(|text| ARCHIVES.iter().find_map(|end| text.strip_suffix(end)));
         let mut splits = OsString::from(stem.map_or(name, OsStr::new));
-        splits.push("-splits");
+        splits.push(ending);
         splits
     };
     match root.file_name() {

@@ -11,7 +11,9 @@ use sieve_core::augment::steps::{Amount, Definition};
 use sieve_core::augment::{Classes, Pick, Policy, Step};
 use sieve_core::files::shown_name;
 
-use super::preview::{FrameSettings, fill, fit, range_of};
+use super::preview::{
+    FrameSettings, ProcessorTime, fill, fit, range_of, reason_in_words, step_name,
+};
 use super::table::percent;
 use super::{command_on, counted, envelope, next_step};
 use crate::args::PolicyDraftArgs;
@@ -23,7 +25,7 @@ use crate::console::{Align, Narrow, heading, safe, table};
 const DRAWS: u64 = 2000;
 
 /// `policy check`: what the policy does, in words.
-pub fn checked(named: &NamedPolicy, file: &Path) -> String {
+pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -> String {
     let policy = &named.policy;
     let frame = policy.frame;
     let mut text = format!(
@@ -44,7 +46,7 @@ pub fn checked(named: &NamedPolicy, file: &Path) -> String {
     }
     // A picture of the frame's own shape: what is invented and hidden then is the policy's own doing.
     let subject = [Subject { size_px: (frame.width_px, frame.height_px), class: String::new() }];
-    let head = ["", "step", "chance", "between", "invented", "hidden", "what it does"];
+    let head = ["", "step", "chance", "between", "invented", "hidden", "time", "what it does"];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
     for (index, step) in policy.steps.iter().enumerate() {
         let alone = step_geometry(policy, index, policy.strength, &subject, 0, DRAWS / 5);
@@ -52,37 +54,42 @@ pub fn checked(named: &NamedPolicy, file: &Path) -> String {
             true => percent(share),
             false => String::new(),
         };
-        let word = step.setting.word.map_or(String::new(), |word| format!(" {}", word.written()));
         let mut does = step.definition.does.split(';').next().unwrap_or_default().to_owned();
         match &step.classes {
             Classes::All => {}
             Classes::Never(names) => does.push_str(&format!("; never {}", safe(&names.join(", ")))),
             Classes::Only(names) => does.push_str(&format!("; only {}", safe(&names.join(", ")))),
         }
-        if let Some(pick) = step.pick {
-            let Pick { count, of, .. } = policy.picks[pick];
-            does.push_str(&format!("; one of {of} of which {count} happen"));
-        }
         rows.push(vec![
             (index + 1).to_string(),
-            format!("{}{word}", step.definition.name),
+            step_name(step),
             percent(policy.chance_of(index)),
             range_of(policy, step, 1.0),
             share(alone.invented),
             share(alone.hidden),
+            time.map_or(String::new(), |time| format!("{:.2} ms", time.step_ms[index])),
             does,
         ]);
     }
-    let columns = [
+    let mut columns = vec![
         Align::Right,
         Align::Left,
         Align::Right,
         Align::Left,
+        Align::Right,
         Align::Right,
         Align::Right,
         Align::Left,
     ];
+    if time.is_none() {
+        let at = rows[0].iter().position(|name| name == "time").expect("it is in the head");
+        rows.iter_mut().for_each(|row| drop(row.remove(at)));
+        columns.remove(at);
+    }
     text.push_str(&table(&columns, Narrow::Drop(&["what it does", "hidden"]), rows));
+    for pick in &policy.picks {
+        let _ = writeln!(text, "·  picked at random: {} of {}", pick.count, pick.of);
+    }
     let all = geometry(policy, &subject, 0, DRAWS);
     let _ = writeln!(
         text,
@@ -93,6 +100,13 @@ pub fn checked(named: &NamedPolicy, file: &Path) -> String {
         all.draws,
         percent(all.hidden.mean),
     );
+    if let Some(time) = time {
+        let _ = writeln!(
+            text,
+            "Processor time an image of 500 x 375 pixels: {:.1} ms for the frame alone, {:.1} ms under the policy.\n",
+            time.frame_ms, time.policy_ms
+        );
+    }
     let words: [&OsStr; 7] = [
         "mint-sieve".as_ref(),
         "preview".as_ref(),
@@ -154,7 +168,9 @@ fn step_toml(step: &Step, before: &str) -> String {
     let number = |value: f64| format!("{}", (value * 1e6).round() / 1e6);
     match &step.setting.amount {
         Amount::Nothing => {}
-        Amount::Between(from, to) => lines.push(format!("between = [{}, {}]", number(*from), number(*to))),
+        Amount::Between(from, to) => {
+            lines.push(format!("between = [{}, {}]", number(*from), number(*to)))
+        }
         Amount::Values(values) => {
             let values: Vec<String> = values.iter().map(|value| number(*value)).collect();
             lines.push(format!("values = [{}]", values.join(", ")));
@@ -283,6 +299,7 @@ impl Draft<'_> {
         }
     }
 
+    /// Why a step is there or not, as a sentence of the file.
     fn reason(&self, drafted: &Drafted) -> String {
         let mut reason = match drafted.source {
             Source::Spread(measure, _) => format!(
@@ -292,11 +309,14 @@ impl Draft<'_> {
             Source::Mild => "A mild range that is usual; nothing here measures it".to_owned(),
             Source::LabelRisk => return self.flip_reason(drafted),
         };
+        if let Some(too_far) = too_far(drafted) {
+            let _ = write!(reason, ". Not proposed: {too_far}, at every strength that was tried");
+        }
         if drafted.strength < 1.0 {
             let name = drafted.step.definition.name;
-            reason.push_str(&match drafted.source {
-                Source::Spread("sharpness", _) => "; 1 pixel was tried".to_owned(),
-                _ => String::new(),
+            reason.push_str(match drafted.source {
+                Source::Spread("sharpness", _) => "; 1 pixel was tried",
+                _ => "",
             });
             let _ = write!(
                 reason,
@@ -307,11 +327,39 @@ impl Draft<'_> {
         reason + "."
     }
 
+    /// The same in a few words.
+    fn reason_in_short(&self, drafted: &Drafted) -> String {
+        let reason = match drafted.source {
+            Source::Spread(measure, _) => format!("spread of {measure}"),
+            Source::Mild => "mild and usual".to_owned(),
+            Source::LabelRisk => match (&self.impact.label_risk, drafted.label_risk) {
+                (None, _) => "there is one class only".to_owned(),
+                (Some(risk), _) if risk.plain >= 0.5 => {
+                    "likeness does not tell these classes".to_owned()
+                }
+                (Some(_), share) if share > 0.0 => {
+                    format!("{} look like another class then", percent(share))
+                }
+                (Some(_), _) => "looks like no other class".to_owned(),
+            },
+        };
+        match too_far(drafted) {
+            Some(too_far) => format!("{reason}; {too_far}"),
+            None if drafted.strength < 1.0 => {
+                format!("{reason}, at {:.0} % so as to stay gentle", drafted.strength * 100.0)
+            }
+            None => reason,
+        }
+    }
+
     fn flip_reason(&self, drafted: &Drafted) -> String {
         let plain = self.impact.label_risk.as_ref().map(|risk| risk.plain);
         let axis = drafted.step.setting.word.map_or(String::new(), |word| word.written());
         match plain {
-            None => "There is one class only, so that no flip can turn it into another.".to_owned(),
+            None if axis == "top-bottom" => {
+                "There is one class only: no flip can turn it into another. Take it in if the camera has no up.".to_owned()
+            }
+            None => "There is one class only: no flip can turn it into another.".to_owned(),
             Some(plain) if plain >= 0.5 => format!(
                 "Not proposed: likeness does not tell these classes ({} look most like another without any change).",
                 percent(plain)
@@ -326,6 +374,10 @@ impl Draft<'_> {
             Some(_) => "Does not make images look like another class.".to_owned(),
         }
     }
+}
+
+fn too_far(drafted: &Drafted) -> Option<String> {
+    drafted.too_far.map(|(reason, share)| reason_in_words(reason, share))
 }
 
 /// The file of a draft.
@@ -380,7 +432,8 @@ fn wrapped(text: &str) -> Vec<String> {
 
 /// What was written.
 pub fn draft_text(draft: &Draft<'_>) -> String {
-    let mut text = format!("{}, measured on {}\n\n", heading(&safe(&draft.name)), draft.measured_on());
+    let mut text =
+        format!("{}, measured on {}\n\n", heading(&safe(&draft.name)), draft.measured_on());
     let head = ["step", "between", "why"];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
     for drafted in draft.steps {
@@ -391,18 +444,20 @@ pub fn draft_text(draft: &Draft<'_>) -> String {
         rows.push(vec![
             format!("{left}{}{word}{right}", step.definition.name),
             range_of(&draft.policy, &step, 1.0),
-            draft.reason(drafted).trim_end_matches('.').to_owned(),
+            draft.reason_in_short(drafted),
         ]);
     }
     text.push_str(&table(&[Align::Left; 3], Narrow::Drop(&["why"]), rows));
     let out = shown_name(draft.args.out.as_os_str());
-    let _ = writeln!(text, "\nSteps in brackets are in the file as comments.\nWritten: {}\n", safe(&out));
-    let picture = draft.args.out.with_extension("png");
-    let words = command_on(
-        draft.config,
-        "preview",
-        &[&"--policy", &draft.args.out, &"--out", &picture],
+    let _ = writeln!(
+        text,
+        "\nSpread: how far the middle 80 % of images are from the median of their class.\nSteps in brackets are in the file \
+         as comments.\nWritten: {}\n",
+        safe(&out)
     );
+    let picture = draft.args.out.with_extension("png");
+    let words =
+        command_on(draft.config, "preview", &[&"--policy", &draft.args.out, &"--out", &picture]);
     text + &next_step("look at it before you train with it:", &words)
 }
 

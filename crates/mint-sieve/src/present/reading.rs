@@ -1,7 +1,7 @@
 //! How a collection is read: as settings of an answer, and as words of a command.
 
 use std::ffi::{OsStr, OsString};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use serde::Serialize;
 use sieve_core::collection::{ClassDepth, Columns, Root, SplitFolders};
@@ -51,9 +51,19 @@ impl ReadingSettings {
 
 /// The words that name the same collection, read in the same way, in another command.
 pub fn collection_words(config: &CollectionConfig) -> Vec<OsString> {
-    let mut words: Vec<OsString> = config.roots.iter().map(Root::to_word).collect();
+    words_with(config, &|path| path.to_owned())
+}
+
+/// The same words, which mean the same in any folder.
+pub fn absolute_collection_words(config: &CollectionConfig) -> Vec<OsString> {
+    words_with(config, &|path| path.canonicalize().unwrap_or_else(|_| path.to_owned()))
+}
+
+fn words_with(config: &CollectionConfig, place: &dyn Fn(&Path) -> PathBuf) -> Vec<OsString> {
+    let root = |root: &Root| Root { path: place(&root.path), ..root.clone() }.to_word();
+    let mut words: Vec<OsString> = config.roots.iter().map(root).collect();
     let text = |text: String| OsString::from(text);
-    let file = |path: &PathBuf| path.clone().into_os_string();
+    let file = |path: &PathBuf| place(path).into_os_string();
     let options = [
         ("--splits", config.splits.as_ref().map(splits).map(text)),
         ("--class-depth", config.class_depth.map(depth).map(text)),

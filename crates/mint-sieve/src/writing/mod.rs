@@ -2,12 +2,15 @@
 
 mod file;
 mod folder;
+pub mod in_place;
 mod leftover;
+mod placing;
 mod tree;
 
 pub use file::NewFile;
 pub use folder::NewFolder;
-pub use tree::{Link, Tree};
+pub use placing::places;
+pub use tree::{Link, Placed, Tree};
 
 use std::path::{Path, PathBuf};
 

@@ -19,6 +19,8 @@ pub struct Drafted {
     pub is_proposed: bool,
     /// Share of draws, beyond chance, that it makes look like another class.
     pub label_risk: f64,
+    /// What it goes too far in at every strength that was tried, and by how much as it was first drafted.
+    pub too_far: Option<(Reason, f64)>,
 }
 
 /// Where the range of a step comes from.
@@ -57,6 +59,7 @@ pub fn candidates(reference: &[Reference]) -> Vec<Drafted> {
         strength: 1.0,
         is_proposed: true,
         label_risk: 0.0,
+        too_far: None,
     };
     let mut all = Vec::new();
     for (name, from, to, chance) in [("rotate", -10.0, 10.0, 0.8), ("shift", -0.05, 0.05, 0.8)] {
@@ -65,7 +68,8 @@ pub fn candidates(reference: &[Reference]) -> Vec<Drafted> {
     let pictures = reference.len();
     // The linear size of what is not ground.
     let size = ratios(reference, |reference| reference.covered.sqrt());
-    let is_seen = reference.iter().filter(|reference| reference.covered < 0.8).count() * 2 > pictures;
+    let is_seen =
+        reference.iter().filter(|reference| reference.covered < 0.8).count() * 2 > pictures;
     all.push(match size.filter(|_| is_seen) {
         Some((from, to)) => drafted(
             step("zoom", Amount::Between(from.clamp(0.7, 1.0), to.clamp(1.0, 1.4)), None, 0.8),
@@ -78,7 +82,9 @@ pub fn candidates(reference: &[Reference]) -> Vec<Drafted> {
         all.push(drafted(step("flip", Amount::Nothing, word, 0.5), Source::LabelRisk));
     }
     for (at, name) in ["brightness", "contrast", "saturation"].into_iter().enumerate() {
-        let Some((from, to)) = ratios(reference, |reference| reference.measures[at]) else { continue };
+        let Some((from, to)) = ratios(reference, |reference| reference.measures[at]) else {
+            continue;
+        };
         if to / from - 1.0 >= LEAST_SPREAD {
             let amount = Amount::Between(from.clamp(0.3, 1.0), to.clamp(1.0, 3.0));
             all.push(drafted(step(name, amount, None, 0.8), Source::Spread(name, pictures)));
@@ -88,7 +94,10 @@ pub fn candidates(reference: &[Reference]) -> Vec<Drafted> {
         let (from, to) = (from.log2().clamp(-1.0, 0.0), to.log2().clamp(0.0, 1.0));
         if to - from >= LEAST_SPREAD {
             let amount = Amount::Between(from, to);
-            all.push(drafted(step("warmth", amount, None, 0.5), Source::Spread("warmth", pictures)));
+            all.push(drafted(
+                step("warmth", amount, None, 0.5),
+                Source::Spread("warmth", pictures),
+            ));
         }
     }
     if ratios(reference, |reference| reference.measures[3]).is_some_and(|(from, _)| from < 0.95) {
@@ -109,36 +118,41 @@ pub fn policy(steps: &[Drafted], side_px: u32) -> Policy {
     }
 }
 
-/// Weakens each step until it is gentle, leaves out what cannot be, and leaves to a person what numbers cannot settle.
+/// Weakens each step until it is gentle, and leaves to a person what cannot be, or what numbers cannot settle.
 pub fn settled(candidates: Vec<Drafted>, verdicts: &[Verdict], impact: &Impact) -> Vec<Drafted> {
     // Where most pictures look most like another class anyway, likeness says nothing of flips.
-    let tells_labels = impact.label_risk.as_ref().is_some_and(|risk| risk.plain < 0.5);
+    let tells_labels = impact.label_risk.as_ref().is_none_or(|risk| risk.plain < 0.5);
     let settle = |(mut drafted, verdict): (Drafted, &Verdict)| {
         drafted.label_risk = verdict.shares[Reason::LabelRisk as usize];
         if drafted.source == Source::LabelRisk {
             // Whether things are ever upside down is not for likeness to say.
             let is_upright = drafted.step.setting.word == Some(Word::Known("left-right"));
             drafted.is_proposed = is_upright && tells_labels && drafted.label_risk == 0.0;
-            return Some(drafted);
+            return drafted;
         }
         if verdict.grade == Grade::Gentle {
-            return Some(drafted);
+            return drafted;
         }
-        let back = verdict.back?;
+        let Some(back) = verdict.back else {
+            let too_far = (verdict.reason, verdict.shares[verdict.reason as usize]);
+            return Drafted { is_proposed: false, too_far: Some(too_far), ..drafted };
+        };
         drafted.strength = back.strength;
         let definition = drafted.step.definition;
         if let Amount::Between(from, to) = &mut drafted.step.setting.amount {
-            (*from, *to) = (definition.scaled(*from, back.strength), definition.scaled(*to, back.strength));
+            (*from, *to) =
+                (definition.scaled(*from, back.strength), definition.scaled(*to, back.strength));
         }
-        Some(drafted)
+        drafted
     };
-    candidates.into_iter().zip(verdicts).filter_map(settle).collect()
+    candidates.into_iter().zip(verdicts).map(settle).collect()
 }
 
 /// Between which factors of their class's median the middle 80 % of pictures lie; none without classes of enough
 /// pictures.
 fn ratios(reference: &[Reference], number: impl Fn(&Reference) -> f64) -> Option<(f64, f64)> {
-    let mut classes: Vec<&str> = reference.iter().map(|reference| reference.class.as_str()).collect();
+    let mut classes: Vec<&str> =
+        reference.iter().map(|reference| reference.class.as_str()).collect();
     classes.sort_unstable();
     classes.dedup();
     let mut ratios = Vec::new();

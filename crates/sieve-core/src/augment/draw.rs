@@ -90,12 +90,17 @@ impl Policy {
         let mut steps = Vec::new();
         for (index, step) in self.steps.iter().enumerate() {
             let name = step.definition.name;
-            let before = self.steps[..index].iter().filter(|before| before.definition == step.definition);
+            let before =
+                self.steps[..index].iter().filter(|before| before.definition == step.definition);
             let mut rng = occasion.random(name, before.count());
             let mut unit = || rng.random::<f64>();
             let chance = unit();
-            if chance < step.chance && step.classes.includes(occasion.class) && self.is_picked(index, occasion) {
-                let drawn = step.definition.drawn(&step.setting, &mut unit).at_strength(self.strength);
+            if chance < step.chance
+                && step.classes.includes(occasion.class)
+                && self.is_picked(index, occasion)
+            {
+                let drawn =
+                    step.definition.drawn(&step.setting, &mut unit).at_strength(self.strength);
                 steps.push(DrawnStep { step: index, drawn });
             }
         }
@@ -190,7 +195,7 @@ impl Draw {
 #[cfg(test)]
 mod tests {
     use super::super::frame::Fit;
-        use super::*;
+    use super::*;
     use proptest::prelude::*;
 
     fn policy(steps: &str) -> Policy {
@@ -275,7 +280,8 @@ mod tests {
         let twice = "[[step]]\ndo = 'brightness'\nbetween = [2, 2]\n";
         let done = shown(&[half, patch, twice].concat());
         let covered = (0..48).filter(|at| done.at(at % 8, at / 8) == [128; 3]).count();
-        let kept = (0..48).filter(|at| done.at(at % 8, at / 8) == image().at(at % 8, at / 8)).count();
+        let kept =
+            (0..48).filter(|at| done.at(at % 8, at / 8) == image().at(at % 8, at / 8)).count();
         assert!(covered >= 9 && covered + kept == 48, "{covered} {kept}");
     }
 

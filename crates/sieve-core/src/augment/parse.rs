@@ -89,10 +89,16 @@ fn frame(table: &Table<'_>) -> Result<Frame> {
     table.knows(&["size", "fit", "background", "colour", "sampling"])?;
     let mut frame = usual_frame();
     if let Some(value) = table.get("size") {
-        let expected = || format!("expected [width, height], whole numbers from 1 to {MAX_SIDE_PX}");
-        let numbers = numbers(value).filter(|numbers| numbers.len() == 2);
-        let numbers = numbers.ok_or_else(|| table.wrong_value("size", value, expected()))?;
-        let is_side = |side: &f64| side.fract() == 0.0 && (1.0..=f64::from(MAX_SIDE_PX)).contains(side);
+        let expected = || {
+            format!("expected [width, height] or one side, whole numbers from 1 to {MAX_SIDE_PX}")
+        };
+        let sides = match value.get_ref() {
+            DeValue::Array(_) => numbers(value).filter(|numbers| numbers.len() == 2),
+            _ => number(value).map(|side| vec![side; 2]),
+        };
+        let numbers = sides.ok_or_else(|| table.wrong_value("size", value, expected()))?;
+        let is_side =
+            |side: &f64| side.fract() == 0.0 && (1.0..=f64::from(MAX_SIDE_PX)).contains(side);
         if !numbers.iter().all(is_side) {
             return Err(table.wrong_value("size", value, expected()));
         }
@@ -128,7 +134,9 @@ fn pick(table: &Table<'_>, policy: &mut Policy, prefix: &str) -> Result<()> {
     }
     let count = table.number("count", 1.0, of as f64)?.unwrap_or(1.0);
     if count.fract() != 0.0 {
-        return Err(table.wrong("count", format!("{count}; expected a whole number from 1 to {of}")));
+        return Err(
+            table.wrong("count", format!("{count}; expected a whole number from 1 to {of}"))
+        );
     }
     let index = policy.picks.len();
     policy.picks.push(Pick { count: count as usize, of, chance });
@@ -177,7 +185,9 @@ fn classes(table: &Table<'_>) -> Result<Classes> {
         names.map(Some).ok_or_else(|| table.wrong_value(key, value, expected()))
     };
     match (names("never")?, names("only")?) {
-        (Some(_), Some(_)) => Err(table.wrong("only", "has never beside it; expected one of them".to_owned())),
+        (Some(_), Some(_)) => {
+            Err(table.wrong("only", "has never beside it; expected one of them".to_owned()))
+        }
         (Some(never), None) => Ok(Classes::Never(never)),
         (None, Some(only)) => Ok(Classes::Only(only)),
         (None, None) => Ok(Classes::All),
@@ -187,7 +197,9 @@ fn classes(table: &Table<'_>) -> Result<Classes> {
 fn amount(table: &Table<'_>, range: Range) -> Result<Amount> {
     if let Some(value) = table.get("values") {
         if table.get("between").is_some() {
-            return Err(table.wrong("values", "has between beside it; expected one of them".to_owned()));
+            return Err(
+                table.wrong("values", "has between beside it; expected one of them".to_owned())
+            );
         }
         let expected = || format!("expected a list of numbers ({})", range.unit.name());
         let numbers = numbers(value).filter(|numbers| !numbers.is_empty());
@@ -197,7 +209,9 @@ fn amount(table: &Table<'_>, range: Range) -> Result<Amount> {
     }
     if let Some(value) = table.get("between") {
         if range.unit == Unit::QuarterTurns {
-            return Err(table.wrong("between", "takes values instead, such as [90, 270]".to_owned()));
+            return Err(
+                table.wrong("between", "takes values instead, such as [90, 270]".to_owned())
+            );
         }
         let (from, to) = ends(table, "between", value, range)?;
         return Ok(Amount::Between(from, to));
@@ -212,7 +226,9 @@ fn second(table: &Table<'_>, second: Second) -> Result<(f64, f64)> {
     match (table.get(second.name), second.range.usual) {
         (Some(value), _) => ends(table, second.name, value, second.range),
         (None, Some(&[from, to])) => Ok((from, to)),
-        (None, _) => Err(table.wrong(second.name, "is missing; expected [lowest, highest]".to_owned())),
+        (None, _) => {
+            Err(table.wrong(second.name, "is missing; expected [lowest, highest]".to_owned()))
+        }
     }
 }
 
@@ -229,7 +245,13 @@ fn ends(table: &Table<'_>, key: &str, value: &Value<'_>, range: Range) -> Result
     Ok((from, to))
 }
 
-fn within(table: &Table<'_>, key: &str, value: &Value<'_>, numbers: &[f64], range: Range) -> Result<()> {
+fn within(
+    table: &Table<'_>,
+    key: &str,
+    value: &Value<'_>,
+    numbers: &[f64],
+    range: Range,
+) -> Result<()> {
     let Range { unit, least, most, .. } = range;
     // Written so that a NaN is refused as well.
     let is_within = |number: &f64| *number >= least && *number <= most;
@@ -285,7 +307,9 @@ fn unknown(word: &str, known: &[&str]) -> String {
 
 fn number(value: &Value<'_>) -> Option<f64> {
     match value.get_ref() {
-        DeValue::Integer(number) => i64::from_str_radix(number.as_str(), number.radix()).ok().map(|n| n as f64),
+        DeValue::Integer(number) => {
+            i64::from_str_radix(number.as_str(), number.radix()).ok().map(|n| n as f64)
+        }
         DeValue::Float(number) => number.as_str().parse().ok(),
         _ => None,
     }
@@ -312,7 +336,8 @@ impl<'a> Table<'a> {
 
     /// The error for what is wrong with a key.
     fn wrong(&self, key: &str, problem: String) -> PolicyError {
-        let place = if self.name.is_empty() { key.to_owned() } else { format!("{} {key}", self.name) };
+        let place =
+            if self.name.is_empty() { key.to_owned() } else { format!("{} {key}", self.name) };
         let at = self.entries.iter().find(|(name, _)| name.get_ref() == key);
         let at = at.map_or(self.start, |(name, _)| name.span().start);
         let line = self.text[..at].matches('\n').count() + 1;
@@ -374,9 +399,12 @@ impl<'a> Table<'a> {
     fn table(&self, key: &str) -> Result<Option<Table<'a>>> {
         let Some(value) = self.get(key) else { return Ok(None) };
         match value.get_ref().as_table() {
-            Some(entries) => {
-                Ok(Some(Table { text: self.text, name: format!("[{key}]"), start: value.span().start, entries }))
-            }
+            Some(entries) => Ok(Some(Table {
+                text: self.text,
+                name: format!("[{key}]"),
+                start: value.span().start,
+                entries,
+            })),
             None => Err(self.wrong_value(key, value, format!("expected a table, [{key}]"))),
         }
     }
@@ -421,7 +449,9 @@ mod tests {
         assert_eq!(policy.steps[0].setting.amount, Amount::Values(vec![0.5, 1.0]));
         assert_eq!(policy.steps[2].setting.word, Some(Word::Colour([16, 32, 48])));
         assert_eq!(policy.steps[2].setting.second, Some((1.0, 1.0)));
-        assert!(!policy.steps[2].classes.includes("sage") && policy.steps[2].classes.includes("bay"));
+        assert!(
+            !policy.steps[2].classes.includes("sage") && policy.steps[2].classes.includes("bay")
+        );
     }
 
     #[test]
@@ -429,22 +459,70 @@ mod tests {
         let message = |text: &str| Policy::parse(text).unwrap_err().to_string();
         let step = |text: &str| message(&format!("[[step]]\ndo = {text}"));
         for (said, expected) in [
-            (step("'rotate'\nbetween = [20, -20]"), "line 3, step 1 (rotate) between: [20, -20] runs backwards"),
-            (step("'zoom'\nbetween = [0.0, 1]"), "line 3, step 1 (zoom) between: [0.0, 1]; expected 0.1 to 10 (factor)"),
-            (step("'zoom'\nbetween = [nan, 1]"), "line 3, step 1 (zoom) between: [nan, 1]; expected 0.1 to 10 (factor)"),
-            (step("'shift'"), "line 1, step 1 (shift) between: is missing; expected [lowest, highest] in shares of width and height"),
-            (step("'flip'\naxis = 'leftright'"), "line 3, step 1 (flip) axis: \"leftright\" is unknown; expected left-right, top-bottom. Did you mean \"left-right\"?"),
-            (step("'flip'\naxis = 'left-right'\nchance = 1.5"), "line 4, step 1 (flip) chance: 1.5; expected a number from 0 to 1"),
-            (step("'rotate'\naxis = 'x'"), "line 3, step 1 (rotate) axis: is unknown here; expected do, chance, never, only, between, values"),
-            (step("'quarter-turn'\nvalues = [45]"), "line 3, step 1 (quarter-turn) values: [45]; expected 0 to 270 (multiples of 90 degrees)"),
-            (step("'grey'\nnever = 'a'"), "line 3, step 1 (grey) never: 'a'; expected a list of names of classes"),
-            (step("'pick'\ncount = 3\n[[step.step]]\ndo = 'grey'"), "line 3, step 1 count: 3; expected a number from 1 to 1"),
-            (step("'pick'\n[[step.step]]\ndo = 'grai'"), "line 4, step 1.1 do: \"grai\" is unknown"),
-            (message("[frame]\nsize = [0, 9]"), "line 2, [frame] size: [0, 9]; expected [width, height], whole numbers from 1 to 4096"),
-            (message("[frame]\n\nbackground = 'white'"), "line 3, [frame] background: only a frame with fit = \"contain\" has one"),
-            (message("[outside]\nfill = '#12345'"), "line 2, [outside] fill: \"#12345\" is unknown"),
-            (message("strenght = 1"), "line 1, strenght: is unknown here; expected strength, frame, outside, step. Did you mean strength?"),
-            (message("[[step]]\ndo = 'zoom'\nbetwen = [1, 2]"), "line 3, step 1 (zoom) betwen: is unknown here; expected do, chance, never, only, between, values. Did you mean between?"),
+            (
+                step("'rotate'\nbetween = [20, -20]"),
+                "line 3, step 1 (rotate) between: [20, -20] runs backwards",
+            ),
+            (
+                step("'zoom'\nbetween = [0.0, 1]"),
+                "line 3, step 1 (zoom) between: [0.0, 1]; expected 0.1 to 10 (factor)",
+            ),
+            (
+                step("'zoom'\nbetween = [nan, 1]"),
+                "line 3, step 1 (zoom) between: [nan, 1]; expected 0.1 to 10 (factor)",
+            ),
+            (
+                step("'shift'"),
+                "line 1, step 1 (shift) between: is missing; expected [lowest, highest] in shares of width and height",
+            ),
+            (
+                step("'flip'\naxis = 'leftright'"),
+                "line 3, step 1 (flip) axis: \"leftright\" is unknown; expected left-right, top-bottom. Did you mean \"left-right\"?",
+            ),
+            (
+                step("'flip'\naxis = 'left-right'\nchance = 1.5"),
+                "line 4, step 1 (flip) chance: 1.5; expected a number from 0 to 1",
+            ),
+            (
+                step("'rotate'\naxis = 'x'"),
+                "line 3, step 1 (rotate) axis: is unknown here; expected do, chance, never, only, between, values",
+            ),
+            (
+                step("'quarter-turn'\nvalues = [45]"),
+                "line 3, step 1 (quarter-turn) values: [45]; expected 0 to 270 (multiples of 90 degrees)",
+            ),
+            (
+                step("'grey'\nnever = 'a'"),
+                "line 3, step 1 (grey) never: 'a'; expected a list of names of classes",
+            ),
+            (
+                step("'pick'\ncount = 3\n[[step.step]]\ndo = 'grey'"),
+                "line 3, step 1 count: 3; expected a number from 1 to 1",
+            ),
+            (
+                step("'pick'\n[[step.step]]\ndo = 'grai'"),
+                "line 4, step 1.1 do: \"grai\" is unknown",
+            ),
+            (
+                message("[frame]\nsize = [0, 9]"),
+                "line 2, [frame] size: [0, 9]; expected [width, height] or one side, whole numbers from 1 to 4096",
+            ),
+            (
+                message("[frame]\n\nbackground = 'white'"),
+                "line 3, [frame] background: only a frame with fit = \"contain\" has one",
+            ),
+            (
+                message("[outside]\nfill = '#12345'"),
+                "line 2, [outside] fill: \"#12345\" is unknown",
+            ),
+            (
+                message("strenght = 1"),
+                "line 1, strenght: is unknown here; expected strength, frame, outside, step. Did you mean strength?",
+            ),
+            (
+                message("[[step]]\ndo = 'zoom'\nbetwen = [1, 2]"),
+                "line 3, step 1 (zoom) betwen: is unknown here; expected do, chance, never, only, between, values. Did you mean between?",
+            ),
         ] {
             assert!(said.starts_with(expected), "{said}\n{expected}");
         }

@@ -102,7 +102,8 @@ impl Policy {
 
     /// The same policy with one step alone, which always happens, to every class.
     pub fn with_only(&self, step: usize) -> Policy {
-        let alone = Step { chance: 1.0, classes: Classes::All, pick: None, ..self.steps[step].clone() };
+        let alone =
+            Step { chance: 1.0, classes: Classes::All, pick: None, ..self.steps[step].clone() };
         Policy { steps: vec![alone], picks: Vec::new(), ..self.clone() }
     }
 

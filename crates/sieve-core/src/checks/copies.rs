@@ -1,14 +1,51 @@
 //! Is every picture there once, and under one class?
 
+use std::collections::BTreeSet;
+
+use super::counted;
+use crate::collection::made_from;
 use crate::duplicates::{Found, Group, Kind};
 use crate::finding::{Code, Finding, Severity};
+use crate::independent::origin;
 use crate::record::Record;
 
 /// For each group of copies that lies in one split a finding: a label conflict or merely a copy; for
 /// each burst in one split a note. Conflicts are told wherever the pictures lie; what spans splits is
 /// leakage. Look-alikes are not told: nothing is to be done about them.
 pub fn copies(found: &Found<'_>) -> Vec<Finding> {
-    found.groups.iter().flat_map(|group| findings(found, group)).collect()
+    let made = made(found);
+    let told =
+        found.groups.iter().filter(|group| made.is_none() || !is_of_one_origin(found, group));
+    let mut findings: Vec<Finding> = told.flat_map(|group| findings(found, group)).collect();
+    findings.extend(made);
+    findings
+}
+
+/// Whether all of a group were made from one picture, or are that picture: they are alike on purpose.
+fn is_of_one_origin(found: &Found<'_>, group: &Group) -> bool {
+    let mut origins =
+        group.members.iter().map(|member| origin(found.images[member.image as usize].record));
+    let first = origins.next();
+    first.is_some_and(|first| origins.all(|origin| origin == first))
+}
+
+/// Pictures that were made from others; none where there are none.
+fn made(found: &Found<'_>) -> Option<Finding> {
+    let records = found.images.iter().map(|image| image.record);
+    let made: Vec<&Record> = records
+        .filter(|record| record.place.group().is_some_and(|group| made_from(group).is_some()))
+        .collect();
+    let sources: BTreeSet<_> = made.iter().map(|record| origin(record)).collect();
+    let message = format!(
+        "{} made from {}",
+        counted(made.len() as u64, "image was", "images were"),
+        counted(sources.len() as u64, "other", "others"),
+    );
+    let finding = Finding::new(Code::Augmented, message)
+        .images(made.iter().map(|record| &record.path))
+        .evidence("images", made.len())
+        .evidence("sources", sources.len());
+    (!made.is_empty()).then_some(finding)
 }
 
 fn findings(found: &Found<'_>, group: &Group) -> Vec<Finding> {

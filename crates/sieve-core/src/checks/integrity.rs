@@ -1,7 +1,7 @@
 //! Is every file a sound picture with the right name?
 
 use crate::catalog::Catalog;
-use crate::collection::SETTINGS_FILE;
+use crate::collection::{AUGMENTED_TABLE, CLASS_INDEX, SETTINGS_FILE};
 use crate::finding::{Code, Finding, Severity};
 use crate::reading::{Facts, Format, ReadError, ReadWarning};
 use crate::record::{Outcome, Reason, Record};
@@ -61,7 +61,15 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
         Reason::Stray(what) => {
             about(record, Code::StrayFile, what.as_deref().unwrap_or("content of an unknown kind"))
         }
-        Reason::SplitTable => about(record, Code::SplitTable, "the split table of this collection"),
+        Reason::OwnTable => about(
+            record,
+            Code::OwnTable,
+            match record.path.file_name() {
+                CLASS_INDEX => "the number of each class",
+                AUGMENTED_TABLE => "which image was made from which",
+                _ => "the split of each image",
+            },
+        ),
         Reason::Link => about(record, Code::LinkNotFollowed, "a symbolic link"),
         Reason::BrokenLink => about(record, Code::BrokenLink, "the link leads nowhere"),
         Reason::LinkLoop => {

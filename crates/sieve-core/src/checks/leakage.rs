@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use super::copies::about;
 use super::{counted, percent};
+use crate::collection::made_from;
 use crate::duplicates::{Found, Kind};
 use crate::finding::{Code, Finding};
 use crate::independent;
@@ -52,11 +53,20 @@ fn declared(found: &Found<'_>) -> Vec<Finding> {
             return None;
         }
         let splits: Vec<String> = splits.into_iter().map(str::to_owned).collect();
-        let message = format!(
-            "group {group:?}: {} in {}",
-            counted(records.len() as u64, "image", "images"),
-            splits.join(", ")
-        );
+        let source = made_from(group).and_then(|_| {
+            records
+                .iter()
+                .find(|record| record.place.group() != Some(group))
+                .map(|record| record.path_in_split())
+        });
+        let images = counted(records.len() as u64, "image", "images");
+        let message = match source {
+            Some(source) => {
+                let others = counted(records.len() as u64 - 1, "image was", "images were");
+                format!("{others} made from {source}: together in {}", splits.join(", "))
+            }
+            None => format!("group {group:?}: {images} in {}", splits.join(", ")),
+        };
         Some(
             Finding::new(Code::GroupLeak, message)
                 .images(records.iter().map(|record| &record.path))

@@ -284,7 +284,7 @@ fn every_reason_to_set_a_file_aside_has_its_finding() {
         (Reason::ReadError(cut), "truncated"),
         (Reason::ReadError(damaged), "damaged"),
         (Reason::Stray(None), "stray-file"),
-        (Reason::SplitTable, "split-table"),
+        (Reason::OwnTable, "own-table"),
         (Reason::Link, "link-not-followed"),
         (Reason::BrokenLink, "broken-link"),
         (Reason::LinkLoop, "link-loop"),

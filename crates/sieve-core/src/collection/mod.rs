@@ -10,6 +10,7 @@ mod layout;
 mod listing;
 mod names;
 mod open;
+mod origins;
 mod pattern;
 mod remark;
 mod request;
@@ -22,6 +23,7 @@ pub use labels::LabelTable;
 pub use listing::{ArchiveIndexCache, NoCache};
 pub use names::{composed, is_left_behind, split_of_name, split_rank};
 pub use open::open;
+pub use origins::made_from;
 pub use pattern::Pattern;
 pub use remark::{Alternative, DepthReason, Remark};
 pub use request::{ClassDepth, LayoutOptions, Request, Root, SplitFolders};
@@ -47,10 +49,17 @@ pub const CLASS_INDEX: &str = "class-index.csv";
 /// How the first line of such a file begins.
 pub const CLASS_INDEX_HEADER: &str = "index,class";
 
-/// Whether a file of this name and content is one that a split was written with.
-pub fn is_of_a_split(name: &str, bytes: &[u8]) -> bool {
-    let is_table = name.ends_with(".csv") && bytes.starts_with(SPLIT_TABLE_HEADER.as_bytes());
-    is_table || name == CLASS_INDEX && bytes.starts_with(CLASS_INDEX_HEADER.as_bytes())
+/// The file beside augmented copies that says what they were made from.
+pub const AUGMENTED_TABLE: &str = "augmented.csv";
+/// The first line of such a file.
+pub const AUGMENTED_TABLE_HEADER: &str = "path,class,source,group,digest,draw";
+
+/// Whether a file of this name and content is one that was written beside images that were split or made.
+pub fn is_own_table(name: &str, bytes: &[u8]) -> bool {
+    let begins = |header: &str| bytes.starts_with(header.as_bytes());
+    name.ends_with(".csv") && begins(SPLIT_TABLE_HEADER)
+        || name == CLASS_INDEX && begins(CLASS_INDEX_HEADER)
+        || name == AUGMENTED_TABLE && begins(AUGMENTED_TABLE_HEADER)
 }
 
 /// The files of one collection, in the order of their paths.
@@ -184,6 +193,24 @@ impl Collection {
     /// What to call the collection.
     pub fn name(&self) -> String {
         self.roots.iter().map(Root::to_string).collect::<Vec<_>>().join(" ")
+    }
+
+    /// The same collection without its files: what analyses read of it.
+    pub(crate) fn without_files(&self) -> Self {
+        Collection {
+            roots: self.roots.clone(),
+            layout: self.layout.clone(),
+            remarks: self.remarks.clone(),
+            entries: Vec::new(),
+            splits: self.splits.clone(),
+            class_folders: self.class_folders.clone(),
+            spellings: self.spellings.clone(),
+            unlistable: self.unlistable.clone(),
+            listed_twice: self.listed_twice.clone(),
+            packed_twice: self.packed_twice.clone(),
+            extra: self.extra.clone(),
+            sources: Vec::new(),
+        }
     }
 
     /// The names of the classes, sorted, empty ones included.

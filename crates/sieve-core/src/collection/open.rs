@@ -47,7 +47,9 @@ pub fn open(
             return Err(Error::Interrupted);
         }
     }
-    Ok(opening.finished())
+    let mut collection = opening.finished();
+    collection.take_origins(progress)?;
+    Ok(collection)
 }
 
 /// A collection while its roots are added to it.

@@ -93,4 +93,6 @@ pub struct Member {
     pub kind: Option<Kind>,
     /// The score of that.
     pub score: Option<f32>,
+    /// Its pixels, borders left out.
+    pub content_px: u64,
 }

@@ -6,13 +6,14 @@ use super::found::{Group, KeepReason, Member, Pair};
 use super::grouping::{Link, Links, Membership, families, group};
 use super::kind::Kind;
 use super::naming::{Naming, Plainness};
-use super::prepared::{ImageRef, PreparedImages};
+use super::prepared::PreparedImages;
 use super::same_bytes::Copies;
 
 /// The groups that `pairs` make: duplicates, then bursts, then look-alikes.
 pub fn groups(prepared: &PreparedImages<'_>, pairs: &[Pair], copies: &Copies) -> Vec<Group> {
     let naming = Naming::new(prepared.images.iter().map(|image| &image.record.path));
     let keep_priority = |index: u32| keep_priority(prepared, copies, &naming, index);
+    let content_px = |index: u32| content_px(prepared, copies, index);
     let rank = |index: u32| Reverse(keep_priority(index));
     let of = |is_wanted: &dyn Fn(Kind) -> bool| -> Links {
         let wanted = pairs.iter().filter(|pair| is_wanted(pair.kind));
@@ -27,7 +28,9 @@ pub fn groups(prepared: &PreparedImages<'_>, pairs: &[Pair], copies: &Copies) ->
     [duplicates, bursts, variants, alike]
         .into_iter()
         .flat_map(|groups| {
-            let groups = groups.iter().map(|members| finished(prepared, members, &keep_priority));
+            let groups = groups
+                .iter()
+                .map(|members| finished(prepared, members, &keep_priority, &content_px));
             let mut groups: Vec<Group> = groups.collect();
             groups.sort_by_key(|group| {
                 let first = group.members.iter().map(|member| member.image).min();
@@ -50,13 +53,18 @@ fn keep_priority(
     naming: &Naming,
     index: u32,
 ) -> KeepPriority {
-    let ImageRef { record, measured, .. } = prepared.images[index as usize];
+    let record = prepared.images[index as usize].record;
+    let pixels = content_px(prepared, copies, index).max(1) as f64;
+    ((pixels.ln() * 100.0) as u64, record.size_bytes, naming.plainness(&record.path))
+}
+
+/// The pixels of a picture within its border.
+fn content_px(prepared: &PreparedImages<'_>, copies: &Copies, index: u32) -> u64 {
+    let facts = &prepared.images[index as usize].measured.facts;
     // Of files with the same bytes only one was looked at.
     let content = prepared.looks.content(copies.leader[index as usize] as usize);
     let share = content.map_or(1.0, |region| f64::from(region.width() * region.height()));
-    let pixels = f64::from(measured.facts.width_px) * f64::from(measured.facts.height_px) * share;
-    let name = naming.plainness(&record.path);
-    ((pixels.max(1.0).ln() * 100.0) as u64, record.size_bytes, name)
+    (f64::from(facts.width_px) * f64::from(facts.height_px) * share) as u64
 }
 
 /// Whether not all names are the same.
@@ -69,6 +77,7 @@ fn finished(
     prepared: &PreparedImages<'_>,
     members: &[Membership],
     keep_priority: &dyn Fn(u32) -> KeepPriority,
+    content_px: &dyn Fn(u32) -> u64,
 ) -> Group {
     let image = |member: &Membership| &prepared.images[member.image as usize];
     let mut ranked: Vec<(KeepPriority, u32)> =
@@ -90,6 +99,7 @@ fn finished(
             keep: !kind.is_duplicate() || Some(member.image) == best,
             kind: member.link.map(|link| link.kind),
             score: member.link.map(|link| link.score),
+            content_px: content_px(member.image),
         })
         .collect();
     listed.sort_by_key(|member| (Some(member.image) != best, member.image));

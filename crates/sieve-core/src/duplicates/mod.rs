@@ -47,5 +47,6 @@ pub use found::{Found, Group, KeepReason, Member, Pair};
 pub use kind::Kind;
 pub use levels::Level;
 pub use meeting::{RADIUS_BITS, meet};
+pub use naming::Naming;
 pub use prepared::{CollectionRef, ImageRef};
 pub use request::{Reach, Request, Within};

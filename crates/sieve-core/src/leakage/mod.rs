@@ -79,7 +79,7 @@ pub fn leakage(
 
 /// How much a split matters as a judge: what is tested on more than what is tuned on, and that more
 /// than what is trained on.
-fn standing(split: Option<&str>) -> usize {
+pub(crate) fn standing(split: Option<&str>) -> usize {
     match split {
         Some("test") => 3,
         Some("validation") => 2,

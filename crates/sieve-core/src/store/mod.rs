@@ -28,7 +28,7 @@ use crate::record::Outcome;
 /// Marks our files among all SQLite files: "MntS".
 const APPLICATION_ID: u32 = u32::from_be_bytes(*b"MntS");
 /// The version of the tables. What is measured has a version of its own.
-const TABLES_VERSION: u32 = 4;
+const TABLES_VERSION: u32 = 5;
 /// Bytes of a page of the file.
 const PAGE_BYTES: u32 = 32_768;
 /// Answers that are kept of one collection: as it is, at a reach or two, and as it was before a change or two.

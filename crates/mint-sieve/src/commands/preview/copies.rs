@@ -4,7 +4,9 @@ use std::collections::{BTreeMap, HashMap};
 use std::path::Path;
 
 use sieve_core::augment::{Occasion, Prepared};
-use sieve_core::collection::{Collection, Entry, split_of_name};
+use sieve_core::collection::{
+    AUGMENTED_TABLE, AUGMENTED_TABLE_HEADER, Collection, Entry, SPLIT_TABLE, split_of_name,
+};
 use sieve_core::files::shown_name;
 use sieve_core::io_reason;
 use sieve_core::measuring::Digest;
@@ -22,11 +24,6 @@ use crate::present::sheet;
 use crate::present::written;
 use crate::progress::TerminalProgress;
 use crate::writing::NewFolder;
-
-/// The table beside the copies.
-const TABLE: &str = "augmented.csv";
-/// The table that a split was written with.
-const SPLIT_TABLE: &str = "split.csv";
 
 /// What is to be written.
 pub struct Request<'a> {
@@ -60,7 +57,8 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
     request.progress.begin("writing augmented images", Some(entries.len() as u64));
     let below = folder.path();
     for class in request.classes.keys() {
-        std::fs::create_dir_all(below.join(class)).map_err(|error| unwritten(Path::new(class), &error))?;
+        std::fs::create_dir_all(below.join(class))
+            .map_err(|error| unwritten(Path::new(class), &error))?;
     }
     let limits = request.config.read_limits();
     let located: Vec<_> = entries.iter().map(|entry| entry.located()).collect();
@@ -81,7 +79,13 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
             std::fs::write(below.join(&name), sheet::png(&drawn.pixels))
                 .map_err(|error| unwritten(Path::new(&name), &error))?;
             let source = path.clone();
-            made.push(Made { path: name, source, digest, number: number + 1, class: class.to_owned() });
+            made.push(Made {
+                path: name,
+                source,
+                digest,
+                number: number + 1,
+                class: class.to_owned(),
+            });
         }
         Ok(made)
     })?;
@@ -103,8 +107,10 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
             made.number.to_string(),
         ]
     });
-    let table = written(&["path", "class", "source", "group", "digest", "draw"], rows);
-    std::fs::write(below.join(TABLE), table).map_err(|error| unwritten(Path::new(TABLE), &error))?;
+    let head: Vec<&str> = AUGMENTED_TABLE_HEADER.split(',').collect();
+    let table = written(&head, rows);
+    std::fs::write(below.join(AUGMENTED_TABLE), table)
+        .map_err(|error| unwritten(Path::new(AUGMENTED_TABLE), &error))?;
     folder.keep()?;
     request.progress.end();
     let copies = Copies {
@@ -171,7 +177,8 @@ fn names(entries: &[&Entry]) -> Vec<String> {
 
 /// The groups that the split's own table knows, by digest.
 fn groups(config: &CollectionConfig) -> HashMap<Digest, String> {
-    let tables = config.roots.iter().filter_map(|root| SplitTable::read(&root.path.join(SPLIT_TABLE)).ok());
+    let tables =
+        config.roots.iter().filter_map(|root| SplitTable::read(&root.path.join(SPLIT_TABLE)).ok());
     tables.flat_map(|table| table.rows).map(|row| (row.digest, row.group)).collect()
 }
 

@@ -4,8 +4,8 @@ use std::hint::black_box;
 use std::time::{Duration, Instant};
 
 use sieve_core::augment::cost::Study;
-use sieve_core::augment::{Draw, Occasion, Policy, Prepared};
-use sieve_core::collection::{Collection, Entry};
+use sieve_core::augment::{Occasion, Policy, Prepared};
+use sieve_core::collection::Collection;
 use sieve_core::progress::Progress;
 use sieve_core::reading::{self, ReadLimits};
 
@@ -33,39 +33,61 @@ pub fn measure(
         let begun = Instant::now();
         let image = reading::decode(&bytes.bytes, limits).ok()?;
         let decoding = begun.elapsed();
-        Some((entries[at], Prepared::new(&image.pixels), decoding))
+        Some(Timed {
+            path: entries[at].path.to_string(),
+            class: entries[at].place.class().unwrap_or_default().to_owned(),
+            image: Prepared::new(&image.pixels),
+            decoding,
+        })
     })?;
-    let images: Vec<(&Entry, Prepared, Duration)> = read.into_iter().flatten().collect();
+    let images: Vec<Timed> = read.into_iter().flatten().collect();
+    let time = processor_time(study.policy, &images, study.seed, progress);
+    progress.end();
+    Ok(time)
+}
+
+/// A decoded picture, and what it took to decode it.
+pub struct Timed {
+    pub path: String,
+    pub class: String,
+    pub image: Prepared,
+    pub decoding: Duration,
+}
+
+/// What the policy takes on these pictures.
+pub fn processor_time(
+    policy: &Policy,
+    images: &[Timed],
+    seed: u64,
+    progress: &TerminalProgress,
+) -> ProcessorTime {
     let each = |total: Duration, count: usize| total.as_secs_f64() * 1e3 / count.max(1) as f64;
     let timed = |policy: &Policy| {
         let begun = Instant::now();
-        for (entry, image, _) in &images {
-            let path = entry.path.to_string();
-            let class = entry.place.class().unwrap_or_default();
+        for Timed { path, class, image, .. } in images {
             for number in 0..DRAWS {
-                let draw = policy.draw(&Occasion { seed: study.seed, path: &path, class, number });
+                let draw = policy.draw(&Occasion { seed, path, class, number });
                 black_box(draw.apply(image, policy));
             }
         }
         each(begun.elapsed(), images.len() * DRAWS as usize)
     };
-    let begun = Instant::now();
-    images.iter().for_each(|(_, image, _)| drop(black_box(Draw::NOTHING.apply(image, study.policy))));
-    let frame = each(begun.elapsed(), images.len());
-    let steps = (0..study.policy.steps.len()).map(|step| {
+    // A policy without steps; the first pass only wakes the processor and its caches.
+    let nothing = Policy { steps: Vec::new(), picks: Vec::new(), ..policy.clone() };
+    timed(&nothing);
+    let frame = timed(&nothing);
+    let steps = (0..policy.steps.len()).map(|step| {
         progress.advance(1);
         // A step that happens every other time costs half.
-        let alone = (timed(&study.policy.with_only(step)) - frame).max(0.0);
-        alone * study.policy.chance_of(step)
+        let alone = (timed(&policy.with_only(step)) - frame).max(0.0);
+        alone * policy.chance_of(step)
     });
-    let steps: Vec<f64> = steps.collect();
-    let time = ProcessorTime {
+    let step_ms: Vec<f64> = steps.collect();
+    ProcessorTime {
         images: images.len() as u64,
-        decoding_ms: each(images.iter().map(|(_, _, decoding)| *decoding).sum(), images.len()),
+        decoding_ms: each(images.iter().map(|timed| timed.decoding).sum(), images.len()),
         frame_ms: frame,
-        policy_ms: timed(study.policy),
-        step_ms: steps,
-    };
-    progress.end();
-    Ok(time)
+        policy_ms: timed(policy),
+        step_ms,
+    }
 }

@@ -2,14 +2,14 @@
 
 use sieve_core::augment::cost::Verdict;
 use sieve_core::augment::steps::Amount;
-use sieve_core::augment::{Augmented, Draw, Occasion, Policy, Prepared};
+use sieve_core::augment::{Augmented, Draw, Fill, Fit, Frame, Occasion, Policy, Prepared};
 use sieve_core::limits::FindingLimits;
 use sieve_core::nearest;
 use sieve_core::reading::Pixels;
 
 use crate::commands::policy_file::NamedPolicy;
 use crate::failure::Failure;
-use crate::present::sheet::{Drawn, Edge, Tile, fitted_into};
+use crate::present::sheet::{Drawn, Edge, PAPER, Tile};
 
 /// What the columns after the first show.
 #[derive(Clone, Debug)]
@@ -41,7 +41,9 @@ impl Form {
             let known = || names.iter().copied().chain(["strength"]);
             return Err(match nearest::word(word, known()) {
                 Some(near) => failure.hint(format!("Did you mean {near}?")),
-                None => failure.hint(format!("Expected {}.", known().collect::<Vec<_>>().join(", "))),
+                None => {
+                    failure.hint(format!("Expected {}.", known().collect::<Vec<_>>().join(", ")))
+                }
             });
         };
         if policy.steps[index].setting.amount == Amount::Nothing {
@@ -64,12 +66,20 @@ impl Form {
     }
 
     /// What the column of this number, from 0, shows, of so many.
-    fn draw(&self, policy: &Policy, occasion: &Occasion<'_>, column: u32, columns: u32) -> (Draw, Option<String>) {
+    fn draw(
+        &self,
+        policy: &Policy,
+        occasion: &Occasion<'_>,
+        column: u32,
+        columns: u32,
+    ) -> (Draw, Option<String>) {
         let part = f64::from(column) / f64::from((columns - 1).max(1));
         let first = Occasion { number: 0, ..*occasion };
         match self {
             Form::Frame => (Draw::NOTHING, None),
-            Form::Draws => (policy.draw(&Occasion { number: u64::from(column), ..*occasion }), None),
+            Form::Draws => {
+                (policy.draw(&Occasion { number: u64::from(column), ..*occasion }), None)
+            }
             Form::Strength => {
                 let strength = DIAL.0 + (DIAL.1 - DIAL.0) * part;
                 (policy.at_strength(strength).draw(&first), Some(format!("strength {strength:.2}")))
@@ -108,7 +118,14 @@ impl Shown<'_> {
     }
 
     /// The tile of a column, from 0, of so many.
-    pub fn tile(&self, form: &Form, image: &Prepared, occasion: &Occasion<'_>, column: u32, columns: u32) -> Tile {
+    pub fn tile(
+        &self,
+        form: &Form,
+        image: &Prepared,
+        occasion: &Occasion<'_>,
+        column: u32,
+        columns: u32,
+    ) -> Tile {
         let (draw, lead) = form.draw(&self.policy.policy, occasion, column, columns);
         let augmented = draw.apply(image, &self.policy.policy);
         let mut tile = tile(augmented, column as usize + 1, &draw);
@@ -127,15 +144,22 @@ impl Shown<'_> {
     }
 
     /// The most telling first: in a ladder the value, among draws the worst.
-    fn words(&self, draw: &Draw, lead: Option<String>, invented: f64, clipped: f64, is_ladder: bool) -> Vec<String> {
+    fn words(
+        &self,
+        draw: &Draw,
+        lead: Option<String>,
+        invented: f64,
+        clipped: f64,
+        is_ladder: bool,
+    ) -> Vec<String> {
         let mut words = Vec::new();
-        let mut costs = Vec::new();
-        if invented >= 0.005 {
-            costs.push(format!("invented {:.0} %", invented * 100.0));
-        }
-        if clipped >= 0.005 {
-            costs.push(format!("flattened {:.0} %", clipped * 100.0));
-        }
+        let limits = self.limits;
+        let mut costs =
+            vec![(invented, limits.invented, "invented"), (clipped, limits.clipped, "flattened")];
+        costs.retain(|(share, ..)| *share >= 0.005);
+        costs.sort_by(|(a, most_a, _), (b, most_b, _)| (b / most_b).total_cmp(&(a / most_a)));
+        let costs =
+            costs.into_iter().map(|(share, _, what)| format!("{what} {:.0} %", share * 100.0));
         let mut steps: Vec<_> = draw.steps.iter().collect();
         let grade = |step: usize| self.verdicts.get(step).map(|verdict| verdict.grade);
         steps.sort_by_key(|step| std::cmp::Reverse(grade(step.step)));
@@ -190,7 +214,12 @@ impl Shown<'_> {
             scale => format!("{:.1} times reduced", 1.0 / scale),
         };
         let seen = vec![format!("cut off {:.0} %", cut as f64 / all * 100.0), size];
-        let fitted = fitted_into(&whole, (frame.width_px, frame.height_px));
+        let fitting = Policy {
+            frame: Frame::new(frame.width_px, frame.height_px, Fit::Contain),
+            fill: Fill::Colour(PAPER),
+            ..self.policy.policy.clone()
+        };
+        let fitted = Draw::NOTHING.apply(&Prepared::new(&whole), &fitting).pixels;
         let first = Tile {
             pixels: fitted,
             words,

@@ -1,7 +1,7 @@
 //! `preview`: what a policy does to real pictures, in numbers and on one sheet.
 
 mod copies;
-mod cost;
+pub mod cost;
 mod forms;
 mod images;
 
@@ -85,16 +85,27 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     }
 
     let is_frame = matches!(form, Form::Frame);
-    let frame = is_frame.then(|| frame_cost(args, &config, &policies[0], split.as_deref(), progress));
+    let frame =
+        is_frame.then(|| frame_cost(args, &config, &policies[0], split.as_deref(), progress));
     let frame = frame.transpose()?;
-    let job = Trial { args, config: &config, collection: &collection, classes: &classes, limits: &limits, progress };
+    let job = Trial {
+        args,
+        config: &config,
+        collection: &collection,
+        classes: &classes,
+        limits: &limits,
+        progress,
+    };
     let numbers: Vec<Numbers> = match is_frame {
         true => Vec::new(),
+        false if args.sheet_only => Vec::new(),
         false => policies.iter().map(|policy| job.numbers(policy)).collect::<Result<_, _>>()?,
     };
     let wants_sheet = file.is_some() || args.show;
     let (sheet, passed_over) = match wants_sheet {
-        true => job.sheet(&form, &policies, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?,
+        true => {
+            job.sheet(&form, &policies, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?
+        }
         false => (None, 0),
     };
     let painted = sheet.as_ref().map(sheet::paint);
@@ -149,13 +160,18 @@ fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
 }
 
 /// Which split is shown, none where there are none, and whether it is one that must not be augmented.
-fn shown_split(args: &PreviewArgs, collection: &Collection) -> Result<(Option<String>, bool), Failure> {
+fn shown_split(
+    args: &PreviewArgs,
+    collection: &Collection,
+) -> Result<(Option<String>, bool), Failure> {
     let splits = &collection.splits;
     let found = || splits.join(", ");
     if splits.is_empty() {
         return match &args.split {
             None => Ok((None, false)),
-            Some(split) => Err(Failure::call(format!("--split {split}: the collection has no splits"))),
+            Some(split) => {
+                Err(Failure::call(format!("--split {split}: the collection has no splits")))
+            }
         };
     }
     let Some(split) = &args.split else {
@@ -176,7 +192,10 @@ fn shown_split(args: &PreviewArgs, collection: &Collection) -> Result<(Option<St
         });
     }
     let is_held_out = split != TRAIN;
-    let augments = args.ladder.is_some() || !args.against.is_empty() || args.to.is_some() || args.draws.is_some();
+    let augments = args.ladder.is_some()
+        || !args.against.is_empty()
+        || args.to.is_some()
+        || args.draws.is_some();
     if is_held_out && augments {
         let message = format!("--split {split}: only training images are augmented");
         return Err(Failure::call(message).hint(
@@ -194,9 +213,7 @@ fn known_class(known: &[String], class: &str) -> Result<(), Failure> {
     let failure = Failure::call(format!("there is no class {class:?}"));
     Err(match nearest::word(class, known.iter().map(String::as_str)) {
         Some(near) => failure.hint(format!("Did you mean {near:?}?")),
-        None => {
-            failure.hint(format!("There are {}.", known.join(", ")))
-        }
+        None => failure.hint(format!("There are {}.", known.join(", "))),
     })
 }
 
@@ -207,7 +224,13 @@ fn refuse_unknown_classes(policy: &NamedPolicy, collection: &Collection) -> Resu
         for class in step.classes.names() {
             known_class(&known, class).map_err(|failure| {
                 let step = step.definition.name;
-                Failure { message: format!("the policy {}, step {step}: {}", policy.name, failure.message), ..failure }
+                Failure {
+                    message: format!(
+                        "the policy {}, step {step}: {}",
+                        policy.name, failure.message
+                    ),
+                    ..failure
+                }
             })?;
         }
     }
@@ -225,7 +248,9 @@ fn frame_cost(
     let (catalog, _) = opening::measure(config, &args.catalog, progress)?;
     let images = catalog.images().filter(|(record, _)| split.is_none() || record.split() == split);
     let mut sizes: BTreeMap<(u32, u32), u64> = BTreeMap::new();
-    images.for_each(|(_, image)| *sizes.entry((image.facts.width_px, image.facts.height_px)).or_default() += 1);
+    images.for_each(|(_, image)| {
+        *sizes.entry((image.facts.width_px, image.facts.height_px)).or_default() += 1
+    });
     Ok(FrameCost::new(&policy.policy, &sizes))
 }
 
@@ -257,7 +282,10 @@ impl Trial<'_> {
         if impact.subjects.is_empty() {
             return Err(opening::without_images(self.config, self.collection));
         }
-        let cost = self.args.cost.then(|| cost::measure(self.collection, &request, &limits, self.progress));
+        let cost = self
+            .args
+            .cost
+            .then(|| cost::measure(self.collection, &request, &limits, self.progress));
         Ok(Numbers {
             geometry: geometry(&policy.policy, &impact.subjects, seed, DRAWS),
             verdicts: verdicts(&policy.policy, &impact, self.limits, seed),
@@ -280,6 +308,7 @@ impl Trial<'_> {
             rows: args.per_class.map(|images| images * self.classes.len() as u32 * each),
             draws: form.columns(&policies[0].policy).or(args.draws),
             full_size: args.full_size,
+            is_dense: matches!(form, Form::Frame),
         };
         let mut layout = Layout::new(policies[0].policy.frame, room);
         let tiles = u64::from(layout.rows) * (u64::from(layout.draws) + 1);
@@ -330,7 +359,9 @@ impl Trial<'_> {
         let name = self.collection.name();
         let policy = &policies[0].name;
         let what = match form {
-            Form::Frame => format!("The frame of {policy} on {name}{of}: in shadow what it cuts off"),
+            Form::Frame => {
+                format!("The frame of {policy} on {name}{of}: in shadow what it cuts off")
+            }
             Form::Step(step) => {
                 let step = policies[0].policy.steps[*step].definition.name;
                 format!("{step} of {policy}, from least to most, on {name}{of}")
@@ -342,7 +373,14 @@ impl Trial<'_> {
             }
             Form::Draws => format!("Policy {policy} on {name}{of}"),
         };
-        let title = format!("{what}; seed {}. First column: not augmented.", args.seed);
+        let title = format!(
+            "{what}; seed {}{}.",
+            args.seed,
+            match form {
+                Form::Frame => "",
+                _ => ". First column: not augmented",
+            }
+        );
         Ok((Sheet { title, layout, rows }, passed_over))
     }
 }

@@ -86,5 +86,8 @@ pub fn copies_text(copies: &Copies<'_>) -> String {
         "\nThe copies are for training alone. augmented.csv names the source of each, and its group: a copy must never be \
          in another split than its source.\n\n",
     );
-    text + &next_step("look at what was written:", &["mint-sieve".as_ref(), "audit".as_ref(), copies.to.as_os_str()])
+    text + &next_step(
+        "look at what was written:",
+        &["mint-sieve".as_ref(), "audit".as_ref(), copies.to.as_os_str()],
+    )
 }

@@ -270,7 +270,12 @@ pub fn json(preview: &Preview<'_>) -> String {
         seed: preview.args.seed,
         classes: &preview.args.classes,
         split: preview.split,
-        limits: preview.limits.values().into_iter().filter(|(name, _)| is_of_policies(name)).collect(),
+        limits: preview
+            .limits
+            .values()
+            .into_iter()
+            .filter(|(name, _)| is_of_policies(name))
+            .collect(),
     };
     let numbers = preview.policies.iter().zip(preview.numbers);
     let body = Body {
@@ -280,7 +285,9 @@ pub fn json(preview: &Preview<'_>) -> String {
             height_px: sheet.layout.height(),
             tile_scale: sheet.layout.scale(),
         }),
-        policies: numbers.map(|(named, numbers)| policy(&named.name, &named.policy, numbers)).collect(),
+        policies: numbers
+            .map(|(named, numbers)| policy(&named.name, &named.policy, numbers))
+            .collect(),
         frame: preview.frame.map(FrameNumbers::from),
         tiles: preview.sheet.map_or_else(Vec::new, |sheet| tiles(preview, sheet)),
     };
@@ -376,7 +383,10 @@ fn step(policy: &Policy, numbers: &Numbers, index: usize) -> StepNumbers {
         chance: policy.chance_of(index),
         grade: grade.name(),
         reason: (!is_gentle).then(|| reason.name()),
-        shares: Reason::ALL.iter().map(|reason| (reason.name(), shares[*reason as usize])).collect(),
+        shares: Reason::ALL
+            .iter()
+            .map(|reason| (reason.name(), shares[*reason as usize]))
+            .collect(),
         invented_without: numbers.geometry.without_step[index],
         gentle_at: back.map(|back| GentleAt { strength: back.strength, share: back.share }),
         confused: confused(&numbers.impact.steps[index].confused),

@@ -8,7 +8,7 @@ mod text;
 pub use copies::{Copies, copies_json, copies_text};
 pub use frame::FrameCost;
 pub use json::{FrameSettings, fill, fit, json};
-pub use text::{range_of, text};
+pub use text::{range_of, reason_in_words, step_name, text};
 
 use sieve_core::augment::cost::{GeometryCost, Impact, Verdict};
 use sieve_core::collection::Collection;

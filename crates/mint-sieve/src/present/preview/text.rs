@@ -66,7 +66,11 @@ fn frame_text(preview: &Preview<'_>, frame: &FrameCost) -> String {
         percent(frame.most_cut)
     );
     if frame.empty >= 0.0005 {
-        let _ = writeln!(text, "Empty: {} of the frame is not filled by the image.", percent(frame.empty));
+        let _ = writeln!(
+            text,
+            "Empty: {} of the frame is not filled by the image.",
+            percent(frame.empty)
+        );
     }
     if frame.most_squeezed > 1.005 {
         let _ = writeln!(
@@ -92,7 +96,9 @@ fn policy_text(preview: &Preview<'_>, numbers: &Numbers) -> String {
     let policy = &preview.policies[0];
     let held_out = match impact.held_out {
         0 => "compared with themselves: there is no validation split".to_owned(),
-        count => format!("compared with {}", counted(count, "validation image", "validation images")),
+        count => {
+            format!("compared with {}", counted(count, "validation image", "validation images"))
+        }
     };
     let mut text = format!(
         "Policy {}, seed {}: {} of {}, {held_out}\n\n",
@@ -118,13 +124,13 @@ fn policy_text(preview: &Preview<'_>, numbers: &Numbers) -> String {
         percent(impact.most_clipped),
         impact.shift_levels,
     );
-    text.push_str(&label_risk(&policy.policy, numbers));
+    text.push_str(&label_risk(&policy.policy, numbers, preview));
     text.push_str(&processor_time(&policy.policy, numbers, preview));
     text
 }
 
 /// A step as people call it.
-fn step_name(step: &Step) -> String {
+pub fn step_name(step: &Step) -> String {
     let word = step.setting.word.filter(|_| step.definition.range.is_none());
     let picked = if step.pick.is_some() { "· " } else { "" };
     match word {
@@ -145,7 +151,8 @@ pub fn range_of(policy: &Policy, step: &Step, strength: f64) -> String {
             range.unit.range(from.min(to), from.max(to))
         }
         Amount::Values(values) => {
-            let values: Vec<String> = values.iter().map(|&value| format!("{}", scaled(value))).collect();
+            let values: Vec<String> =
+                values.iter().map(|&value| format!("{}", scaled(value))).collect();
             values.join(", ")
         }
     }
@@ -157,7 +164,8 @@ fn step_table(policy: &Policy, numbers: &Numbers) -> String {
     head.extend(["invented", "hidden", "out of range", "flattened", "label risk", ""]);
     let mut rows = vec![head.into_iter().map(str::to_owned).collect::<Vec<_>>()];
     for (index, (step, verdict)) in policy.steps.iter().zip(&numbers.verdicts).enumerate() {
-        let mut row = vec![step_name(step), percent(policy.chance_of(index)), range_of(policy, step, 1.0)];
+        let mut row =
+            vec![step_name(step), percent(policy.chance_of(index)), range_of(policy, step, 1.0)];
         row.extend(verdict.shares.iter().map(|share| some_percent(*share)));
         row.push(verdict.grade.name().to_owned());
         rows.push(row);
@@ -221,12 +229,14 @@ fn judged(policy: &Policy, verdicts: &[Verdict]) -> String {
         }
     }
     if !text.is_empty() {
-        text.push_str("These grades are of geometry, range and likeness; no model was trained.\n\n");
+        text.push_str(
+            "These grades are of geometry, range and likeness; no model was trained.\n\n",
+        );
     }
     text
 }
 
-fn reason_in_words(reason: Reason, share: f64) -> String {
+pub fn reason_in_words(reason: Reason, share: f64) -> String {
     let share = percent(share);
     match reason {
         Reason::Invented => format!("{share} of the frame is invented"),
@@ -241,14 +251,16 @@ fn reason_in_words(reason: Reason, share: f64) -> String {
 fn invented(policy: &Policy, numbers: &Numbers) -> String {
     let geometry = &numbers.geometry;
     let spread = geometry.invented;
-    let mut text = format!("Invented: {} of the frame lies outside the image", percent(spread.mean));
+    let mut text =
+        format!("Invented: {} of the frame lies outside the image", percent(spread.mean));
     if spread.most >= 0.0005 {
         let _ = write!(text, ", {} in the worst of {} draws", percent(spread.most), geometry.draws);
     }
     let beyond = [(spread.beyond_quarter, "a quarter"), (spread.beyond_half, "a half")];
     let told = beyond.iter().filter(|(share, _)| *share >= 0.0005);
-    let told: Vec<String> =
-        told.map(|(share, part)| format!("more than {part} in {} of them", percent(*share))).collect();
+    let told: Vec<String> = told
+        .map(|(share, part)| format!("more than {part} in {} of them", percent(*share)))
+        .collect();
     if !told.is_empty() {
         let _ = write!(text, ", {}", told.join(", "));
     }
@@ -274,12 +286,13 @@ fn invented(policy: &Policy, numbers: &Numbers) -> String {
     let hidden = geometry.hidden;
     let _ = write!(
         text,
-        "Hidden: {} of the image is not in the frame, {} of it by the frame alone",
+        "Hidden: {} of the image is not in the frame; the frame alone hides {}",
         percent(hidden.mean),
         percent(geometry.hidden_by_frame),
     );
     if hidden.beyond_half >= 0.0005 {
-        let _ = write!(text, "; in {} of draws more than half is hidden", percent(hidden.beyond_half));
+        let _ =
+            write!(text, "; in {} of draws more than half is hidden", percent(hidden.beyond_half));
     }
     text.push_str(".\n");
     text
@@ -319,7 +332,7 @@ fn out_of_range(numbers: &Numbers) -> String {
     text
 }
 
-fn label_risk(policy: &Policy, numbers: &Numbers) -> String {
+fn label_risk(policy: &Policy, numbers: &Numbers, preview: &Preview<'_>) -> String {
     let Some(risk) = &numbers.impact.label_risk else { return String::new() };
     let mut text = format!(
         "Label risk: {} of draws look most like an image of another class, {} of images without augmentation.\n",
@@ -336,8 +349,18 @@ fn label_risk(policy: &Policy, numbers: &Numbers) -> String {
     };
     for (step, impact) in policy.steps.iter().zip(&numbers.impact.steps) {
         if !impact.confused.is_empty() {
-            let _ = writeln!(text, "  {}: {}.", step_name(step).trim_start_matches("· "), named(&impact.confused));
+            let _ = writeln!(
+                text,
+                "  {}: {}.",
+                step_name(step).trim_start_matches("· "),
+                named(&impact.confused)
+            );
         }
+    }
+    // What steps do together is not what each does: two flips are half a turn.
+    let is_risky = risk.share - risk.plain > preview.limits.label_risk;
+    if policy.steps.len() > 1 && is_risky && !risk.confused.is_empty() {
+        let _ = writeln!(text, "  all together: {}.", named(&risk.confused));
     }
     text
 }
@@ -411,7 +434,11 @@ fn against(preview: &Preview<'_>) -> String {
     let mut columns = vec![Align::Right; head.len()];
     columns[0] = Align::Left;
     columns[head.len() - 1] = Align::Left;
-    format!("{}\n{}", heading("Side by side"), table(&columns, Narrow::Drop(&["steps", "label risk"]), rows))
+    format!(
+        "{}\n{}",
+        heading("Side by side"),
+        table(&columns, Narrow::Drop(&["steps", "label risk"]), rows)
+    )
 }
 
 /// Where the sheet is, and at which scale.
@@ -452,7 +479,11 @@ fn next(preview: &Preview<'_>) -> String {
     if preview.frame.is_some() {
         option("--out", &beside("policy"));
         let why = "see what the policy does to training images:";
-        return if preview.is_held_out { next_step("see the frame of other images:", &words) } else { next_step(why, &words) };
+        return if preview.is_held_out {
+            next_step("see the frame of other images:", &words)
+        } else {
+            next_step(why, &words)
+        };
     }
     // The step that does most is the one to look at.
     let harsh = preview.numbers.first().and_then(|numbers| {

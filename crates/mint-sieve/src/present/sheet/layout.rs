@@ -31,13 +31,17 @@ pub struct Room {
     pub draws: Option<u32>,
     /// Show every pixel.
     pub full_size: bool,
+    /// Pictures stand side by side as far as the page is wide, instead of one in a row.
+    pub is_dense: bool,
 }
 
 /// The measures of one sheet, in pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Layout {
-    /// Rows of pictures.
+    /// Pictures, one in each row unless several stand side by side.
     pub rows: u32,
+    /// Pictures side by side.
+    pub across: u32,
     /// Draws of the policy on each picture, beside the column without augmentation.
     pub draws: u32,
     /// How many times the frame is reduced.
@@ -64,6 +68,7 @@ impl Layout {
             let cell_width = tile_width.max(LEAST_CELL);
             Layout {
                 rows: 1,
+                across: 1,
                 draws: 0,
                 shrink,
                 enlarge,
@@ -80,11 +85,9 @@ impl Layout {
         let one = of_one(shrink);
         let rows = (room.page.1.saturating_sub(one.height())) / one.row_height() + 1;
         let columns = (room.page.0.saturating_sub(one.width())) / (one.cell_width + GAP) + 1;
-        Layout {
-            rows: room.rows.unwrap_or(rows),
-            draws: room.draws.unwrap_or((columns - 1).max(1)),
-            ..one
-        }
+        let draws = room.draws.unwrap_or((columns - 1).max(1));
+        let across = if room.is_dense { (columns / (draws + 1)).max(1) } else { 1 };
+        Layout { rows: room.rows.unwrap_or(rows * across), across, draws, ..one }
     }
 
     /// Pixels of the sheet to one of the frame.
@@ -94,20 +97,21 @@ impl Layout {
 
     /// Width of the sheet.
     pub fn width(&self) -> u32 {
-        2 * MARGIN + (self.draws + 1) * (self.cell_width + GAP) - GAP
+        2 * MARGIN + self.across * (self.draws + 1) * (self.cell_width + GAP) - GAP
     }
 
     /// Height of the sheet.
     pub fn height(&self) -> u32 {
-        TITLE + self.rows * self.row_height() + MARGIN - GAP
+        TITLE + self.rows.div_ceil(self.across) * self.row_height() + MARGIN - GAP
     }
 
     fn row_height(&self) -> u32 {
         self.tile_height + LINES * LINE + GAP
     }
 
-    /// Where the tile of a row and column stands on the sheet.
-    pub fn place(&self, row: u32, column: u32) -> (u32, u32) {
+    /// Where the tile of a picture, from 0, stands on the sheet that has this number, from 0, among its own.
+    pub fn place(&self, image: u32, tile: u32) -> (u32, u32) {
+        let (row, column) = (image / self.across, image % self.across * (self.draws + 1) + tile);
         (MARGIN + column * (self.cell_width + GAP), TITLE + row * self.row_height())
     }
 }
@@ -117,7 +121,8 @@ mod tests {
     use super::*;
     use sieve_core::augment::Fit;
 
-    const ROOM: Room = Room { page: (1280, 800), rows: None, draws: None, full_size: false };
+    const ROOM: Room =
+        Room { page: (1280, 800), rows: None, draws: None, full_size: false, is_dense: false };
 
     fn layout(width_px: u32, height_px: u32, room: Room) -> Layout {
         Layout::new(Frame::new(width_px, height_px, Fit::Cover), room)
@@ -138,6 +143,13 @@ mod tests {
         assert!(full.width() <= 1280 && full.height() <= 800);
         let tall = layout(224, 224, Room { rows: Some(40), draws: Some(2), ..ROOM });
         assert_eq!((tall.rows, tall.draws), (40, 2));
+        let dense = layout(224, 224, Room { draws: Some(1), is_dense: true, ..ROOM });
+        assert!(dense.across > 3 && dense.width() <= 1280 && dense.height() <= 800, "{dense:?}");
+        let last = dense.place(dense.rows - 1, 1);
+        assert!(
+            last.0 + dense.tile_width <= dense.width()
+                && last.1 + dense.tile_height <= dense.height()
+        );
         let small = layout(224, 224, Room { page: (640, 400), ..ROOM });
         assert!(small.width() <= 640 && small.height() <= 400, "{small:?}");
     }

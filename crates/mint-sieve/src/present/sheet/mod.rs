@@ -10,5 +10,6 @@ mod rows;
 
 pub use self::png::png;
 pub use layout::{Layout, Room};
+pub use look::PAPER;
 pub use preview::{Drawn, Edge, Row, Sheet, Tile, paint};
-pub use rows::{COLUMNS, Labelled, TileRow, fitted, fitted_into, paint_rows};
+pub use rows::{COLUMNS, Labelled, TileRow, fitted, paint_rows};

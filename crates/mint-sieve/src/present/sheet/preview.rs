@@ -1,7 +1,7 @@
 //! The sheet of `preview`: a row a picture, first without augmentation, then draw by draw.
 
-use sieve_core::augment::{DrawnStep, Projective};
 use sieve_core::augment::cost::ToneCost;
+use sieve_core::augment::{DrawnStep, Projective};
 use sieve_core::reading::Pixels;
 
 use super::canvas::{Canvas, Colour};

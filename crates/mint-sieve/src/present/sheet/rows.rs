@@ -45,11 +45,7 @@ pub struct TileRow {
 
 /// A picture as large as a tile has room for: reduced by averaging, or each pixel repeated.
 pub fn fitted(pixels: &Pixels) -> Pixels {
-    fitted_into(pixels, TILE)
-}
-
-/// A picture that fits into so many columns and rows.
-pub fn fitted_into(pixels: &Pixels, (width, height): (u32, u32)) -> Pixels {
+    let (width, height) = TILE;
     let shrink = pixels.width_px.div_ceil(width).max(pixels.height_px.div_ceil(height)).max(1);
     averaged(pixels, shrink)
 }

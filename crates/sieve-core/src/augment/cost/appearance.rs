@@ -79,10 +79,17 @@ mod tests {
             bytes.resize(Thumbnail::BYTES, 128);
             Appearance::new(&Thumbnail(bytes))
         };
-        let ring = |x: usize, y: usize| (10..38).contains(&x) && (24..44).contains(&y) || (10..16).contains(&x) && y > 4;
+        let ring = |x: usize, y: usize| {
+            (10..38).contains(&x) && (24..44).contains(&y) || (10..16).contains(&x) && y > 4
+        };
         let six = of(&|x, y| if ring(x, y) { 200 } else { 20 });
         let darker = of(&|x, y| if ring(x, y) { 120 } else { 10 });
         let nine = of(&|x, y| if ring(47 - x, 47 - y) { 200 } else { 20 });
-        assert!(six.distance(&darker) * 10.0 < six.distance(&nine), "{} {}", six.distance(&darker), six.distance(&nine));
+        assert!(
+            six.distance(&darker) * 10.0 < six.distance(&nine),
+            "{} {}",
+            six.distance(&darker),
+            six.distance(&nine)
+        );
     }
 }

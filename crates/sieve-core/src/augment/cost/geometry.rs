@@ -64,7 +64,12 @@ impl Spread {
         let count = f64::max(count, 1.0);
         let Spread { mean, most, beyond_quarter, beyond_half } = spread;
         let share = |sum: f64| sum / count;
-        Spread { mean: share(mean), most, beyond_quarter: share(beyond_quarter), beyond_half: share(beyond_half) }
+        Spread {
+            mean: share(mean),
+            most,
+            beyond_quarter: share(beyond_quarter),
+            beyond_half: share(beyond_half),
+        }
     }
 }
 
@@ -171,7 +176,12 @@ fn hidden(draw: &Draw, (width, height): (u32, u32), frame: Frame) -> f64 {
 }
 
 /// Whether a point goes into a rectangle of these sides that begins so far left and above.
-fn is_on(map: Projective, (x, y): (f64, f64), (left, top): (f64, f64), (width, height): (f64, f64)) -> bool {
+fn is_on(
+    map: Projective,
+    (x, y): (f64, f64),
+    (left, top): (f64, f64),
+    (width, height): (f64, f64),
+) -> bool {
     const HAIR: f64 = 1e-6;
     map.at(x, y).is_some_and(|(x, y)| {
         (-HAIR..=width + HAIR).contains(&(x + left)) && (-HAIR..=height + HAIR).contains(&(y + top))
@@ -221,14 +231,20 @@ mod tests {
         // Bars beside a picture are its background, not invented; turned they are both.
         let barred = policy("fit = 'contain'\nbackground = 'white'\n");
         assert_eq!(geometry(&barred, &[of_size(240, 120)], 0, 4).invented.mean, 0.0);
-        let barred = policy("fit = 'contain'\nbackground = 'white'\n[[step]]\ndo = 'zoom'\nbetween = [0.5, 0.5]\n");
+        let barred = policy(
+            "fit = 'contain'\nbackground = 'white'\n[[step]]\ndo = 'zoom'\nbetween = [0.5, 0.5]\n",
+        );
         near(geometry(&barred, &[of_size(240, 120)], 0, 4).invented.mean, 0.75);
         let halved = 1.0 - 0.875 * 0.875;
         assert_eq!(moved.at_strength[1].0, 0.5);
         near(moved.at_strength[1].1, halved);
         // Out of the frame by a half is a quarter of the picture enlarged twice.
-        let zoom =
-            geometry(&policy("[[step]]\ndo = 'zoom'\nbetween = [2, 2]"), &[of_size(100, 100)], 0, 10);
+        let zoom = geometry(
+            &policy("[[step]]\ndo = 'zoom'\nbetween = [2, 2]"),
+            &[of_size(100, 100)],
+            0,
+            10,
+        );
         near(zoom.hidden.mean, 0.75);
         assert_eq!(zoom.invented.mean, 0.0);
         near(zoom.at_strength[1].1, 0.0);
@@ -237,7 +253,8 @@ mod tests {
         let wide = policy(
             "[[step]]\ndo = 'rotate'\nbetween = [-90, 90]\n[[step]]\ndo = 'shift'\nbetween = [-0.3, 0.3]",
         );
-        let [a, b] = [1, 2].map(|seed| geometry(&wide, &[of_size(100, 100)], seed, 2000).invented.mean);
+        let [a, b] =
+            [1, 2].map(|seed| geometry(&wide, &[of_size(100, 100)], seed, 2000).invented.mean);
         assert!((a - b).abs() < 0.01, "{a} {b}");
     }
 }

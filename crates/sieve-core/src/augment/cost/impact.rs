@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 
 use super::appearance::Appearance;
 use super::geometry::Subject;
-use super::measures::{MEASURES, Measures, measures, middle};
+use super::measures::{MEASURES, Measures, SHARPNESS, measures, middle};
 use crate::Error;
 use crate::augment::canvas::Canvas;
 use crate::augment::draw::{Draw, Occasion};
@@ -117,7 +117,8 @@ pub struct StepImpact {
 /// What one step does at one strength. Shares beyond the same without it.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct StepEffect {
-    /// Share of draws that newly leave the range of any measure, less those that come back into it.
+    /// Share of draws that newly leave the range of any measure, less those that come back into it; of a geometric step
+    /// sharpness does not count.
     pub out_of_range: f64,
     /// Mean share of values newly black or white.
     pub clipped: f64,
@@ -167,12 +168,14 @@ pub fn study(
 ) -> Result<Impact, Error> {
     let total = (study.train.len() + study.held_out.len()) as u64;
     progress.begin("trying the policy", Some(total));
-    let each = study.draws.div_ceil(study.train.len().max(1) as u64);
+    // The first pictures have one draw more than the last, so that there are as many as were asked for.
+    let images = study.train.len().max(1) as u64;
+    let each = |at: usize| study.draws / images + u64::from((at as u64) < study.draws % images);
     let located: Vec<_> = study.train.iter().map(|entry| entry.located()).collect();
     let probed = collection.visit(&located, limits, progress, |at, bytes| {
         progress.advance(1);
         let DecodedImage { pixels, .. } = reading::decode(&bytes.ok()?.bytes, limits).ok()?;
-        Some(probe(study, study.train[at], &pixels, each, at < ALONE))
+        Some(probe(study, study.train[at], &pixels, each(at), at < ALONE))
     })?;
     let probed: Vec<Probed> = probed.into_iter().flatten().collect();
     let located: Vec<_> = study.held_out.iter().map(|entry| entry.located()).collect();
@@ -207,7 +210,13 @@ fn toned(draw: &Draw, canvas: Canvas) -> Seen {
     }
 }
 
-fn probe(study: &Study<'_>, entry: &Entry, pixels: &Pixels, draws: u64, tries_steps: bool) -> Probed {
+fn probe(
+    study: &Study<'_>,
+    entry: &Entry,
+    pixels: &Pixels,
+    draws: u64,
+    tries_steps: bool,
+) -> Probed {
     let policy = study.policy;
     let image = Prepared::new(pixels);
     let path = entry.path.to_string();
@@ -228,7 +237,9 @@ fn probe(study: &Study<'_>, entry: &Entry, pixels: &Pixels, draws: u64, tries_st
         class: class.to_owned(),
         size_px: (pixels.width_px, pixels.height_px),
         plain: toned(&Draw::NOTHING, plain.clone()),
-        draws: (0..draws).map(|number| seen(&policy.draw(&occasion(number)), &image, policy)).collect(),
+        draws: (0..draws)
+            .map(|number| seen(&policy.draw(&occasion(number)), &image, policy))
+            .collect(),
         alone: tries_steps.then(|| (0..policy.steps.len()).map(alone).collect()),
     }
 }
@@ -246,9 +257,14 @@ fn summary(policy: &Policy, probed: &[Probed], held_out: &[Reference]) -> Impact
     let ranges: Vec<(f64, f64)> = (0..MEASURES.len())
         .map(|at| middle(expected.iter().map(|image| image.measures[at]).collect()))
         .collect();
-    let is_out = |seen: &Seen| {
-        seen.measures.iter().zip(&ranges).any(|(value, (least, most))| value < least || value > most)
+    let leaves = |seen: &Seen, at: usize| {
+        seen.measures[at] < ranges[at].0 || seen.measures[at] > ranges[at].1
     };
+    let is_out = |seen: &Seen| (0..MEASURES.len()).any(|at| leaves(seen, at));
+    // Every resampling of a picture as small as the frame softens it, by a hair's breadth as much as by a long way: no
+    // range of a geometric step is to blame for that.
+    let is_out_by_geometry =
+        |seen: &Seen| (0..MEASURES.len()).any(|at| at != SHARPNESS && leaves(seen, at));
     let drawn = || probed.iter().flat_map(|image| &image.draws);
     let plain = || probed.iter().map(|image| &image.plain);
     let share = |is_so: &dyn Fn(&Seen) -> bool| {
@@ -279,7 +295,10 @@ fn summary(policy: &Policy, probed: &[Probed], held_out: &[Reference]) -> Impact
         shift_levels: mean(drawn().map(|seen| seen.shift_levels.abs())),
         label_risk: neighbours.as_ref().map(|neighbours| neighbours.risk(|image| &image.draws)),
         steps: (0..policy.steps.len())
-            .map(|step| step_impact(probed, step, &is_out, neighbours.as_ref()))
+            .map(|step| match policy.steps[step].definition.is_geometry() {
+                true => step_impact(probed, step, &is_out_by_geometry, neighbours.as_ref()),
+                false => step_impact(probed, step, &is_out, neighbours.as_ref()),
+            })
             .collect(),
     }
 }
@@ -290,10 +309,13 @@ fn step_impact(
     is_out: &dyn Fn(&Seen) -> bool,
     neighbours: Option<&Neighbours<'_>>,
 ) -> StepImpact {
-    let seen = |tried: usize| probed.iter().filter_map(move |image| Some((image, image.alone(step, tried)?)));
+    let seen = |tried: usize| {
+        probed.iter().filter_map(move |image| Some((image, image.alone(step, tried)?)))
+    };
     let at = (0..TRIED.len()).map(|tried| StepEffect {
         out_of_range: mean(
-            seen(tried).map(|(image, alone)| f64::from(is_out(alone)) - f64::from(is_out(&image.plain))),
+            seen(tried)
+                .map(|(image, alone)| f64::from(is_out(alone)) - f64::from(is_out(&image.plain))),
         )
         .max(0.0),
         clipped: mean(seen(tried).map(|(_, alone)| alone.clipped)),

@@ -5,6 +5,9 @@ use crate::measuring::Look;
 /// Their names, in the order in which they are kept.
 pub const MEASURES: [&str; 5] = ["brightness", "contrast", "saturation", "sharpness", "warmth"];
 
+/// Where sharpness stands among them.
+pub const SHARPNESS: usize = 3;
+
 /// The measures of one frame, in the order of [`MEASURES`].
 pub type Measures = [f64; 5];
 

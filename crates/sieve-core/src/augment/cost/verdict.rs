@@ -97,7 +97,12 @@ pub struct Back {
 }
 
 /// What each step does by itself, when it happens, in the order of the policy.
-pub fn verdicts(policy: &Policy, impact: &Impact, limits: &FindingLimits, seed: u64) -> Vec<Verdict> {
+pub fn verdicts(
+    policy: &Policy,
+    impact: &Impact,
+    limits: &FindingLimits,
+    seed: u64,
+) -> Vec<Verdict> {
     (0..policy.steps.len())
         .map(|step| {
             let effects = &impact.steps[step].at;
@@ -121,9 +126,8 @@ fn verdict(
     effects: &[StepEffect],
 ) -> Verdict {
     let times = |shares: &[f64; 5]| {
-        Reason::ALL.map(|reason| {
-            shares[reason as usize] / reason.limit(limits).max(f64::MIN_POSITIVE)
-        })
+        Reason::ALL
+            .map(|reason| shares[reason as usize] / reason.limit(limits).max(f64::MIN_POSITIVE))
     };
     let worst = |shares: &[f64; 5]| times(shares).into_iter().fold(0.0, f64::max);
     let all = shares(geometry(1.0), first);
@@ -181,7 +185,10 @@ mod tests {
         // Without strength there is no way back.
         let risky = StepEffect { label_risk: 0.4, ..StepEffect::default() };
         let judged = verdict(false, risky, &limits, &still, &[risky; 4]);
-        assert_eq!((judged.grade, judged.reason, judged.back), (Grade::Harsh, Reason::LabelRisk, None));
+        assert_eq!(
+            (judged.grade, judged.reason, judged.back),
+            (Grade::Harsh, Reason::LabelRisk, None)
+        );
         let judged = verdict(true, StepEffect::default(), &limits, &still, &[]);
         assert_eq!((judged.grade, judged.back), (Grade::Gentle, None));
     }

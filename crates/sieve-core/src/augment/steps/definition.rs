@@ -142,10 +142,15 @@ impl Unit {
         };
         // What is small would be rounded away.
         let most = from.abs().max(to.abs()) * scale;
-        let decimals = if decimals == 0 && most < 10.0 && most.fract() != 0.0 { 1 } else { decimals };
+        let decimals =
+            if decimals == 0 && most < 10.0 && most.fract() != 0.0 { 1 } else { decimals };
         let number = |value: f64| {
             let text = format!("{:.decimals$}", value * scale);
-            if text.trim_start_matches('-').chars().all(|c| "0.".contains(c)) { text.replace('-', "") } else { text }
+            if text.trim_start_matches('-').chars().all(|c| "0.".contains(c)) {
+                text.replace('-', "")
+            } else {
+                text
+            }
         };
         let (from, to) = (number(from), number(to));
         let range = if from == to { from } else { format!("{from} to {to}") };

@@ -121,7 +121,8 @@ impl Drawn {
             };
             let second = self.definition.second.filter(|second| second.name == number.name);
             let range = second.map(|second| second.range).or(self.definition.range);
-            numbers[at] = range.map_or(changed, |Range { least, most, .. }| changed.clamp(least, most));
+            numbers[at] =
+                range.map_or(changed, |Range { least, most, .. }| changed.clamp(least, most));
         }
         Drawn { numbers, ..self }
     }
@@ -164,4 +165,11 @@ pub(super) fn twice(setting: &Setting, random: &mut dyn FnMut() -> f64) -> [f64;
     let mut numbers = once(setting, random);
     numbers[1] = setting.amount.draw(random());
     numbers
+}
+/// A whole number with its sign, for captions; nothing is neither above nor below 0.
+pub(super) fn signed(value: f64) -> String {
+    match value.round() {
+        0.0 => "0".to_owned(),
+        value => format!("{value:+.0}"),
+    }
 }

@@ -1,6 +1,6 @@
 //! Turns colours around the circle: degrees, as `hue-rotate()` does in CSS (Filter Effects Level 1).
 
-use super::{Definition, Effect, Number, Range, Strength, Unit, once};
+use super::{Definition, Effect, Number, Range, Strength, Unit, once, signed};
 use crate::augment::colour::Colour;
 
 pub(super) static HUE: Definition = Definition {
@@ -11,7 +11,7 @@ pub(super) static HUE: Definition = Definition {
     word: None,
     numbers: &[Number { name: "degrees", strength: Strength::Linear(0.0) }],
     draw: once,
-    caption: |drawn| format!("hue {:+.0}°", drawn.numbers[0]),
+    caption: |drawn| format!("hue {}°", signed(drawn.numbers[0])),
     effect: Effect::Colour(|drawn| {
         let (sin, cos) = drawn.numbers[0].to_radians().sin_cos();
         // The matrices of the standard: what stays, what the cosine takes, what the sine takes.

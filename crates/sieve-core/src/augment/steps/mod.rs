@@ -7,7 +7,7 @@ mod drawn;
 pub use definition::{Choice, Definition, Effect, Number, Range, Second, Strength, Unit};
 pub use drawn::{Amount, Drawn, MOST_NUMBERS, Setting, Word};
 
-use drawn::{once, twice};
+use drawn::{once, signed, twice};
 
 macro_rules! steps {
     ($($module:ident $definition:ident)*) => {
@@ -85,15 +85,21 @@ mod tests {
                         let strong = drawn.at_strength(2.0).numbers()[0];
                         assert!((range.least..=range.most).contains(&strong), "{drawn:?}");
                     }
-                    let once = |drawn| Draw { steps: vec![DrawnStep { step: 0, drawn }] }.apply(&prepared, &policy);
+                    let once = |drawn| {
+                        Draw { steps: vec![DrawnStep { step: 0, drawn }] }.apply(&prepared, &policy)
+                    };
                     assert_eq!(once(drawn), once(drawn));
                     // Without strength a picture stays what it is; some steps have none to lose.
-                    let has_strength = step.numbers.first().is_some_and(|n| n.strength != Strength::Fixed);
+                    let has_strength =
+                        step.numbers.first().is_some_and(|n| n.strength != Strength::Fixed);
                     let still = once(drawn.at_strength(0.0)).pixels;
                     assert!(!has_strength || still == image, "{}", step.name);
                     let json = serde_json::to_value(drawn).unwrap();
                     assert_eq!(json["do"], step.name);
-                    assert!(step.numbers.iter().all(|number| json[number.name].is_number()), "{json}");
+                    assert!(
+                        step.numbers.iter().all(|number| json[number.name].is_number()),
+                        "{json}"
+                    );
                 }
             }
             assert_eq!(Definition::named(step.name), Some(*step));

@@ -1,6 +1,6 @@
 //! Rotates about the frame's middle: degrees, counter-clockwise.
 
-use super::{Definition, Effect, Number, Range, Strength, Unit, once};
+use super::{Definition, Effect, Number, Range, Strength, Unit, once, signed};
 use crate::affine::Affine;
 
 pub(super) static ROTATE: Definition = Definition {
@@ -11,7 +11,7 @@ pub(super) static ROTATE: Definition = Definition {
     word: None,
     numbers: &[Number { name: "degrees", strength: Strength::Linear(0.0) }],
     draw: once,
-    caption: |drawn| format!("turn {:+.0}°", drawn.numbers[0]),
+    caption: |drawn| format!("turn {}°", signed(drawn.numbers[0])),
     effect: Effect::Geometry(|drawn, frame| {
         Affine::rotate(drawn.numbers[0], frame.middle()).into()
     }),

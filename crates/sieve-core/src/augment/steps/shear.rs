@@ -1,6 +1,6 @@
 //! Slants across, then down: degrees, drawn each by itself.
 
-use super::{Definition, Effect, Number, Range, Strength, Unit, twice};
+use super::{Definition, Effect, Number, Range, Strength, Unit, signed, twice};
 use crate::affine::Affine;
 
 pub(super) static SHEAR: Definition = Definition {
@@ -14,7 +14,7 @@ pub(super) static SHEAR: Definition = Definition {
         Number { name: "down", strength: Strength::Linear(0.0) },
     ],
     draw: twice,
-    caption: |drawn| format!("shear {:+.0}° {:+.0}°", drawn.numbers[0], drawn.numbers[1]),
+    caption: |drawn| format!("shear {}° {}°", signed(drawn.numbers[0]), signed(drawn.numbers[1])),
     effect: Effect::Geometry(|drawn, frame| {
         let (x, y) = frame.middle();
         let [across, down] = [0, 1].map(|at: usize| drawn.numbers[at].to_radians().tan());

@@ -1,6 +1,6 @@
 //! Moves right and down: shares of the frame's width and height, drawn each by itself.
 
-use super::{Definition, Effect, Number, Range, Strength, Unit, twice};
+use super::{Definition, Effect, Number, Range, Strength, Unit, signed, twice};
 use crate::affine::Affine;
 
 pub(super) static SHIFT: Definition = Definition {
@@ -15,7 +15,7 @@ pub(super) static SHIFT: Definition = Definition {
     ],
     draw: twice,
     caption: |drawn| {
-        format!("shift {:+.0} {:+.0} %", drawn.numbers[0] * 100.0, drawn.numbers[1] * 100.0)
+        format!("shift {} {} %", signed(drawn.numbers[0] * 100.0), signed(drawn.numbers[1] * 100.0))
     },
     effect: Effect::Geometry(|drawn, frame| {
         let [right, down, ..] = drawn.numbers;

@@ -1,0 +1,50 @@
+//! `gather`: images from anywhere in one folder per class.
+
+use sieve_core::repair::{Edit, SplitsBecome, gathered};
+
+use super::{Answer, Output, collection};
+use crate::args::{GatherArgs, SplitFoldersBecome, TextFormat};
+use crate::config::CollectionConfig;
+use crate::failure::Failure;
+use crate::present::repair::gathered::{self as present, Brought};
+use crate::present::sheet;
+use crate::progress::TerminalProgress;
+use crate::writing::{NewFolder, Placed, Tree};
+
+/// Answers `gather`.
+pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    config.refuse_inside(&args.to)?;
+    let folder = (!args.dry_run).then(|| NewFolder::create(&args.to)).transpose()?;
+    let (catalog, _) = collection::measure(&config, &args.catalog, progress)?;
+    let splits = match args.split_folders {
+        SplitFoldersBecome::Keep => SplitsBecome::Kept,
+        SplitFoldersBecome::Merge => SplitsBecome::Merged,
+    };
+    let gathered = gathered(&catalog, splits);
+    if gathered.placed.is_empty() {
+        return Err(collection::without_images(&config, &catalog.collection));
+    }
+    if let Some(folder) = folder {
+        let files = gathered.placed.iter().map(|(at, place)| {
+            let record = &catalog.records[*at];
+            let digest = record.image().map(|measured| measured.digest);
+            Placed { record, digest, place: place.clone(), edit: Edit::AsIs }
+        });
+        let files: Vec<Placed<'_>> = files.collect();
+        let tree = Tree {
+            collection: &catalog.collection,
+            limits: config.read_limits(),
+            link: args.link,
+            png: sheet::png,
+        };
+        tree.write(&files, &[], &folder.path(), progress)?;
+        folder.keep()?;
+    }
+    progress.end();
+    let brought = Brought { args, config: &config, catalog: &catalog, gathered: &gathered };
+    Ok(Answer::done(match args.format {
+        TextFormat::Text => Output::People(present::text(&brought)),
+        TextFormat::Json => Output::Document(present::json(&brought)),
+    }))
+}

@@ -1,0 +1,269 @@
+//! `propose`: repairs, as a plan that a person reviews.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::path::Path;
+
+use sieve_core::audit;
+use sieve_core::catalog::Catalog;
+use sieve_core::cell;
+use sieve_core::collection::composed;
+use sieve_core::files::RelPath;
+use sieve_core::input::{self, MOST_TABLE_BYTES};
+use sieve_core::measuring::Digest;
+use sieve_core::nearest;
+use sieve_core::progress::Progress;
+use sieve_core::reading::ReadError;
+use sieve_core::record::{Outcome, Reason, Record};
+use sieve_core::repair::{AtLeast, Renames, Rule, Subject, Wishes, propose};
+use sieve_core::suppression::Selection;
+
+use super::{Answer, Output, collection};
+use crate::args::{ProposeArgs, TableFormat};
+use crate::config::CollectionConfig;
+use crate::failure::Failure;
+use crate::present::repair::plan::{self as present, Planned};
+use crate::progress::TerminalProgress;
+use crate::settings::SetLimits;
+use crate::writing::NewFile;
+
+/// Answers `propose`.
+pub fn run(args: &ProposeArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    let rules = rules(args)?;
+    if let Some(out) = &args.out {
+        config.refuse_inside(out)?;
+    }
+    let limits = SetLimits::new(&config.settings, &args.limits)?.values;
+    let file =
+        args.out.as_deref().filter(|_| !args.lists_rules()).map(NewFile::create).transpose()?;
+    collection::search(&config, &args.catalog, args.reach, progress, |catalog, found| {
+        let wishes = wishes(args, rules, catalog)?;
+        let audit = audit::audit(catalog, found, &limits, &args.protect);
+        let mut findings = audit.findings.clone();
+        let accepted = Selection {
+            suppressions: config.settings.suppressions.clone(),
+            ..Selection::default()
+        };
+        accepted.apply(&mut findings);
+        let digests = digests(
+            catalog,
+            &config,
+            |record| {
+                matches!(record.outcome, Outcome::SetAside(Reason::ReadError(_)))
+                    || wishes.drop_list.contains(&record.path)
+            },
+            progress,
+        )?;
+        let subject =
+            Subject { catalog, found, audit: &audit, findings: &findings, digests: &digests };
+        let proposed = propose(&subject, &wishes);
+        progress.end();
+        let planned =
+            Planned { args, config: &config, catalog, found, wishes: &wishes, proposed: &proposed };
+        let table = present::table(&planned);
+        if let Some(file) = file {
+            file.write(table.as_bytes())?;
+        }
+        Ok(Answer::done(match args.format {
+            TableFormat::Text if args.lists_rules() => Output::People(present::rules(&planned)),
+            TableFormat::Text => Output::People(present::text(&planned)),
+            TableFormat::Json => Output::Document(present::json(&planned)),
+            TableFormat::Csv => Output::Csv(table),
+        }))
+    })
+}
+
+/// The digests of wanted files that are no pictures, as far as they can be read.
+pub fn digests(
+    catalog: &Catalog,
+    config: &CollectionConfig,
+    is_wanted: impl Fn(&Record) -> bool,
+    progress: &dyn Progress,
+) -> Result<HashMap<RelPath, Digest>, Failure> {
+    let wanted: Vec<&Record> = catalog
+        .records
+        .iter()
+        .filter(|record| record.image().is_none() && is_wanted(record))
+        .collect();
+    let located: Vec<_> = wanted.iter().map(|record| record.located()).collect();
+    let read = catalog.collection.visit(
+        &located,
+        &config.read_limits(),
+        progress,
+        |at, bytes| match bytes {
+            Ok(bytes) => Some((wanted[at].path.clone(), Digest::of_bytes(&bytes.bytes))),
+            Err(ReadError::Empty) => Some((wanted[at].path.clone(), Digest::of_bytes(b""))),
+            Err(_) => None,
+        },
+    )?;
+    Ok(read.into_iter().flatten().collect())
+}
+
+/// The rules that apply: those that were chosen, or the usual ones, and those whose wish was made.
+fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
+    let mut rules: BTreeSet<Rule> =
+        Rule::ALL.iter().copied().filter(|rule| args.wished(*rule)).collect();
+    if args.rules.is_empty() || args.lists_rules() {
+        rules.extend(
+            Rule::ALL.iter().filter(|rule| {
+                rule.is_usual() || args.lists_rules() && **rule == Rule::Orientation
+            }),
+        );
+        return Ok(rules);
+    }
+    for name in &args.rules {
+        let rule = Rule::named(name).ok_or_else(|| {
+            let failure = Failure::call(format!("--rules {name}: there is no such rule"));
+            match nearest::word(name, Rule::ALL.iter().map(|rule| rule.name())) {
+                Some(near) => failure.hint(format!("Did you mean {near}?")),
+                None => failure.hint("--rules list names them all."),
+            }
+        })?;
+        if !rule.is_usual() && rule != Rule::Orientation && !args.wished(rule) {
+            let message = format!("--rules {name}: this rule waits for a wish of its own");
+            return Err(Failure::call(message).hint(format!("It would {}.", rule.does())));
+        }
+        rules.insert(rule);
+    }
+    Ok(rules)
+}
+
+fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Result<Wishes, Failure> {
+    let known = catalog.collection.classes();
+    for split in &args.protect {
+        let splits = &catalog.collection.splits;
+        if !splits.contains(split) {
+            let failure = Failure::call(format!("--protect {split}: there is no such split"));
+            return Err(match splits[..] {
+                [] => failure.hint("The collection is not split."),
+                _ => failure.hint(format!("There are {}.", splits.join(", "))),
+            });
+        }
+    }
+    let classes = args.classes.as_deref().map(|text| classes(text, &known)).transpose()?;
+    let drop_list = args.drop_list.as_deref().map(|file| listed(file, catalog)).transpose()?;
+    let renames = args.rename_from.as_deref().map(|file| renames(file, &known)).transpose()?;
+    Ok(Wishes {
+        rules,
+        protect: args.protect.clone(),
+        prefer: args.prefer.clone(),
+        bursts: args.bursts.map(|frames| frames as usize),
+        cap: args.cap,
+        classes,
+        renames,
+        at_least: args
+            .at_least
+            .map(|images| AtLeast { images: images as usize, into: args.merge_into.clone() }),
+        drop_codes: args.drop_code.clone(),
+        drop_list: drop_list.unwrap_or_default(),
+        convert: args.convert.clone(),
+        seed: args.seed,
+    })
+}
+
+fn lines(file: &Path) -> Result<Vec<String>, Failure> {
+    let text = input::read_text(file, MOST_TABLE_BYTES)
+        .map_err(|reason| Failure::input(format!("cannot read {}: {reason}", file.display())))?;
+    let text = text.strip_prefix('\u{feff}').unwrap_or(&text);
+    Ok(text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect())
+}
+
+/// Names of classes as they are typed, or a file of them.
+fn classes(text: &str, known: &[String]) -> Result<BTreeSet<String>, Failure> {
+    let file = Path::new(text);
+    let names =
+        if file.is_file() { lines(file)? } else { text.split(',').map(str::to_owned).collect() };
+    let mut wanted = BTreeSet::new();
+    for name in names {
+        let meant = [composed(&name), composed(name.trim())]
+            .map(|name| name.into_owned())
+            .into_iter()
+            .find(|name| known.contains(name));
+        wanted.insert(meant.ok_or_else(|| {
+            let failure = Failure::call(format!("--classes: there is no class {name:?}"));
+            match nearest::word(&name, known.iter().map(String::as_str)) {
+                Some(near) => failure.hint(format!("Did you mean {near:?}?")),
+                None => failure.hint(format!("There are {}.", known.join(", "))),
+            }
+        })?);
+    }
+    Ok(wanted)
+}
+
+fn listed(file: &Path, catalog: &Catalog) -> Result<BTreeSet<RelPath>, Failure> {
+    let known: BTreeSet<&RelPath> = catalog.records.iter().map(|record| &record.path).collect();
+    let mut wanted = BTreeSet::new();
+    for (at, line) in lines(file)?.iter().enumerate() {
+        let path = RelPath::new(&cell::path_of(line));
+        if !known.contains(&path) {
+            let message = format!(
+                "--drop-list {}: line {}: there is no file {line:?}",
+                file.display(),
+                at + 1
+            );
+            return Err(
+                Failure::call(message).hint("Expected paths below the root of the collection.")
+            );
+        }
+        wanted.insert(path);
+    }
+    Ok(wanted)
+}
+
+/// Old and new names of classes: the column that holds most of the classes is that of the old ones, the next one beside
+/// it that of the new.
+fn renames(file: &Path, known: &[String]) -> Result<Renames, Failure> {
+    let shown = file.display();
+    let wrong = |reason: String| Failure::input(format!("--rename-from {shown}: {reason}"));
+    let bytes = input::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
+    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
+    let head = bytes.split(|byte| *byte == b'\n').next().unwrap_or_default();
+    let count = |delimiter: &u8| head.iter().filter(|byte| *byte == delimiter).count();
+    let delimiter = [b'\t', b';', b','].into_iter().max_by_key(count).unwrap_or(b',');
+    let mut reader = csv::ReaderBuilder::new()
+        .delimiter(delimiter)
+        .flexible(true)
+        .has_headers(false)
+        .from_reader(bytes);
+    let rows: Vec<csv::StringRecord> =
+        reader.records().collect::<Result<_, _>>().map_err(|error| wrong(error.to_string()))?;
+    let columns = rows.iter().map(csv::StringRecord::len).max().unwrap_or(0);
+    let text = |row: &csv::StringRecord, at: usize| {
+        composed(cell::unguarded(row.get(at).unwrap_or_default()).trim()).into_owned()
+    };
+    let is_class = |name: &String| known.contains(name);
+    let classes_in = |at: &usize| {
+        rows.iter().map(|row| text(row, *at)).filter(is_class).collect::<BTreeSet<_>>().len()
+    };
+    let from = (0..columns).rev().max_by_key(classes_in).filter(|at| classes_in(at) > 0);
+    let Some(from) = from else {
+        return Err(wrong("no column holds the names of classes".to_owned())
+            .hint(format!("There are {}.", known.join(", "))));
+    };
+    let distinct = |at: &usize| {
+        let names = rows.iter().map(|row| text(row, *at)).filter(|name| !name.is_empty());
+        names.collect::<BTreeSet<_>>().len()
+    };
+    // Names are as many as there are rows; of columns with as many of them the first.
+    let to = (0..columns).rev().filter(|at| *at != from).max_by_key(distinct);
+    let Some(to) = to else {
+        return Err(wrong(
+            "it has one column only; expected old and new names of classes".to_owned(),
+        ));
+    };
+    let mut names: BTreeMap<String, String> = BTreeMap::new();
+    for (at, row) in rows.iter().enumerate() {
+        let (old, new) = (text(row, from), text(row, to));
+        let is_head = at == 0 && !is_class(&old);
+        if old.is_empty() || new.is_empty() || is_head {
+            continue;
+        }
+        if new.contains('/') || [".", ".."].contains(&new.as_str()) {
+            return Err(wrong(format!("line {}: {new:?} cannot be the name of a class", at + 1)));
+        }
+        if names.insert(old.clone(), new.clone()).is_some_and(|other| other != new) {
+            return Err(wrong(format!("line {}: {old:?} has two new names", at + 1)));
+        }
+    }
+    Ok(Renames { names })
+}

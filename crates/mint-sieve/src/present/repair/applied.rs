@@ -1,0 +1,407 @@
+//! What `apply` and `undo` did.
+
+use std::collections::BTreeMap;
+use std::fmt::Write;
+use std::path::Path;
+
+use serde::Serialize;
+use sieve_core::catalog::Catalog;
+use sieve_core::files::shown_name;
+use sieve_core::finding::Code;
+use sieve_core::repair::{Action, Change, Changes, Fate, Plan, Refusal};
+
+use crate::args::ApplyArgs;
+use crate::config::CollectionConfig;
+use crate::console::{Align, Narrow, heading, safe, table};
+use crate::present::{ReadingSettings, command_on, counted, envelope, next_step, visible};
+use crate::writing::in_place::{Journal, State};
+
+/// How findings differ before and after.
+pub struct Findings {
+    /// By code, before and after.
+    pub changed: BTreeMap<Code, (u64, u64)>,
+    /// All that are left.
+    pub left: u64,
+}
+
+/// A plan that was carried out.
+pub struct Applied<'a> {
+    /// What was typed.
+    pub args: &'a ApplyArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
+    /// What was in it.
+    pub catalog: &'a Catalog,
+    /// The plan.
+    pub plan: &'a Plan,
+    /// What it did.
+    pub changes: &'a Changes,
+    /// What an audit would say now; none where that was not asked for.
+    pub findings: Option<&'a Findings>,
+    /// What can take it back.
+    pub journal: Option<&'a Journal>,
+}
+
+/// Rows that no longer fit.
+pub struct Refused<'a> {
+    /// All of them.
+    pub refusals: &'a [Refusal],
+    /// Whether to name all.
+    pub all: bool,
+}
+
+/// A run that was gone on with.
+pub struct Continued<'a> {
+    /// Its journal.
+    pub journal: &'a Journal,
+    /// Whether nothing was done.
+    pub is_dry_run: bool,
+}
+
+/// A run that was taken back.
+pub struct Undone<'a> {
+    /// Its journal.
+    pub journal: &'a Journal,
+    /// How far it had come before.
+    pub was: Option<State>,
+    /// Whether nothing was done.
+    pub is_dry_run: bool,
+}
+
+/// Rows or files that are named without `--all`.
+const NAMED: usize = 10;
+/// Files of each kind that a dry run names.
+const FIRST: usize = 3;
+
+/// What is wrong with a plan, in the words of an error.
+pub fn refusals(refused: &Refused<'_>, plan: &Path) -> String {
+    let rows = counted(refused.refusals.len() as u64, "row", "rows");
+    let mut text = format!("{rows} of {} cannot be carried out", plan.display());
+    let shown = if refused.all { refused.refusals.len() } else { NAMED };
+    for Refusal { line, path, reason } in refused.refusals.iter().take(shown) {
+        let _ = write!(text, "\n  line {line}: {}: {}", safe(path), safe(reason));
+    }
+    if refused.refusals.len() > shown {
+        let _ = write!(text, "\n  ... {} more (--all)", refused.refusals.len() - shown);
+    }
+    text
+}
+
+/// Images of each class, before and after.
+fn classes(applied: &Applied<'_>) -> BTreeMap<String, (u64, u64)> {
+    let mut counts: BTreeMap<String, (u64, u64)> = BTreeMap::new();
+    for (record, _) in applied.catalog.images() {
+        if let Some(class) = record.class() {
+            let count = counts.entry(class.to_owned()).or_default();
+            *count = (count.0 + 1, count.1 + 1);
+        }
+    }
+    for Change { record, fate, class, .. } in &applied.changes.changed {
+        let record = &applied.catalog.records[*record];
+        if record.image().is_none() {
+            continue;
+        }
+        let leaves = *fate == Fate::Drop || class.is_some();
+        if let Some(own) = record.class().filter(|_| leaves) {
+            counts.entry(own.to_owned()).or_default().1 -= 1;
+        }
+        if let Some(class) = class {
+            counts.entry(class.clone()).or_default().1 += 1;
+        }
+    }
+    counts
+}
+
+fn actions(changes: &Changes) -> BTreeMap<Action, Vec<&Change>> {
+    let mut actions: BTreeMap<Action, Vec<&Change>> = BTreeMap::new();
+    for change in &changes.changed {
+        for action in change.actions.iter().filter(|action| **action != Action::Keep) {
+            actions.entry(*action).or_default().push(change);
+        }
+    }
+    actions
+}
+
+/// The answer for people.
+pub fn text(applied: &Applied<'_>) -> String {
+    let args = applied.args;
+    let mut text = format!("{}\n", heading(&safe(&applied.catalog.collection.name())));
+    let would = if args.dry_run { "would be " } else { "" };
+    let by_action = actions(applied.changes);
+    if by_action.is_empty() {
+        text.push_str("The plan changes nothing.\n");
+    }
+    for (action, changes) in &by_action {
+        let done = match action {
+            Action::Drop => "dropped",
+            Action::Relabel => "relabelled",
+            Action::Rename => "renamed",
+            Action::Turn => "turned upright and stored as PNG",
+            Action::Convert => "stored as PNG",
+            Action::Keep | Action::Decide => continue,
+        };
+        let _ = writeln!(text, "{} {would}{done}", counted(changes.len() as u64, "file", "files"));
+        if args.dry_run || args.all {
+            text.push_str(&named(applied, changes, args.all));
+        }
+    }
+    if applied.changes.numbered > 0 {
+        let files = counted(applied.changes.numbered, "file", "files");
+        let _ = writeln!(
+            text,
+            "{files} {would}numbered (-2, -3 and so on), since another one has the name"
+        );
+    }
+    if applied.changes.undecided > 0 {
+        let _ = writeln!(
+            text,
+            "{} left as they are: nobody has decided on them",
+            counted(applied.changes.undecided, "file", "files")
+        );
+    }
+    let behind = applied.changes.left_behind.len() as u64;
+    if args.to.is_some() && behind > 0 {
+        let _ = writeln!(
+            text,
+            "{} left behind: links, files that are not there, and tables of mint-sieve that would no longer be true",
+            counted(behind, "file", "files")
+        );
+    }
+    text.push_str(&class_table(applied));
+    if let Some(findings) = applied.findings {
+        text.push_str(&finding_table(findings));
+    }
+    text.push('\n');
+    text + &ending(applied)
+}
+
+/// The first files of a kind, with what becomes of them.
+fn named(applied: &Applied<'_>, changes: &[&Change], all: bool) -> String {
+    let mut text = String::new();
+    let shown = if all { changes.len() } else { FIRST };
+    for change in changes.iter().take(shown) {
+        let path = safe(applied.catalog.records[change.record].path.as_str());
+        let _ = match &change.fate {
+            Fate::Drop => writeln!(text, "  {path}"),
+            Fate::Put(place, _) => {
+                writeln!(text, "  {path} -> {}", safe(&shown_name(place.as_os_str())))
+            }
+        };
+    }
+    if changes.len() > shown {
+        let _ = writeln!(text, "  ... {} more (--all)", changes.len() - shown);
+    }
+    text
+}
+
+fn class_table(applied: &Applied<'_>) -> String {
+    let counts = classes(applied);
+    let mut rows = vec![["class", "images", "after"].map(str::to_owned).to_vec()];
+    for (class, (before, after)) in counts.iter().filter(|(_, (before, after))| before != after) {
+        let after = if *after == 0 { "gone".to_owned() } else { after.to_string() };
+        rows.push(vec![visible(class), before.to_string(), after]);
+    }
+    if rows.len() == 1 {
+        return String::new();
+    }
+    format!("\n{}", table(&[Align::Left, Align::Right, Align::Right], Narrow::Drop(&[]), rows))
+}
+
+fn finding_table(findings: &Findings) -> String {
+    let mut rows = vec![["finding", "before", "after"].map(str::to_owned).to_vec()];
+    for (code, (before, after)) in &findings.changed {
+        let after = if *after == 0 { "gone".to_owned() } else { after.to_string() };
+        rows.push(vec![code.as_str().to_owned(), before.to_string(), after]);
+    }
+    let left = counted(findings.left, "finding is", "findings are");
+    if rows.len() == 1 {
+        return format!("\nNo finding is gone; {left} left.\n");
+    }
+    let table = table(&[Align::Left, Align::Right, Align::Right], Narrow::Drop(&[]), rows);
+    format!("\n{table}\n{left} left, as far as can be told without a new search.\n")
+}
+
+fn ending(applied: &Applied<'_>) -> String {
+    let args = applied.args;
+    let mut words: Vec<&std::ffi::OsStr> = vec!["mint-sieve".as_ref()];
+    if args.dry_run {
+        words.extend(["apply".as_ref(), args.plan.as_os_str()]);
+        match &args.to {
+            Some(to) => words.extend(["--to".as_ref(), to.as_os_str()]),
+            None => words.push("--in-place".as_ref()),
+        }
+        return format!("Nothing was changed.\n\n{}", next_step("carry it out:", &words));
+    }
+    if let Some(to) = &args.to {
+        let shown = safe(&shown_name(to.as_os_str()));
+        words.extend(["audit".as_ref(), to.as_os_str()]);
+        let written = format!("Written: {shown}/. The collection itself was not changed.\n\n");
+        return written + &next_step("see what is left to do:", &words);
+    }
+    let mut text = String::new();
+    if let Some(journal) = applied.journal {
+        let shown = journal.shown();
+        let _ = writeln!(
+            text,
+            "Set aside: {}/, with what was dropped, and the journal.\nTake it back: mint-sieve undo {}\n",
+            safe(&shown_name(shown.as_os_str())),
+            crate::present::command_line(&[shown.as_os_str()]),
+        );
+    }
+    text + &next_step("see what is left to do:", &command_on(applied.config, "audit", &[]))
+}
+
+#[derive(Serialize)]
+struct Settings<'a> {
+    #[serde(flatten)]
+    reading: ReadingSettings,
+    plan: String,
+    to: Option<String>,
+    in_place: bool,
+    dry_run: bool,
+    skip_undecided: bool,
+    #[serde(skip)]
+    _args: &'a ApplyArgs,
+}
+
+#[derive(Serialize)]
+struct Body<'a> {
+    rows: usize,
+    actions: BTreeMap<&'static str, usize>,
+    numbered: u64,
+    undecided: u64,
+    left_behind: Vec<&'a sieve_core::files::RelPath>,
+    changes: Vec<ChangeBody<'a>>,
+    classes: Vec<ClassBody>,
+    findings: Option<Vec<FindingBody>>,
+    journal: Option<String>,
+}
+
+#[derive(Serialize)]
+struct ChangeBody<'a> {
+    path: &'a sieve_core::files::RelPath,
+    /// Null for what is dropped.
+    to: Option<String>,
+    actions: Vec<&'static str>,
+}
+
+#[derive(Serialize)]
+struct ClassBody {
+    class: String,
+    images: u64,
+    after: u64,
+}
+
+#[derive(Serialize)]
+struct FindingBody {
+    code: &'static str,
+    before: u64,
+    after: u64,
+}
+
+/// The answer as JSON.
+pub fn json(applied: &Applied<'_>) -> String {
+    let args = applied.args;
+    let settings = Settings {
+        reading: ReadingSettings::new(applied.config),
+        plan: shown_name(args.plan.as_os_str()),
+        to: args.to.as_ref().map(|to| shown_name(to.as_os_str())),
+        in_place: args.in_place,
+        dry_run: args.dry_run,
+        skip_undecided: args.skip_undecided,
+        _args: args,
+    };
+    let record = |at: usize| &applied.catalog.records[at].path;
+    let change = |change: &'_ Change| ChangeBody {
+        path: &applied.catalog.records[change.record].path,
+        to: match &change.fate {
+            Fate::Drop => None,
+            Fate::Put(place, _) => Some(shown_name(place.as_os_str())),
+        },
+        actions: change.actions.iter().map(|action| action.name()).collect(),
+    };
+    let findings = applied.findings.map(|findings| {
+        let changed = findings.changed.iter();
+        changed
+            .map(|(code, &(before, after))| FindingBody { code: code.as_str(), before, after })
+            .collect()
+    });
+    let body = Body {
+        rows: applied.plan.rows.len(),
+        actions: actions(applied.changes).into_iter().map(|(a, of)| (a.name(), of.len())).collect(),
+        numbered: applied.changes.numbered,
+        undecided: applied.changes.undecided,
+        left_behind: applied.changes.left_behind.iter().map(|at| record(*at)).collect(),
+        changes: applied.changes.changed.iter().map(change).collect(),
+        classes: classes(applied)
+            .into_iter()
+            .map(|(class, (images, after))| ClassBody { class, images, after })
+            .collect(),
+        findings,
+        journal: applied.journal.map(|journal| shown_name(journal.shown().as_os_str())),
+    };
+    envelope("apply", settings, body)
+}
+
+/// An interrupted run that was gone on with.
+pub fn continued_text(continued: &Continued<'_>) -> String {
+    let steps = counted(continued.journal.steps.len() as u64, "step", "steps");
+    let shown = continued.journal.shown();
+    let shown = safe(&shown_name(shown.as_os_str()));
+    if continued.is_dry_run {
+        return format!(
+            "An earlier run of this plan was interrupted; its {steps} would be gone on with. Nothing was changed.\n"
+        );
+    }
+    format!(
+        "An earlier run of this plan was interrupted; it was gone on with, and all of its {steps} are made.\nTake it back: \
+         mint-sieve undo {shown}\n"
+    )
+}
+
+#[derive(Serialize)]
+struct JournalBody {
+    journal: String,
+    steps: usize,
+    state: Option<State>,
+    dry_run: bool,
+}
+
+/// The same as JSON.
+pub fn continued_json(continued: &Continued<'_>) -> String {
+    let journal = continued.journal;
+    let body = JournalBody {
+        journal: shown_name(journal.shown().as_os_str()),
+        steps: journal.steps.len(),
+        state: journal.state,
+        dry_run: continued.is_dry_run,
+    };
+    envelope("apply", (), body)
+}
+
+/// What was taken back.
+pub fn undone_text(undone: &Undone<'_>) -> String {
+    let journal = undone.journal;
+    let name = heading(&safe(&shown_name(journal.root.as_os_str()))).to_string();
+    let steps = counted(journal.steps.len() as u64, "step", "steps");
+    match undone.was {
+        None => format!("{name}\nNothing had been changed yet: there is nothing to take back.\n"),
+        Some(State::Undone) => format!("{name}\nIt was taken back before; nothing was changed.\n"),
+        Some(_) if undone.is_dry_run => {
+            format!("{name}\n{steps} would be taken back. Nothing was changed.\n")
+        }
+        Some(_) => format!("{name}\n{steps} taken back: every file is where it was, as it was.\n"),
+    }
+}
+
+/// The same as JSON.
+pub fn undone_json(undone: &Undone<'_>) -> String {
+    let journal = undone.journal;
+    let body = JournalBody {
+        journal: shown_name(journal.shown().as_os_str()),
+        steps: journal.steps.len(),
+        state: journal.state,
+        dry_run: undone.is_dry_run,
+    };
+    envelope("undo", (), body)
+}

@@ -1,0 +1,123 @@
+//! What `gather` brought together.
+
+use std::collections::BTreeMap;
+use std::fmt::Write;
+
+use serde::Serialize;
+use sieve_core::catalog::Catalog;
+use sieve_core::files::shown_name;
+use sieve_core::repair::Gathered;
+
+use crate::args::{GatherArgs, SplitFoldersBecome};
+use crate::config::CollectionConfig;
+use crate::console::{Align, Narrow, heading, safe, table};
+use crate::present::{ReadingSettings, counted, envelope, next_step, visible};
+
+/// What was brought together, and how.
+pub struct Brought<'a> {
+    /// What was typed.
+    pub args: &'a GatherArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
+    /// What is in it.
+    pub catalog: &'a Catalog,
+    /// Where everything goes.
+    pub gathered: &'a Gathered,
+}
+
+impl Brought<'_> {
+    fn classes(&self) -> BTreeMap<&str, u64> {
+        let mut classes = BTreeMap::new();
+        for (at, _) in &self.gathered.placed {
+            *classes.entry(self.catalog.records[*at].class().unwrap_or_default()).or_default() += 1;
+        }
+        classes
+    }
+}
+
+/// The answer for people.
+pub fn text(brought: &Brought<'_>) -> String {
+    let Gathered { placed, renamed, without_class, no_images } = brought.gathered;
+    let name = safe(&brought.catalog.collection.name());
+    let classes = brought.classes();
+    let mut text = format!(
+        "{}, read as {}\n{} in {}\n\n",
+        heading(&name),
+        safe(&brought.catalog.collection.layout),
+        counted(placed.len() as u64, "image", "images"),
+        counted(classes.len() as u64, "class", "classes"),
+    );
+    let mut rows = vec![["class", "images"].map(str::to_owned).to_vec()];
+    rows.extend(classes.iter().map(|(class, images)| vec![visible(class), images.to_string()]));
+    text.push_str(&table(&[Align::Left, Align::Right], Narrow::Drop(&[]), rows));
+    text.push('\n');
+    if *renamed > 0 {
+        let _ = writeln!(
+            text,
+            "Numbered: {} whose name was taken (-2, -3 and so on).",
+            counted(*renamed, "image", "images")
+        );
+    }
+    if *without_class > 0 {
+        let _ = writeln!(
+            text,
+            "Left behind: {} without a class.",
+            counted(*without_class, "image", "images")
+        );
+    }
+    if *no_images > 0 {
+        let _ = writeln!(
+            text,
+            "Left behind: {} that give no image (audit lists them).",
+            counted(*no_images, "file", "files")
+        );
+    }
+    let to = safe(&shown_name(brought.args.to.as_os_str()));
+    if brought.args.dry_run {
+        let _ = writeln!(text, "Nothing was written to {to}.\n");
+    } else {
+        let _ = writeln!(text, "Written: {to}/\n");
+    }
+    let words: [&std::ffi::OsStr; 3] =
+        ["mint-sieve".as_ref(), "audit".as_ref(), brought.args.to.as_os_str()];
+    text + &next_step("see what is wrong with it:", &words)
+}
+
+#[derive(Serialize)]
+struct Settings {
+    #[serde(flatten)]
+    reading: ReadingSettings,
+    split_folders: &'static str,
+    dry_run: bool,
+}
+
+#[derive(Serialize)]
+struct Body<'a> {
+    to: String,
+    images: usize,
+    classes: BTreeMap<&'a str, u64>,
+    numbered: u64,
+    without_class: u64,
+    no_images: u64,
+}
+
+/// The answer as JSON.
+pub fn json(brought: &Brought<'_>) -> String {
+    let settings = Settings {
+        reading: ReadingSettings::new(brought.config),
+        split_folders: match brought.args.split_folders {
+            SplitFoldersBecome::Keep => "keep",
+            SplitFoldersBecome::Merge => "merge",
+        },
+        dry_run: brought.args.dry_run,
+    };
+    let body = Body {
+        to: shown_name(brought.args.to.as_os_str()),
+        images: brought.gathered.placed.len(),
+        classes: brought.classes(),
+        numbered: brought.gathered.renamed,
+        without_class: brought.gathered.without_class,
+        no_images: brought.gathered.no_images,
+    };
+    envelope("gather", settings, body)
+}

@@ -1,0 +1,5 @@
+//! The answers of `propose`, `apply`, `undo` and `gather`.
+
+pub mod applied;
+pub mod gathered;
+pub mod plan;

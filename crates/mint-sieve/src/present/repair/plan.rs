@@ -1,0 +1,322 @@
+//! A plan as the table that a person reviews, and what it says on the whole.
+
+use std::collections::{BTreeMap, BTreeSet};
+use std::fmt::Write;
+use std::path::Path;
+
+use serde::Serialize;
+use sieve_core::catalog::Catalog;
+use sieve_core::cell::{guarded, of_path};
+use sieve_core::duplicates::Found;
+use sieve_core::files::{RelPath, shown_name};
+use sieve_core::repair::{Action, COMMENT, PLAN_HEADER, Proposal, Proposed, Row, Rule, Wishes};
+
+use crate::args::ProposeArgs;
+use crate::config::CollectionConfig;
+use crate::console::{Align, Narrow, heading, safe, table as laid_out};
+use crate::present::{
+    ReadingSettings, absolute_collection_words, command_on, counted, envelope, next_step,
+};
+
+/// How the comment begins that holds one word of how the collection is read.
+pub const WORD: &str = "word: ";
+
+/// What is proposed, and what decided it.
+pub struct Planned<'a> {
+    /// What was typed.
+    pub args: &'a ProposeArgs,
+    /// How the collection was read.
+    pub config: &'a CollectionConfig,
+    /// What is in it.
+    pub catalog: &'a Catalog,
+    /// What was searched in it.
+    pub found: &'a Found<'a>,
+    /// What was asked for.
+    pub wishes: &'a Wishes,
+    /// What came of it.
+    pub proposed: &'a Proposed,
+}
+
+/// The plan as CSV, with comments at its head.
+pub fn table(planned: &Planned<'_>) -> String {
+    let mut writer = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
+    let mut put =
+        |cells: &[String]| writer.write_record(cells).expect("memory takes what is written");
+    let mut comment = |text: String| put(&[format!("{COMMENT} {text}")]);
+    let name = safe(&planned.catalog.collection.name()).replace('\n', " ");
+    comment(format!(
+        "A plan for {name}. Look through it; change rows, or delete those that you do not want."
+    ));
+    comment("Then: mint-sieve apply THIS_FILE --to FOLDER, or --in-place".to_owned());
+    for action in Action::ALL {
+        comment(format!("{action}: {}", action.does()));
+    }
+    let used: BTreeSet<Rule> =
+        planned.proposed.proposals.iter().map(|proposal| proposal.rule).collect();
+    for rule in used {
+        comment(format!("rule {}: {}", rule.name(), rule.does()));
+    }
+    for word in absolute_collection_words(planned.config) {
+        comment(format!("{WORD}{}", of_path(&RelPath::new(Path::new(&word)))));
+    }
+    put(&PLAN_HEADER.map(str::to_owned));
+    for Proposal { row, .. } in &planned.proposed.proposals {
+        put(&cells(row));
+    }
+    let bytes = writer.into_inner().expect("memory takes what is written");
+    String::from_utf8(bytes).expect("rows are text")
+}
+
+fn cells(row: &Row) -> [String; 8] {
+    let path = of_path(&row.path);
+    // Such a line would be taken for a comment.
+    let path = match path.strip_prefix(COMMENT) {
+        Some(rest) => format!("\\x23{rest}"),
+        None => path,
+    };
+    [
+        guarded(&path).into_owned(),
+        row.action.name().to_owned(),
+        guarded(&row.from).into_owned(),
+        guarded(&row.to).into_owned(),
+        guarded(&row.group).into_owned(),
+        guarded(&row.reason).into_owned(),
+        row.confidence.map_or(String::new(), |confidence| format!("{confidence:.3}")),
+        row.digest.map_or(String::new(), |digest| digest.to_string()),
+    ]
+}
+
+type Counts = BTreeMap<Action, u64>;
+
+fn counts<'a>(proposals: impl Iterator<Item = &'a Proposal>) -> Counts {
+    let mut counts = Counts::new();
+    proposals.for_each(|proposal| *counts.entry(proposal.row.action).or_default() += 1);
+    counts
+}
+
+/// `2 drop, 3 decide`.
+fn in_words(counts: &Counts) -> String {
+    let told: Vec<String> =
+        counts.iter().map(|(action, count)| format!("{count} {action}")).collect();
+    if told.is_empty() { "nothing".to_owned() } else { told.join(", ") }
+}
+
+fn of_rule<'a>(planned: &'a Planned<'_>, rule: Rule) -> impl Iterator<Item = &'a Proposal> {
+    planned.proposed.proposals.iter().filter(move |proposal| proposal.rule == rule)
+}
+
+/// Every rule, and what it would do here.
+pub fn rules(planned: &Planned<'_>) -> String {
+    let mut text = format!("{}\n\n", heading(&safe(&planned.catalog.collection.name())));
+    let mut rows = vec![["rule", "here", "what it proposes"].map(str::to_owned).to_vec()];
+    for rule in Rule::ALL {
+        let here = if planned.wishes.rules.contains(rule) {
+            in_words(&counts(of_rule(planned, *rule)))
+        } else {
+            "-".to_owned()
+        };
+        let only = if rule.is_usual() { "" } else { " (only where asked for)" };
+        rows.push(vec![rule.name().to_owned(), here, format!("{}{only}", rule.does())]);
+    }
+    text.push_str(&laid_out(&[Align::Left; 3], Narrow::Drop(&["here"]), rows));
+    let plan = next_plan(planned);
+    text + "\n"
+        + &next_step("write the plan:", &command_on(planned.config, "propose", &[&"--out", &plan]))
+}
+
+fn next_plan(planned: &Planned<'_>) -> std::path::PathBuf {
+    planned.args.out.clone().unwrap_or_else(|| "plan.csv".into())
+}
+
+/// Rows that a person must decide on, of which so many are named.
+const NAMED: usize = 6;
+
+/// What the plan says on the whole.
+pub fn text(planned: &Planned<'_>) -> String {
+    let proposed = planned.proposed;
+    let name = planned.catalog.collection.name();
+    let mut text = format!("{}\n", heading(&safe(&name)));
+    let all = counts(proposed.proposals.iter());
+    if proposed.proposals.is_empty() {
+        text.push_str("No rule has anything to propose.\n");
+    } else {
+        let rows = counted(proposed.proposals.len() as u64, "row", "rows");
+        let _ = writeln!(text, "{rows}: {}\n", in_words(&all));
+        text.push_str(&rule_table(planned));
+    }
+    text.push_str(&class_table(planned));
+    text.push_str(&renames(planned));
+    let open: Vec<&Proposal> = proposed
+        .proposals
+        .iter()
+        .filter(|proposal| proposal.row.action == Action::Decide)
+        .collect();
+    if !open.is_empty() {
+        let _ = writeln!(text, "\n{}", heading("For you to decide"));
+        for proposal in open.iter().take(NAMED) {
+            let _ = writeln!(
+                text,
+                "  {}: {}",
+                safe(proposal.row.path.as_str()),
+                safe(&proposal.row.reason)
+            );
+        }
+        if open.len() > NAMED {
+            let _ = writeln!(text, "  ... {} more in the plan", open.len() - NAMED);
+        }
+        text.push_str("  Write drop, keep or relabel in place of decide.\n");
+    }
+    text.push('\n');
+    match &planned.args.out {
+        Some(out) => {
+            let shown = safe(&shown_name(out.as_os_str()));
+            let _ = writeln!(text, "Written: {shown}. Nothing was changed.\n");
+            let to = crate::present::repaired_folder(&planned.config.roots[0].path);
+            let words: [&std::ffi::OsStr; 5] = [
+                "mint-sieve".as_ref(),
+                "apply".as_ref(),
+                out.as_os_str(),
+                "--to".as_ref(),
+                to.as_os_str(),
+            ];
+            text + &next_step("look through the plan, then:", &words)
+        }
+        None => {
+            text.push_str("Nothing was written or changed.\n\n");
+            let plan = next_plan(planned);
+            text + &next_step(
+                "write the plan:",
+                &command_on(planned.config, "propose", &[&"--out", &plan]),
+            )
+        }
+    }
+}
+
+fn rule_table(planned: &Planned<'_>) -> String {
+    let mut rows = vec![["rule", "rows", "why"].map(str::to_owned).to_vec()];
+    for rule in Rule::ALL {
+        let of_it = counts(of_rule(planned, *rule));
+        if !of_it.is_empty() {
+            rows.push(vec![rule.name().to_owned(), in_words(&of_it), rule.does().to_owned()]);
+        }
+    }
+    laid_out(&[Align::Left; 3], Narrow::Drop(&["why"]), rows)
+}
+
+/// Classes that become larger or smaller.
+fn class_table(planned: &Planned<'_>) -> String {
+    let changed = planned.proposed.classes.iter().filter(|(_, (before, after))| before != after);
+    let mut rows = vec![["class", "images", "after"].map(str::to_owned).to_vec()];
+    for (class, (before, after)) in changed {
+        let after = if *after == 0 { "gone".to_owned() } else { after.to_string() };
+        rows.push(vec![crate::present::visible(class), before.to_string(), after]);
+    }
+    if rows.len() == 1 {
+        return String::new();
+    }
+    let columns = [Align::Left, Align::Right, Align::Right];
+    format!("\n{}", laid_out(&columns, Narrow::Drop(&[]), rows))
+}
+
+/// Names that matched nothing.
+fn renames(planned: &Planned<'_>) -> String {
+    let mut text = String::new();
+    let listed = |names: &[String]| {
+        let shown: Vec<String> =
+            names.iter().take(NAMED).map(|name| safe(&format!("{name:?}"))).collect();
+        let more = names.len().saturating_sub(NAMED);
+        shown.join(", ") + &if more > 0 { format!(" and {more} more") } else { String::new() }
+    };
+    if !planned.proposed.unnamed.is_empty() {
+        let _ = writeln!(
+            text,
+            "\nThe table has no name for {}; they stay.",
+            listed(&planned.proposed.unnamed)
+        );
+    }
+    if !planned.proposed.unused.is_empty() {
+        let _ = writeln!(
+            text,
+            "\nThe table names {}, which are no classes here.",
+            listed(&planned.proposed.unused)
+        );
+    }
+    text
+}
+
+#[derive(Serialize)]
+struct Settings<'a> {
+    #[serde(flatten)]
+    reading: ReadingSettings,
+    reach: &'static str,
+    rules: Vec<&'static str>,
+    protect: &'a [String],
+    prefer: Vec<&'static str>,
+    seed: u64,
+}
+
+#[derive(Serialize)]
+struct Body<'a> {
+    out: Option<String>,
+    counts: BTreeMap<&'static str, u64>,
+    rows: Vec<RowBody<'a>>,
+    classes: Vec<ClassBody<'a>>,
+    unnamed: &'a [String],
+    unused: &'a [String],
+}
+
+#[derive(Serialize)]
+struct RowBody<'a> {
+    rule: &'static str,
+    path: &'a sieve_core::files::RelPath,
+    action: &'static str,
+    from: &'a str,
+    to: &'a str,
+    group: &'a str,
+    reason: &'a str,
+    confidence: Option<f64>,
+    digest: Option<String>,
+}
+
+#[derive(Serialize)]
+struct ClassBody<'a> {
+    class: &'a str,
+    images: u64,
+    after: u64,
+}
+
+/// The plan as JSON.
+pub fn json(planned: &Planned<'_>) -> String {
+    let proposed = planned.proposed;
+    let settings = Settings {
+        reading: ReadingSettings::new(planned.config),
+        reach: planned.found.reach.name(),
+        rules: planned.wishes.rules.iter().map(|rule| rule.name()).collect(),
+        protect: &planned.wishes.protect,
+        prefer: planned.wishes.prefer.iter().map(|prefer| prefer.name()).collect(),
+        seed: planned.wishes.seed,
+    };
+    let rows = proposed.proposals.iter().map(|Proposal { rule, row }| RowBody {
+        rule: rule.name(),
+        path: &row.path,
+        action: row.action.name(),
+        from: &row.from,
+        to: &row.to,
+        group: &row.group,
+        reason: &row.reason,
+        confidence: row.confidence,
+        digest: row.digest.map(|digest| digest.to_string()),
+    });
+    let classes = proposed.classes.iter();
+    let body = Body {
+        out: planned.args.out.as_ref().map(|out| shown_name(out.as_os_str())),
+        counts: counts(proposed.proposals.iter()).into_iter().map(|(a, n)| (a.name(), n)).collect(),
+        rows: rows.collect(),
+        classes: classes
+            .map(|(class, &(images, after))| ClassBody { class, images, after })
+            .collect(),
+        unnamed: &proposed.unnamed,
+        unused: &proposed.unused,
+    };
+    envelope("propose", settings, body)
+}

@@ -1,0 +1,9 @@
+//! Changes within a folder: written down before they are made, so that they can be gone on with, and taken back.
+
+mod journal;
+mod moves;
+mod prepare;
+
+pub use journal::{Journal, State, find};
+pub use moves::{carry_out, take_back};
+pub use prepare::{Made, prepare};

@@ -1,0 +1,200 @@
+//! Steps of a journal, made and taken back. Each looks first whether it was made already, so that a run that was killed
+//! anywhere can be gone on with.
+
+use std::fs;
+use std::io;
+use std::path::Path;
+use std::time::{Duration, SystemTime};
+
+use sieve_core::io_reason;
+use sieve_core::progress::Progress;
+
+use super::journal::{Journal, State, Step};
+use crate::failure::{Exit, Failure};
+
+/// Makes every step that was not made yet. A step that fails takes all others back.
+pub fn carry_out(journal: &mut Journal, progress: &dyn Progress) -> Result<(), Failure> {
+    progress.begin("moving files", Some(journal.steps.len() as u64));
+    for at in 0..journal.steps.len() {
+        if progress.stopped() {
+            return Err(interrupted(journal, "apply"));
+        }
+        if let Err(reason) = make(&journal.base, &journal.steps[at]) {
+            return Err(match take_back(journal, &StopsNever(progress)) {
+                Ok(()) => Failure::output(format!("{reason}; every step before it was taken back"))
+                    .hint("The collection is as it was."),
+                Err(other) => Failure::output(format!(
+                    "{reason}; and then, taking it back, {}",
+                    other.message
+                ))
+                .hint(format!("Mend that, then: mint-sieve undo {}", journal.shown().display())),
+            });
+        }
+        progress.advance(1);
+    }
+    journal.reach(State::Done)
+}
+
+/// Takes every step back that was made, the last first, and gives folders their times.
+pub fn take_back(journal: &mut Journal, progress: &dyn Progress) -> Result<(), Failure> {
+    progress.begin("moving files back", Some(journal.steps.len() as u64));
+    journal.reach(State::Undoing)?;
+    for at in (0..journal.steps.len()).rev() {
+        if progress.stopped() {
+            return Err(interrupted(journal, "undo"));
+        }
+        unmake(&journal.base, &journal.steps[at]).map_err(|reason| {
+            Failure::output(reason).hint(format!(
+                "What was moved back stays so. Mend it, then go on: mint-sieve undo {}",
+                journal.shown().display()
+            ))
+        })?;
+        progress.advance(1);
+    }
+    // Folders last: what is moved in or out changes their times. Inner ones before outer ones makes no difference.
+    for (folder, modified_ns) in &journal.times {
+        set_time(&journal.base.join(folder.path()), *modified_ns);
+    }
+    journal.reach(State::Undone)?;
+    // What was made from images can be made again.
+    let _ = fs::remove_dir_all(journal.base.join(&journal.folder).join(super::prepare::MADE));
+    Ok(())
+}
+
+fn interrupted(journal: &Journal, command: &str) -> Failure {
+    let shown = journal.shown();
+    let shown = shown.display();
+    let hint = match command {
+        "apply" => {
+            format!("Run the same apply again to go on, or take it back: mint-sieve undo {shown}")
+        }
+        _ => format!("Go on: mint-sieve undo {shown}"),
+    };
+    Failure { exit: Exit::Interrupted, message: "interrupted".to_owned(), hint: Some(hint) }
+}
+
+/// Progress that is not asked to stop: half of it is no state to leave a collection in.
+struct StopsNever<'a>(&'a dyn Progress);
+
+impl Progress for StopsNever<'_> {
+    fn begin(&self, what: &'static str, total: Option<u64>) {
+        self.0.begin(what, total);
+    }
+
+    fn advance(&self, steps: u64) {
+        self.0.advance(steps);
+    }
+
+    fn stopped(&self) -> bool {
+        false
+    }
+}
+
+fn is_there(path: &Path) -> bool {
+    path.symlink_metadata().is_ok()
+}
+
+/// What went wrong with a step, as a sentence without its full stop.
+fn failed(what: &str, path: &Path, error: &io::Error) -> String {
+    format!("cannot {what} {}: {}", path.display(), io_reason(error))
+}
+
+fn make(base: &Path, step: &Step) -> Result<(), String> {
+    match step {
+        Step::MakeFolder(folder) => {
+            let folder = base.join(folder.path());
+            match fs::create_dir(&folder) {
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists && folder.is_dir() => {
+                    Ok(())
+                }
+                made => made.map_err(|error| failed("make the folder", &folder, &error)),
+            }
+        }
+        Step::Move(from, to) => moved(&base.join(from.path()), &base.join(to.path())),
+        Step::RemoveFolder(folder, ..) => {
+            let folder = base.join(folder.path());
+            match fs::remove_dir(&folder) {
+                Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
+                // Something else is in it, which nobody asked to move.
+                Err(error) if error.kind() == io::ErrorKind::DirectoryNotEmpty => Ok(()),
+                removed => {
+                    removed.map_err(|error| failed("remove the empty folder", &folder, &error))
+                }
+            }
+        }
+    }
+}
+
+fn unmake(base: &Path, step: &Step) -> Result<(), String> {
+    match step {
+        Step::MakeFolder(folder) => {
+            let folder = base.join(folder.path());
+            match fs::remove_dir(&folder) {
+                Err(error)
+                    if [io::ErrorKind::NotFound, io::ErrorKind::DirectoryNotEmpty]
+                        .contains(&error.kind()) =>
+                {
+                    Ok(())
+                }
+                removed => removed.map_err(|error| failed("remove the folder", &folder, &error)),
+            }
+        }
+        Step::Move(from, to) => moved(&base.join(to.path()), &base.join(from.path())),
+        Step::RemoveFolder(folder, mode, _) => {
+            let folder = base.join(folder.path());
+            if is_there(&folder) {
+                return Ok(());
+            }
+            fs::create_dir(&folder).map_err(|error| failed("make the folder", &folder, &error))?;
+            set_mode(&folder, *mode);
+            Ok(())
+        }
+    }
+}
+
+/// Moves a file, unless it is moved already. Never over another one.
+fn moved(from: &Path, to: &Path) -> Result<(), String> {
+    match (is_there(from), is_there(to)) {
+        (true, false) => fs::rename(from, to).map_err(|error| match error.kind() {
+            io::ErrorKind::CrossesDevices => {
+                format!(
+                    "cannot move {} to {}: they are on different file systems",
+                    from.display(),
+                    to.display()
+                )
+            }
+            _ => failed("move", from, &error),
+        }),
+        (false, true) => Ok(()),
+        (true, true) => {
+            Err(format!("cannot move {}: {} is there already", from.display(), to.display()))
+        }
+        // Steps of a file that was never made, or taken back already.
+        (false, false)
+            if from.components().any(|part| part.as_os_str() == super::prepare::MADE) =>
+        {
+            Ok(())
+        }
+        (false, false) if to.components().any(|part| part.as_os_str() == super::prepare::MADE) => {
+            Ok(())
+        }
+        (false, false) => Err(format!("{} is gone, and so is {}", from.display(), to.display())),
+    }
+}
+
+fn set_time(folder: &Path, modified_ns: i64) {
+    let time = SystemTime::UNIX_EPOCH + Duration::from_nanos(modified_ns.max(0).cast_unsigned());
+    let set = fs::File::open(folder).and_then(|folder| folder.set_modified(time));
+    if let Err(error) = set {
+        tracing::debug!(folder = %folder.display(), %error, "time not kept");
+    }
+}
+
+#[cfg(unix)]
+fn set_mode(folder: &Path, mode: u32) {
+    use std::os::unix::fs::PermissionsExt;
+    let _ = fs::set_permissions(folder, fs::Permissions::from_mode(mode));
+}
+
+#[cfg(not(unix))]
+fn set_mode(_: &Path, _: u32) {}

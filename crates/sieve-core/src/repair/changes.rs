@@ -1,0 +1,243 @@
+//! What a reviewed plan does to each file, or why it cannot be done.
+
+use std::collections::{BTreeMap, HashMap};
+use std::ffi::{OsStr, OsString};
+use std::path::PathBuf;
+
+use super::plan::{Action, Plan, Row};
+use super::targets::{Taken, home};
+use crate::catalog::Catalog;
+use crate::cell;
+use crate::files::RelPath;
+use crate::measuring::Digest;
+use crate::record::{Outcome, Reason, Record};
+
+/// What becomes of a file.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// It is left out.
+    Drop,
+    /// It stands here, below the root of the collection, and has been changed so.
+    Put(PathBuf, Edit),
+}
+
+/// What is done to the content of a file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Edit {
+    /// Nothing.
+    AsIs,
+    /// Its pixels are stored upright as a PNG.
+    Png,
+}
+
+/// A file that a plan changes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Change {
+    /// The number of its record.
+    pub record: usize,
+    /// What becomes of it.
+    pub fate: Fate,
+    /// The class that it gets, where that is another one.
+    pub class: Option<String>,
+    /// The actions of its rows.
+    pub actions: Vec<Action>,
+}
+
+/// A row that no longer fits.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Refusal {
+    /// The line in the plan.
+    pub line: u64,
+    /// The file.
+    pub path: String,
+    /// Why, as a sentence without its full stop.
+    pub reason: String,
+}
+
+/// What a plan does.
+#[derive(Clone, Debug, Default)]
+pub struct Changes {
+    /// Files that change, in the order of their records.
+    pub changed: Vec<Change>,
+    /// Where all others stand: only other than before where the collection's folders do not say classes.
+    pub unchanged: Vec<(usize, PathBuf)>,
+    /// Rows that cannot be carried out.
+    pub refusals: Vec<Refusal>,
+    /// Rows that are left to a person, and passed over.
+    pub undecided: u64,
+    /// Files whose class the folders do not say: they cannot be changed where they are.
+    pub without_folder: u64,
+    /// Files that were numbered, since another one has their name.
+    pub numbered: u64,
+    /// Files that cannot go into another tree, such as links and what is not there.
+    pub left_behind: Vec<usize>,
+}
+
+/// What `plan` does to the files of `catalog`. `digests` are of files that are no pictures and that the plan names.
+/// Rows to decide on are refused, unless they are to be passed over.
+pub fn changes(
+    catalog: &Catalog,
+    plan: &Plan,
+    digests: &HashMap<RelPath, Digest>,
+    passes_undecided: bool,
+) -> Changes {
+    let mut changes = Changes::default();
+    let known: HashMap<&RelPath, usize> =
+        catalog.records.iter().enumerate().map(|(at, record)| (&record.path, at)).collect();
+    let mut rows: BTreeMap<usize, Vec<(u64, &Row)>> = BTreeMap::new();
+    for (line, row) in &plan.rows {
+        let refused = |reason: String| Refusal { line: *line, path: row.path.to_string(), reason };
+        let Some(&at) = known.get(&row.path) else {
+            changes
+                .refusals
+                .push(refused("there is no such file in the collection any more".to_owned()));
+            continue;
+        };
+        let record = &catalog.records[at];
+        let now =
+            record.image().map(|image| image.digest).or_else(|| digests.get(&record.path).copied());
+        if let (Some(then), Some(now)) = (row.digest, now) {
+            if then != now {
+                changes
+                    .refusals
+                    .push(refused("the file has changed since the plan was made".to_owned()));
+                continue;
+            }
+        }
+        if row.action == Action::Decide {
+            match passes_undecided {
+                true => changes.undecided += 1,
+                false => changes.refusals.push(refused("nobody has decided on it yet".to_owned())),
+            }
+            continue;
+        }
+        rows.entry(at).or_default().push((*line, row));
+    }
+    let mut taken = Taken::default();
+    let mut moved: Vec<(usize, Vec<(u64, &Row)>)> = Vec::new();
+    for (at, record) in catalog.records.iter().enumerate() {
+        let Some(rows) =
+            rows.remove(&at).filter(|rows| rows.iter().any(|(_, row)| row.action != Action::Keep))
+        else {
+            if is_own_table(record) || !is_file(record) {
+                changes.left_behind.push(at);
+                continue;
+            }
+            let (place, has_folder) = home(record, None, None);
+            changes.without_folder += u64::from(!has_folder && record.class().is_some());
+            let free = if has_folder { place } else { taken.take_numbered(place) };
+            if has_folder {
+                taken.take(&free);
+            }
+            changes.unchanged.push((at, free));
+            continue;
+        };
+        moved.push((at, rows));
+    }
+    for (at, rows) in moved {
+        match change(&catalog.records[at], at, &rows, &mut taken) {
+            Ok((change, has_folder, is_numbered)) => {
+                changes.without_folder += u64::from(!has_folder);
+                changes.numbered += u64::from(is_numbered);
+                changes.changed.push(change);
+            }
+            Err(refusal) => changes.refusals.push(refusal),
+        }
+    }
+    changes.refusals.sort_by_key(|refusal| refusal.line);
+    changes
+}
+
+fn is_own_table(record: &Record) -> bool {
+    matches!(record.outcome, Outcome::SetAside(Reason::OwnTable))
+}
+
+/// Whether there is a file to be brought elsewhere.
+fn is_file(record: &Record) -> bool {
+    !matches!(
+        record.outcome,
+        Outcome::SetAside(
+            Reason::Link
+                | Reason::BrokenLink
+                | Reason::LinkLoop
+                | Reason::Special
+                | Reason::Refused(_)
+                | Reason::Missing
+        )
+    )
+}
+
+fn change(
+    record: &Record,
+    at: usize,
+    rows: &[(u64, &Row)],
+    taken: &mut Taken,
+) -> Result<(Change, bool, bool), Refusal> {
+    let refused =
+        |line: u64, reason: String| Refusal { line, path: record.path.to_string(), reason };
+    let mut actions: Vec<Action> = rows.iter().map(|(_, row)| row.action).collect();
+    actions.sort_unstable();
+    actions.dedup();
+    let last = rows.last().map_or(0, |(line, _)| *line);
+    let one = |wanted: &[Action]| -> Result<Option<&str>, Refusal> {
+        let mut told = rows.iter().filter(|(_, row)| wanted.contains(&row.action));
+        let Some((_, first)) = told.next() else { return Ok(None) };
+        match told.find(|(_, row)| row.to != first.to) {
+            Some((line, row)) => Err(refused(
+                *line,
+                format!(
+                    "two rows are at odds: {} to {:?} and to {:?}",
+                    row.action, first.to, row.to
+                ),
+            )),
+            None => Ok(Some(&first.to)),
+        }
+    };
+    if actions.contains(&Action::Drop) {
+        if let Some(other) = actions.iter().find(|action| **action != Action::Drop) {
+            return Err(refused(last, format!("two rows are at odds: drop and {other}")));
+        }
+        return Ok((Change { record: at, fate: Fate::Drop, class: None, actions }, true, false));
+    }
+    let class = one(&[Action::Relabel])?;
+    let renames = [Action::Rename, Action::Turn, Action::Convert];
+    let name = one(&renames)?;
+    let edit = if actions.iter().any(|action| [Action::Turn, Action::Convert].contains(action)) {
+        if record.image().is_none() {
+            return Err(refused(
+                last,
+                "it is no image whose pixels could be stored again".to_owned(),
+            ));
+        }
+        Edit::Png
+    } else {
+        Edit::AsIs
+    };
+    let name: Option<OsString> = match name.filter(|name| !name.is_empty()) {
+        Some(name) => Some(cell::path_of(name).into()),
+        // A person who writes turn need not find the name.
+        None if edit == Edit::Png => Some(
+            PathBuf::from(record.path.native().file_name().unwrap_or_default())
+                .with_extension("png")
+                .into(),
+        ),
+        None => None,
+    };
+    let (place, has_folder) = home(record, class, name.as_deref().map(OsStr::new));
+    let is_renamed = name.is_some();
+    let (free, is_numbered) = if is_renamed && taken.take(&place) {
+        (place, false)
+    } else if is_renamed && class.is_none() {
+        return Err(refused(last, format!("{} is the place of another file", place.display())));
+    } else {
+        let free = taken.take_numbered(place.clone());
+        let is_numbered = free != place;
+        (free, is_numbered)
+    };
+    let class = class.filter(|class| Some(*class) != record.class()).map(str::to_owned);
+    Ok((
+        Change { record: at, fate: Fate::Put(free, edit), class, actions },
+        has_folder,
+        is_numbered,
+    ))
+}

@@ -1,0 +1,139 @@
+//! Rules about single files.
+
+use super::plan::Action;
+use super::proposing::{Draft, Said};
+use super::rules::Rule;
+use crate::collection::Label;
+use crate::finding::Finding;
+use crate::reading::ReadError;
+use crate::record::{Outcome, Reason, Record};
+
+/// Files that were meant as pictures and give none.
+pub fn unreadable(draft: &mut Draft<'_>) {
+    for record in &draft.subject.catalog.records {
+        let Outcome::SetAside(Reason::ReadError(error)) = &record.outcome else { continue };
+        let (is_sure, reason) = match error {
+            ReadError::Empty => (true, "the file is empty".to_owned()),
+            ReadError::NotAnImage(what) => (
+                true,
+                format!("the content is {}", what.as_deref().unwrap_or("of an unknown kind")),
+            ),
+            ReadError::Truncated(format, _) => {
+                (true, format!("the {} ends before its image does", format.name()))
+            }
+            ReadError::Damaged(format, _) => {
+                (true, format!("parts of the {} are lost", format.name()))
+            }
+            // Somebody with another program, more rights or a larger limit may have use for it.
+            ReadError::Unreadable(why) => (false, format!("the file could not be read: {why}")),
+            ReadError::Unsupported(what) => {
+                (false, format!("not read here: {what}; convert it, or leave it out"))
+            }
+            ReadError::OverLimit(why) => (false, format!("beyond the limits: {why}")),
+        };
+        let said = Said::new(Rule::Unreadable, reason);
+        if is_sure { draft.drop(record, said) } else { draft.decide(record, said) }
+    }
+}
+
+/// Files of a list.
+pub fn listed(draft: &mut Draft<'_>) {
+    for record in &draft.subject.catalog.records {
+        if draft.wishes.drop_list.contains(&record.path) && draft.is_free(record) {
+            draft.drop(record, Said::new(Rule::Listed, "on the list of files to drop"));
+        }
+    }
+}
+
+/// Images of findings of some codes.
+pub fn codes(draft: &mut Draft<'_>) {
+    for finding in draft.subject.findings {
+        if !draft.wishes.drop_codes.contains(&finding.code) {
+            continue;
+        }
+        for image in &finding.images {
+            let Some(&record) = draft.records.get(image.as_str()) else { continue };
+            if draft.is_free(record) && record.image().is_some() {
+                let reason = format!("{}: {}", finding.code.as_str(), own_words(finding, image));
+                draft.drop(record, Said::new(Rule::Codes, reason));
+            }
+        }
+    }
+}
+
+/// What a finding says, without the name of the file that it begins with.
+fn own_words<'a>(finding: &'a Finding, image: &str) -> &'a str {
+    let rest = finding.message.strip_prefix(image).and_then(|rest| rest.strip_prefix(": "));
+    rest.unwrap_or(&finding.message)
+}
+
+/// Pictures beside the class folders.
+pub fn unplaced(draft: &mut Draft<'_>) {
+    let catalog = draft.subject.catalog;
+    for (record, _) in catalog.images() {
+        if record.place.label == Label::Outside && draft.is_free(record) {
+            draft.decide(record, Said::new(Rule::Unplaced, "in no class: relabel it, or drop it"));
+        }
+    }
+}
+
+/// Files whose ending is that of another format.
+pub fn extensions(draft: &mut Draft<'_>) {
+    let catalog = draft.subject.catalog;
+    for (record, measured) in catalog.images() {
+        let format = measured.facts.format;
+        let extension = record.path.extension().unwrap_or_default();
+        if draft.is_gone(record) || format.extensions().contains(&extension.as_str()) {
+            continue;
+        }
+        let to = with_extension(record, format.extensions()[0]);
+        let reason = format!("the content is {}", format.name());
+        let from = record.path.file_name().to_owned();
+        draft.add(record, Action::Rename, from, to, Said::new(Rule::Extensions, reason));
+    }
+}
+
+/// The file's name with another ending. What stands after the last dot is an ending only where it is one of a format.
+fn with_extension(record: &Record, extension: &str) -> String {
+    let name = record.path.file_name();
+    let is_ending = crate::reading::is_image_name(&record.path);
+    let stem = name.rsplit_once('.').filter(|(stem, _)| is_ending && !stem.is_empty());
+    format!("{}.{extension}", stem.map_or(name, |(stem, _)| stem))
+}
+
+/// Pictures that are upright only by their EXIF orientation.
+pub fn orientation(draft: &mut Draft<'_>) {
+    let catalog = draft.subject.catalog;
+    for (record, measured) in catalog.images() {
+        if measured.facts.orientation > 1 && !draft.is_gone(record) {
+            let reason = format!(
+                "EXIF orientation {}, which some loaders ignore",
+                measured.facts.orientation
+            );
+            let (from, to) = (record.path.file_name().to_owned(), with_extension(record, "png"));
+            draft.add(record, Action::Turn, from, to, Said::new(Rule::Orientation, reason));
+        }
+    }
+}
+
+/// Pictures of formats that a loader does not read.
+pub fn formats(draft: &mut Draft<'_>) {
+    let catalog = draft.subject.catalog;
+    for (record, measured) in catalog.images() {
+        let format = measured.facts.format;
+        if draft.wishes.convert.contains(&format) && !draft.is_gone(record) {
+            let is_turned = draft.proposals.iter().any(|proposal| {
+                proposal.row.path == record.path && proposal.row.action == Action::Turn
+            });
+            if is_turned {
+                continue; // it becomes a PNG anyway
+            }
+            let (from, to) = (record.path.file_name().to_owned(), with_extension(record, "png"));
+            let reason = format!("stored as {}", format.name());
+            draft.proposals.retain(|proposal| {
+                proposal.row.path != record.path || proposal.row.action != Action::Rename
+            });
+            draft.add(record, Action::Convert, from, to, Said::new(Rule::Formats, reason));
+        }
+    }
+}
