@@ -32,6 +32,8 @@ pub struct Failure {
     pub exit: Exit,
     /// What was wrong and what was expected.
     pub message: String,
+    /// What it is about, a line each.
+    pub details: Vec<String>,
     /// What to do next, where something can be done.
     pub hint: Option<String>,
 }
@@ -39,17 +41,28 @@ pub struct Failure {
 impl Failure {
     /// The call is wrong.
     pub fn call(message: impl Into<String>) -> Self {
-        Failure { exit: Exit::Call, message: message.into(), hint: None }
+        Failure { exit: Exit::Call, message: message.into(), details: Vec::new(), hint: None }
     }
 
     /// Something could not be read.
     pub fn input(message: impl Into<String>) -> Self {
-        Failure { exit: Exit::InputOutput, message: message.into(), hint: None }
+        Failure {
+            exit: Exit::InputOutput,
+            message: message.into(),
+            details: Vec::new(),
+            hint: None,
+        }
     }
 
     /// Something could not be written.
     pub fn output(message: impl Into<String>) -> Self {
         Self::input(message)
+    }
+
+    /// Adds what it is about, a line each.
+    pub fn details(mut self, details: Vec<String>) -> Self {
+        self.details = details;
+        self
     }
 
     /// Adds what to do next.
@@ -66,6 +79,6 @@ impl From<Error> for Failure {
             Error::Interrupted => Exit::Interrupted,
             _ => Exit::InputOutput,
         };
-        Failure { exit, message, hint: None }
+        Failure { exit, message, details: Vec::new(), hint: None }
     }
 }

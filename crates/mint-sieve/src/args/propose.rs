@@ -38,12 +38,12 @@ pub struct ProposeArgs {
     /// Apply only these rules; `list` says what each would do here [default: those that need no wish]
     #[arg(long, value_name = "RULE,...|list", value_delimiter = ',')]
     pub rules: Vec<String>,
-    /// Drop nothing from these splits, be it a copy or a leak
+    /// Drop no copy and no leak from these splits
     #[arg(long, value_name = "SPLIT,...", value_delimiter = ',')]
     pub protect: Vec<String>,
     /// What decides which copy stays, the first that tells them apart
     #[arg(long, value_name = "WHAT,...", value_delimiter = ',', value_parser = prefer)]
-    #[arg(default_value = "split,pixels,bytes,oldest,name")]
+    #[arg(default_value = "pixels,bytes,oldest,name")]
     pub prefer: Vec<Prefer>,
     /// Seed, where chance decides what stays
     #[arg(long, default_value_t = 0, value_parser = seed)]

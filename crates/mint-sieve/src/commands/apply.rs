@@ -19,6 +19,7 @@ use super::{Answer, Output, collection};
 use crate::args::{ApplyArgs, CollectionArgs, TextFormat, UndoArgs};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
+use crate::present::counted;
 use crate::present::repair::applied::{
     self as present, Applied, Continued, Findings, Refused, Undone,
 };
@@ -36,13 +37,9 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         .map_err(|reason| Failure::input(format!("cannot read the plan {shown}: {reason}")))?;
     let digest = Digest::of_bytes(&bytes).to_string();
     let plan = Plan::parse(&bytes).map_err(|wrong| {
-        let (first, more) = (wrong.problems[0].clone(), wrong.problems.len() - 1);
-        let failure = Failure::call(format!("the plan {shown}: {first}"));
-        if more > 0 {
-            failure.hint(format!("{more} more lines cannot be understood."))
-        } else {
-            failure
-        }
+        Failure::call(format!("the plan {shown} cannot be understood"))
+            .details(wrong.problems)
+            .hint("Nothing was changed.")
     })?;
     let config = config(args, &plan)?;
     if let Some(to) = &args.to {
@@ -250,7 +247,9 @@ fn refused(args: &ApplyArgs, done: &Changes) -> Failure {
         }
         false => "Nothing was changed. Propose again, or change these rows.",
     };
-    Failure::call(present::refusals(&told, &args.plan)).hint(hint)
+    let rows = counted(done.refusals.len() as u64, "row", "rows");
+    let message = format!("{rows} of {} cannot be carried out", args.plan.display());
+    Failure::call(message).details(present::refusals(&told)).hint(hint)
 }
 
 /// Answers `undo`.

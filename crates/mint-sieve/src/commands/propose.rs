@@ -51,6 +51,7 @@ pub fn run(args: &ProposeArgs, progress: &TerminalProgress) -> Result<Answer, Fa
             |record| {
                 matches!(record.outcome, Outcome::SetAside(Reason::ReadError(_)))
                     || wishes.drop_list.contains(&record.path)
+                    || !wishes.drop_codes.is_empty()
             },
             progress,
         )?;

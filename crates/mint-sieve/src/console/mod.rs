@@ -32,6 +32,9 @@ fn width_of_errors() -> Option<usize> {
 /// An error message with its hint.
 pub fn failure(failure: &Failure) -> String {
     let mut text = format!("{ERROR}error:{ERROR:#} {}\n", safe(&failure.message));
+    for detail in &failure.details {
+        let _ = writeln!(text, "         {}", safe(detail));
+    }
     if let Some(hint) = &failure.hint {
         let _ = writeln!(text, "       {}", safe(hint));
     }

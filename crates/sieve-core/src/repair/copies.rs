@@ -1,7 +1,7 @@
 //! Rules about pictures that are there more than once.
 
 use std::cmp::Reverse;
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::proposing::{Draft, Said, group_name};
 use super::rules::Rule;
@@ -14,6 +14,9 @@ use crate::record::Record;
 /// worth a look.
 const SURE: f32 = 0.9;
 
+/// Files that were written within a minute came there together, unpacked or copied: which was first says nothing.
+const TOGETHER_NS: i64 = 60_000_000_000;
+
 fn record<'a>(draft: &Draft<'a>, image: u32) -> &'a Record {
     draft.subject.found.images[image as usize].record
 }
@@ -22,6 +25,9 @@ fn record<'a>(draft: &Draft<'a>, image: u32) -> &'a Record {
 fn how(kind: Kind) -> String {
     match kind {
         Kind::SameBytes => "the same file as".to_owned(),
+        Kind::SamePixels => "the same pixels as".to_owned(),
+        Kind::Near => "a copy (saved again or resized) of".to_owned(),
+        Kind::Turned => "a copy (turned or mirrored) of".to_owned(),
         kind => format!("a copy ({}) of", kind.name()),
     }
 }
@@ -97,54 +103,59 @@ pub fn leaks(draft: &mut Draft<'_>) {
     });
 }
 
-/// Copies of which one is enough.
+/// Copies of which one is enough. Those of several splits are leaks, which have a rule of their own.
 pub fn copies(draft: &mut Draft<'_>) {
     let found = draft.subject.found;
     let naming = Naming::new(found.images.iter().map(|image| &image.record.path));
     for group in found.groups.iter().filter(|group| group.kind.is_duplicate()) {
-        let there = |member: &&Member| !draft.is_gone(record(draft, member.image));
-        let mut members: Vec<&Member> = group.members.iter().filter(there).collect();
-        if members.len() < 2
-            || members.iter().any(|member| !draft.is_free(record(draft, member.image)))
-        {
-            continue; // a person decides on it first
+        let mut splits: BTreeMap<Option<&str>, Vec<&Member>> = BTreeMap::new();
+        for member in &group.members {
+            let record = record(draft, member.image);
+            if !draft.is_gone(record) {
+                splits.entry(record.split()).or_default().push(member);
+            }
         }
-        let (best, reason) = best(draft, &naming, &mut members);
-        let kept = record(draft, best.image);
-        let others: Vec<&Member> =
-            members.into_iter().filter(|member| member.image != best.image).collect();
-        let others: Vec<&Member> = others
-            .into_iter()
-            .filter(|member| !draft.is_protected(record(draft, member.image)))
-            .collect();
-        let name =
-            group_name("copies", group.members.iter().map(|member| record(draft, member.image)));
-        if others.is_empty() {
-            continue;
+        for members in splits.into_values() {
+            copies_of_split(draft, &naming, group, members);
         }
-        draft.keep(
-            kept,
-            Said {
-                rule: Rule::Copies,
-                group: name.clone(),
-                reason: reason.map_or("nothing tells them apart".to_owned(), |reason| {
-                    reason.reason().to_owned()
-                }),
-                confidence: None,
-            },
-        );
-        for other in others {
-            let (kind, score) = link(group, other, best);
-            let which = reason.map_or("kept", |reason| reason.reason());
-            let said = Said {
-                rule: Rule::Copies,
-                group: name.clone(),
-                reason: format!("{} {}, which {which}", how(kind), kept.path),
-                confidence: Some(f64::from(score)),
-            };
-            let goes = record(draft, other.image);
-            if score >= SURE { draft.drop(goes, said) } else { draft.decide(goes, said) }
-        }
+    }
+}
+
+fn copies_of_split(
+    draft: &mut Draft<'_>,
+    naming: &Naming,
+    group: &Group,
+    mut members: Vec<&Member>,
+) {
+    let is_free = |member: &&Member| draft.is_free(record(draft, member.image));
+    let is_protected = members.iter().any(|member| draft.is_protected(record(draft, member.image)));
+    // A person decides on what is open first.
+    if members.len() < 2 || is_protected || !members.iter().all(is_free) {
+        return;
+    }
+    let (best, reason) = best(draft, naming, &mut members);
+    let kept = record(draft, best.image);
+    let name = group_name("copies", members.iter().map(|member| record(draft, member.image)));
+    draft.keep(
+        kept,
+        Said {
+            rule: Rule::Copies,
+            group: name.clone(),
+            reason: reason.map_or("nothing tells them apart", Prefer::reason).to_owned(),
+            confidence: None,
+        },
+    );
+    for other in members.into_iter().filter(|member| member.image != best.image) {
+        let (kind, score) = link(group, other, best);
+        let which = reason.map_or("comes first", Prefer::reason);
+        let said = Said {
+            rule: Rule::Copies,
+            group: name.clone(),
+            reason: format!("{} {}, which {which}", how(kind), kept.path),
+            confidence: Some(f64::from(score)),
+        };
+        let goes = record(draft, other.image);
+        if score >= SURE { draft.drop(goes, said) } else { draft.decide(goes, said) }
     }
 }
 
@@ -161,18 +172,21 @@ fn best<'m>(
     naming: &Naming,
     members: &mut [&'m Member],
 ) -> (&'m Member, Option<Prefer>) {
+    let modified = |member: &Member| record(draft, member.image).at.stamp.modified_ns;
+    let oldest = members.iter().map(|member| modified(member)).min().unwrap_or(0);
+    // Of the same pixels more bytes are but a comment, or another container.
+    let are_pixels_same =
+        members.iter().all(|member| member.kind.is_none_or(|kind| kind <= Kind::SamePixels));
     // Each preference as a number, of which the greatest wins.
     let value = |member: &Member, prefer: Prefer| -> i128 {
         let image = &draft.subject.found.images[member.image as usize];
         let record = image.record;
         match prefer {
-            Prefer::Split => {
-                i128::from(draft.is_protected(record)) * 16 + standing(record.split()) as i128
-            }
             // To a hundredth: rounding of sizes says nothing.
             Prefer::Pixels => ((member.content_px.max(1) as f64).ln() * 100.0) as i128,
+            Prefer::Bytes if are_pixels_same => 0,
             Prefer::Bytes => i128::from(record.size_bytes),
-            Prefer::Oldest => -i128::from(record.at.stamp.modified_ns),
+            Prefer::Oldest => -i128::from((modified(member) - oldest) / TOGETHER_NS),
             Prefer::Name => {
                 let (is_usual, Reverse(letters)) = naming.plainness(&record.path);
                 i128::from(is_usual) * 100_000 - letters as i128

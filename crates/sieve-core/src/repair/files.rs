@@ -1,9 +1,13 @@
 //! Rules about single files.
 
+use std::path::Path;
+
 use super::plan::Action;
 use super::proposing::{Draft, Said};
 use super::rules::Rule;
+use crate::cell;
 use crate::collection::Label;
+use crate::files::RelPath;
 use crate::finding::Finding;
 use crate::reading::ReadError;
 use crate::record::{Outcome, Reason, Record};
@@ -45,7 +49,7 @@ pub fn listed(draft: &mut Draft<'_>) {
     }
 }
 
-/// Images of findings of some codes.
+/// Files of findings of some codes.
 pub fn codes(draft: &mut Draft<'_>) {
     for finding in draft.subject.findings {
         if !draft.wishes.drop_codes.contains(&finding.code) {
@@ -53,7 +57,7 @@ pub fn codes(draft: &mut Draft<'_>) {
         }
         for image in &finding.images {
             let Some(&record) = draft.records.get(image.as_str()) else { continue };
-            if draft.is_free(record) && record.image().is_some() {
+            if draft.is_free(record) {
                 let reason = format!("{}: {}", finding.code.as_str(), own_words(finding, image));
                 draft.drop(record, Said::new(Rule::Codes, reason));
             }
@@ -95,10 +99,12 @@ pub fn extensions(draft: &mut Draft<'_>) {
 
 /// The file's name with another ending. What stands after the last dot is an ending only where it is one of a format.
 fn with_extension(record: &Record, extension: &str) -> String {
-    let name = record.path.file_name();
+    // As a cell of a plan: it is read back as one.
+    let name = record.path.native().file_name().unwrap_or_default();
+    let name = cell::of_path(&RelPath::new(Path::new(name)));
     let is_ending = crate::reading::is_image_name(&record.path);
     let stem = name.rsplit_once('.').filter(|(stem, _)| is_ending && !stem.is_empty());
-    format!("{}.{extension}", stem.map_or(name, |(stem, _)| stem))
+    format!("{}.{extension}", stem.map_or(&*name, |(stem, _)| stem))
 }
 
 /// Pictures that are upright only by their EXIF orientation.

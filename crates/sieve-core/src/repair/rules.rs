@@ -35,7 +35,7 @@ rules! {
     Listed "listed" false
         "drop the files of --drop-list"
     Codes "codes" false
-        "drop the images of findings with the codes of --drop-code"
+        "drop the files of findings with the codes of --drop-code"
     Classes "classes" false
         "drop classes that --classes does not name"
     Unplaced "unplaced" true

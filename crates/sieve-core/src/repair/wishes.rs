@@ -39,8 +39,6 @@ pub struct Wishes {
 /// What speaks for one of several copies.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum Prefer {
-    /// It lies in the split that matters most: a protected one, then test, then validation.
-    Split,
     /// It has the most pixels.
     Pixels,
     /// It is the least compressed: it has the most bytes.
@@ -53,13 +51,11 @@ pub enum Prefer {
 
 impl Prefer {
     /// In the usual order.
-    pub const ALL: [Prefer; 5] =
-        [Prefer::Split, Prefer::Pixels, Prefer::Bytes, Prefer::Oldest, Prefer::Name];
+    pub const ALL: [Prefer; 4] = [Prefer::Pixels, Prefer::Bytes, Prefer::Oldest, Prefer::Name];
 
     /// As it is typed.
     pub fn name(self) -> &'static str {
         match self {
-            Prefer::Split => "split",
             Prefer::Pixels => "pixels",
             Prefer::Bytes => "bytes",
             Prefer::Oldest => "oldest",
@@ -70,7 +66,6 @@ impl Prefer {
     /// What a picture that it speaks for has, to go on after "which".
     pub fn reason(self) -> &'static str {
         match self {
-            Prefer::Split => "is in the split that matters most",
             Prefer::Pixels => "has the most pixels",
             Prefer::Bytes => "is the least compressed",
             Prefer::Oldest => "is the oldest file",

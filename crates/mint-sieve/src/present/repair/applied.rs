@@ -2,7 +2,6 @@
 
 use std::collections::BTreeMap;
 use std::fmt::Write;
-use std::path::Path;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
@@ -73,18 +72,17 @@ const NAMED: usize = 10;
 /// Files of each kind that a dry run names.
 const FIRST: usize = 3;
 
-/// What is wrong with a plan, in the words of an error.
-pub fn refusals(refused: &Refused<'_>, plan: &Path) -> String {
-    let rows = counted(refused.refusals.len() as u64, "row", "rows");
-    let mut text = format!("{rows} of {} cannot be carried out", plan.display());
+/// What is wrong with a plan, a line for each row.
+pub fn refusals(refused: &Refused<'_>) -> Vec<String> {
     let shown = if refused.all { refused.refusals.len() } else { NAMED };
-    for Refusal { line, path, reason } in refused.refusals.iter().take(shown) {
-        let _ = write!(text, "\n  line {line}: {}: {}", safe(path), safe(reason));
-    }
+    let told = refused.refusals.iter().take(shown);
+    let mut lines: Vec<String> = told
+        .map(|Refusal { line, path, reason }| format!("line {line}: {path}: {reason}"))
+        .collect();
     if refused.refusals.len() > shown {
-        let _ = write!(text, "\n  ... {} more (--all)", refused.refusals.len() - shown);
+        lines.push(format!("... {} more (--all)", refused.refusals.len() - shown));
     }
-    text
+    lines
 }
 
 /// Images of each class, before and after.

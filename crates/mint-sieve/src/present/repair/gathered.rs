@@ -68,8 +68,8 @@ pub fn text(brought: &Brought<'_>) -> String {
     if *no_images > 0 {
         let _ = writeln!(
             text,
-            "Left behind: {} that give no image (audit lists them).",
-            counted(*no_images, "file", "files")
+            "Left behind: {} no image (audit lists them).",
+            counted(*no_images, "file that gives", "files that give")
         );
     }
     let to = safe(&shown_name(brought.args.to.as_os_str()));

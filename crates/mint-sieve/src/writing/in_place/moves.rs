@@ -57,8 +57,21 @@ pub fn take_back(journal: &mut Journal, progress: &dyn Progress) -> Result<(), F
     }
     journal.reach(State::Undone)?;
     // What was made from images can be made again.
-    let _ = fs::remove_dir_all(journal.base.join(&journal.folder).join(super::prepare::MADE));
+    let aside = journal.base.join(&journal.folder);
+    let _ = fs::remove_dir_all(aside.join(super::prepare::MADE));
+    remove_empty(&aside);
     Ok(())
+}
+
+/// Removes the folders in a folder that hold nothing.
+fn remove_empty(folder: &Path) {
+    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
+        if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
+            remove_empty(&entry.path());
+            // One that holds something stays.
+            let _ = fs::remove_dir(entry.path());
+        }
+    }
 }
 
 fn interrupted(journal: &Journal, command: &str) -> Failure {
@@ -70,7 +83,7 @@ fn interrupted(journal: &Journal, command: &str) -> Failure {
         }
         _ => format!("Go on: mint-sieve undo {shown}"),
     };
-    Failure { exit: Exit::Interrupted, message: "interrupted".to_owned(), hint: Some(hint) }
+    Failure { exit: Exit::Interrupted, ..Failure::output("interrupted") }.hint(hint)
 }
 
 /// Progress that is not asked to stop: half of it is no state to leave a collection in.
