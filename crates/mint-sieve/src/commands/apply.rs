@@ -28,7 +28,7 @@ use crate::present::sheet;
 use crate::progress::TerminalProgress;
 use crate::settings::SetLimits;
 use crate::writing::in_place::{self, Journal, Made, State};
-use crate::writing::{NewFolder, Placed, Tree};
+use crate::writing::{Link, NewFolder, Placed, Tree};
 
 /// Answers `apply`.
 pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
@@ -80,6 +80,11 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     if let Some(folder) = folder {
         build(args, &config, catalog, &done, &folder, progress)?;
         folder.keep()?;
+        if args.link == Link::Hard {
+            let records = catalog.records.iter();
+            let limits = config.read_limits();
+            collection::keep_linked(measured.1.as_ref(), &catalog.collection, records, &limits);
+        }
     } else if let Some(root) = root.filter(|_| !args.dry_run) {
         let made = Made { limits: config.read_limits(), png: sheet::png, progress };
         let mut prepared = in_place::prepare(root, digest, catalog, &done, &made)?;

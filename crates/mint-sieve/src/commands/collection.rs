@@ -1,11 +1,14 @@
 //! Opening and measuring the collection that a command names.
 
+use std::fs;
 use std::path::{Path, PathBuf};
 
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, ArchiveIndexCache, Collection, NoCache, Root};
 use sieve_core::duplicates::{self, CollectionRef, Found};
-use sieve_core::files::shown_name;
+use sieve_core::files::{Stamp, shown_name};
+use sieve_core::reading::ReadLimits;
+use sieve_core::record::Record;
 use sieve_core::store::Store;
 use sieve_core::{Error, nearest};
 
@@ -123,6 +126,24 @@ pub fn search_in<T>(
     let found = duplicates::find(&side, &request, progress)?;
     progress.end();
     answer(catalog, &found)
+}
+
+/// Keeps what is known of files that hard links were made to: the link has changed the time of their inodes, and nothing
+/// else.
+pub fn keep_linked<'a>(
+    store: Option<&Store>,
+    collection: &Collection,
+    records: impl Iterator<Item = &'a Record>,
+    limits: &ReadLimits,
+) {
+    let Some(store) = store else { return };
+    let linked = records.filter_map(|record| {
+        let file = collection.file(record.located())?;
+        let (now, then) = (Stamp::from_metadata(&fs::metadata(file).ok()?), record.at.stamp());
+        let is_same = now.size_bytes == then.size_bytes && now.modified_ns == then.modified_ns;
+        (is_same && now != then).then_some((record, now))
+    });
+    store.restamp(linked, limits);
 }
 
 /// The failure of a collection that gives nothing to work on.

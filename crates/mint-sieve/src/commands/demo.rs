@@ -5,7 +5,7 @@ use std::io::Write;
 use std::path::Path;
 
 use herb_shed::collection::{Arrangement, plan, write};
-use herb_shed::faults::write_table;
+use herb_shed::faults::{Fault, Planted, write_table};
 use sieve_core::io_reason;
 use sieve_core::progress::Progress;
 
@@ -20,7 +20,7 @@ use crate::writing::NewFolder;
 /// Answers `demo`. What each command says is printed as soon as it is known.
 pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let folder = &args.folder;
-    let painted = paint(args, progress)?;
+    let (painted, planted) = paint(args, progress)?;
     let at = |name: &str| folder.join(name).to_string_lossy().into_owned();
     say(&format!(
         "{}\nPainted {painted} files in {}. What is wrong with them on purpose is listed in\n{}.\n",
@@ -34,10 +34,14 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
     let step = |words: &[&str]| run_step(words, progress);
     step(&["audit", &collection])?;
     step(&["balance", &collection, "--batch", "32"])?;
+    let (plan, repaired) = (at("plan.csv"), at("repaired"));
+    step(&["propose", &collection, "--drop-code", DROPPED, "--out", &plan])?;
+    decide(args, &planted)?;
+    step(&["apply", &plan, "--to", &repaired])?;
     let trained_on = if args.pre_split {
-        collection
+        repaired
     } else {
-        step(&["split", &collection, "--seed", &seed, "--to", &splits])?;
+        step(&["split", &repaired, "--seed", &seed, "--to", &splits])?;
         splits
     };
     step(&["leakage", &trained_on])?;
@@ -50,7 +54,7 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
 }
 
 /// Paints the collection and what goes with it; all of it appears at once.
-fn paint(args: &DemoArgs, progress: &TerminalProgress) -> Result<usize, Failure> {
+fn paint(args: &DemoArgs, progress: &TerminalProgress) -> Result<(usize, Vec<Planted>), Failure> {
     let arrangement = if args.pre_split { Arrangement::Splits } else { Arrangement::Classes };
     let target = NewFolder::create(&args.folder)?;
     let plan = plan(arrangement, args.seed);
@@ -73,7 +77,55 @@ fn paint(args: &DemoArgs, progress: &TerminalProgress) -> Result<usize, Failure>
     write_policies(&folder.join("policies")).map_err(failed)?;
     target.keep()?;
     progress.end();
-    Ok(plan.files.len())
+    Ok((plan.files.len(), plan.planted))
+}
+
+/// What nobody could use is dropped beside what every plan drops.
+const DROPPED: &str = "stray-file,too-dark,washed-out,soft-focus";
+
+/// Decides what the plan leaves to a person: what was planted says which is right.
+fn decide(args: &DemoArgs, planted: &[Planted]) -> Result<(), Failure> {
+    let file = args.folder.join("plan.csv");
+    let failed = |error: std::io::Error| {
+        Failure::output(format!("cannot write {}: {}", file.display(), io_reason(&error)))
+    };
+    let mut text = fs::read_to_string(&file).map_err(failed)?;
+    let mut decided = Vec::new();
+    let mut put = |path: &str, action: &str, to: &str| {
+        let lines = text.lines().map(|line| match line.strip_prefix(&format!("{path},decide,")) {
+            // The class that it has now is empty, and the one that it gets follows.
+            Some(rest) if !to.is_empty() => {
+                format!("{path},{action},,{to}{}", rest.strip_prefix(',').unwrap_or(rest))
+            }
+            Some(rest) => format!("{path},{action},{rest}"),
+            None => line.to_owned(),
+        });
+        let changed: String = lines.map(|line| line + "\n").collect();
+        if changed != text {
+            decided.push(format!("  {path}: {action} {to}").trim_end().to_owned());
+            text = changed;
+        }
+    };
+    for planted in planted {
+        match planted.fault {
+            Fault::LabelConflict => {
+                put(&planted.path, "drop", "");
+                put(&planted.partner, "keep", "");
+            }
+            Fault::OutsideClass => {
+                let class = planted.note.split(' ').nth(1).unwrap_or_default();
+                put(&planted.path, "relabel", class);
+            }
+            _ => {}
+        }
+    }
+    fs::write(&file, &text).map_err(failed)?;
+    say(&format!(
+        "\n{}\n{}\n",
+        heading("A person decides, in the plan, what only a person knows:"),
+        decided.join("\n")
+    ));
+    Ok(())
 }
 
 fn write_policies(folder: &Path) -> std::io::Result<()> {
@@ -110,6 +162,8 @@ fn written(args: &DemoArgs) -> String {
         ("planted.csv", "what is wrong with them, to compare with what audit found"),
         ("policies/", "the two augmentation policies, to change and try"),
     ];
+    names.push(("plan.csv", "what propose found, with what a person decided"));
+    names.push(("repaired/", "the collection after the plan"));
     if !args.pre_split {
         names.push(("splits/", "train, validation and test, with split.csv"));
     }

@@ -9,14 +9,14 @@ use crate::failure::Failure;
 use crate::present::repair::gathered::{self as present, Brought};
 use crate::present::sheet;
 use crate::progress::TerminalProgress;
-use crate::writing::{NewFolder, Placed, Tree};
+use crate::writing::{Link, NewFolder, Placed, Tree};
 
 /// Answers `gather`.
 pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     config.refuse_inside(&args.to)?;
     let folder = (!args.dry_run).then(|| NewFolder::create(&args.to)).transpose()?;
-    let (catalog, _) = collection::measure(&config, &args.catalog, progress)?;
+    let (catalog, store) = collection::measure(&config, &args.catalog, progress)?;
     let splits = match args.split_folders {
         SplitFoldersBecome::Keep => SplitsBecome::Kept,
         SplitFoldersBecome::Merge => SplitsBecome::Merged,
@@ -40,6 +40,11 @@ pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         };
         tree.write(&files, &[], &folder.path(), progress)?;
         folder.keep()?;
+        if args.link == Link::Hard {
+            let records = files.iter().map(|file| file.record);
+            let limits = config.read_limits();
+            collection::keep_linked(store.as_ref(), &catalog.collection, records, &limits);
+        }
     }
     progress.end();
     let brought = Brought { args, config: &config, catalog: &catalog, gathered: &gathered };

@@ -19,7 +19,7 @@ use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::{self, sheet, split as shown};
 use crate::progress::TerminalProgress;
-use crate::writing::{NewFile, NewFolder, Placed, Tree, places};
+use crate::writing::{Link, NewFile, NewFolder, Placed, Tree, places};
 
 /// Answers `split`.
 pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
@@ -57,6 +57,11 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             crossings: &crossings,
         };
         let rows = write(&split, table, tree, progress)?;
+        if args.link == Link::Hard && args.to.is_some() {
+            let records = assignment.images.iter().map(|image| image.record);
+            let store = measured.1.as_ref();
+            collection::keep_linked(store, &catalog.collection, records, &config.read_limits());
+        }
         Ok(Answer::done(match args.format {
             SplitFormat::Text => Output::People(shown::text(&split)),
             SplitFormat::Json => Output::Document(shown::json(&split)),

@@ -103,6 +103,13 @@ impl TakesEntries for Only {
     }
 }
 
+impl Locator {
+    /// Size and times, when it was listed.
+    pub fn stamp(&self) -> Stamp {
+        self.stamp
+    }
+}
+
 impl Collection {
     /// The file in the file system, where it is one.
     pub fn file(&self, file: Located<'_>) -> Option<PathBuf> {

@@ -128,17 +128,12 @@ pub fn formats(draft: &mut Draft<'_>) {
     for (record, measured) in catalog.images() {
         let format = measured.facts.format;
         if draft.wishes.convert.contains(&format) && !draft.is_gone(record) {
-            let is_turned = draft.proposals.iter().any(|proposal| {
-                proposal.row.path == record.path && proposal.row.action == Action::Turn
-            });
-            if is_turned {
+            if draft.has(record, Action::Turn) {
                 continue; // it becomes a PNG anyway
             }
             let (from, to) = (record.path.file_name().to_owned(), with_extension(record, "png"));
             let reason = format!("stored as {}", format.name());
-            draft.proposals.retain(|proposal| {
-                proposal.row.path != record.path || proposal.row.action != Action::Rename
-            });
+            draft.forget(record, &[Action::Rename]);
             draft.add(record, Action::Convert, from, to, Said::new(Rule::Formats, reason));
         }
     }

@@ -60,6 +60,8 @@ pub(super) struct Draft<'a> {
     gone: HashSet<&'a str>,
     /// Files that wait for a person.
     open: HashSet<&'a str>,
+    /// Files for which something else than that is proposed.
+    mended: HashSet<&'a str>,
     /// Classes that files get.
     classes: HashMap<&'a str, String>,
     pub records: HashMap<&'a str, &'a Record>,
@@ -90,6 +92,7 @@ pub fn propose(subject: &Subject<'_>, wishes: &Wishes) -> Proposed {
         proposals: Vec::new(),
         gone: HashSet::new(),
         open: HashSet::new(),
+        mended: HashSet::new(),
         classes: HashMap::new(),
         records: records.collect(),
         unnamed: Vec::new(),
@@ -154,10 +157,10 @@ impl<'a> Draft<'a> {
         let from = record.class().unwrap_or_default().to_owned();
         self.gone.insert(record.path.as_str());
         // What goes needs no other repair.
-        self.proposals.retain(|proposal| {
-            proposal.row.path != record.path
-                || matches!(proposal.row.action, Action::Drop | Action::Decide)
-        });
+        self.forget(
+            record,
+            &[Action::Keep, Action::Relabel, Action::Rename, Action::Turn, Action::Convert],
+        );
         self.add(record, Action::Drop, from, String::new(), said);
     }
 
@@ -171,12 +174,29 @@ impl<'a> Draft<'a> {
     pub fn relabel(&mut self, record: &'a Record, to: &str, said: Said) {
         let from = record.class().unwrap_or_default().to_owned();
         self.classes.insert(record.path.as_str(), to.to_owned());
-        self.proposals.retain(|proposal| {
-            proposal.row.path != record.path || proposal.row.action != Action::Relabel
-        });
+        self.forget(record, &[Action::Relabel]);
         if from != to {
             self.add(record, Action::Relabel, from, to.to_owned(), said);
         }
+    }
+
+    /// Takes back what was proposed for a file.
+    pub fn forget(&mut self, record: &Record, actions: &[Action]) {
+        // Of most files nothing is known, and there may be very many.
+        if self.mended.contains(record.path.as_str()) {
+            self.proposals.retain(|proposal| {
+                proposal.row.path != record.path || !actions.contains(&proposal.row.action)
+            });
+        }
+    }
+
+    /// Whether this is proposed for a file.
+    pub fn has(&self, record: &Record, action: Action) -> bool {
+        self.mended.contains(record.path.as_str())
+            && self
+                .proposals
+                .iter()
+                .any(|proposal| proposal.row.path == record.path && proposal.row.action == action)
     }
 
     pub fn add(
@@ -188,6 +208,9 @@ impl<'a> Draft<'a> {
         said: Said,
     ) {
         let Said { rule, group, reason, confidence } = said;
+        if !matches!(action, Action::Drop | Action::Decide) {
+            self.mended.insert(record.path.as_str());
+        }
         let path = record.path.clone();
         let digest = match record.image() {
             Some(measured) => Some(measured.digest),

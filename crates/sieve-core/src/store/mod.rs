@@ -24,6 +24,7 @@ use crate::io_reason;
 use crate::measuring::{Digest, MEASURING_VERSION, Thumbnail};
 use crate::reading::{self, Content, ReadLimits};
 use crate::record::Outcome;
+use crate::record::Record;
 
 /// Marks our files among all SQLite files: "MntS".
 const APPLICATION_ID: u32 = u32::from_be_bytes(*b"MntS");
@@ -228,6 +229,30 @@ impl Store {
             tracing::debug!(%error, "thumbnails cannot be read");
         }
         thumbnails
+    }
+
+    /// Gives files new stamps: those that changed without their content, as a hard link does that is made to one. What
+    /// cannot be kept is not.
+    pub fn restamp<'a>(
+        &self,
+        files: impl Iterator<Item = (&'a Record, Stamp)>,
+        limits: &ReadLimits,
+    ) {
+        let kept = || -> rusqlite::Result<()> {
+            let change = self.connection.unchecked_transaction()?;
+            {
+                let mut put = change.prepare(&row::put())?;
+                for (record, stamp) in files {
+                    if let Some(row) = row::Row::new(&record.path, stamp, &record.outcome, limits) {
+                        row.write(&mut put)?;
+                    }
+                }
+            }
+            change.commit()
+        };
+        if let Err(error) = kept() {
+            tracing::debug!(%error, "new stamps cannot be kept");
+        }
     }
 
     /// The answer that is kept by `key`, as it was given.

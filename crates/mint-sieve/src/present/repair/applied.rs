@@ -9,10 +9,11 @@ use sieve_core::files::shown_name;
 use sieve_core::finding::Code;
 use sieve_core::repair::{Action, Change, Changes, Fate, Plan, Refusal};
 
+use super::{class_changes, number_or_gone};
 use crate::args::ApplyArgs;
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table};
-use crate::present::{ReadingSettings, command_on, counted, envelope, next_step, visible};
+use crate::present::{ReadingSettings, command_on, counted, envelope, next_step};
 use crate::writing::in_place::{Journal, State};
 
 /// How findings differ before and after.
@@ -165,7 +166,7 @@ pub fn text(applied: &Applied<'_>) -> String {
             counted(behind, "file", "files")
         );
     }
-    text.push_str(&class_table(applied));
+    text.push_str(&class_changes(classes(applied).iter()));
     if let Some(findings) = applied.findings {
         text.push_str(&finding_table(findings));
     }
@@ -192,24 +193,10 @@ fn named(applied: &Applied<'_>, changes: &[&Change], all: bool) -> String {
     text
 }
 
-fn class_table(applied: &Applied<'_>) -> String {
-    let counts = classes(applied);
-    let mut rows = vec![["class", "images", "after"].map(str::to_owned).to_vec()];
-    for (class, (before, after)) in counts.iter().filter(|(_, (before, after))| before != after) {
-        let after = if *after == 0 { "gone".to_owned() } else { after.to_string() };
-        rows.push(vec![visible(class), before.to_string(), after]);
-    }
-    if rows.len() == 1 {
-        return String::new();
-    }
-    format!("\n{}", table(&[Align::Left, Align::Right, Align::Right], Narrow::Drop(&[]), rows))
-}
-
 fn finding_table(findings: &Findings) -> String {
     let mut rows = vec![["finding", "before", "after"].map(str::to_owned).to_vec()];
     for (code, (before, after)) in &findings.changed {
-        let after = if *after == 0 { "gone".to_owned() } else { after.to_string() };
-        rows.push(vec![code.as_str().to_owned(), before.to_string(), after]);
+        rows.push(vec![code.as_str().to_owned(), before.to_string(), number_or_gone(*after)]);
     }
     let left = counted(findings.left, "finding is", "findings are");
     if rows.len() == 1 {

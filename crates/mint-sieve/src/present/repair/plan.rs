@@ -11,6 +11,7 @@ use sieve_core::duplicates::Found;
 use sieve_core::files::{RelPath, shown_name};
 use sieve_core::repair::{Action, COMMENT, PLAN_HEADER, Proposal, Proposed, Row, Rule, Wishes};
 
+use super::class_changes;
 use crate::args::ProposeArgs;
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table as laid_out};
@@ -144,7 +145,7 @@ pub fn text(planned: &Planned<'_>) -> String {
         let _ = writeln!(text, "{rows}: {}\n", in_words(&all));
         text.push_str(&rule_table(planned));
     }
-    text.push_str(&class_table(planned));
+    text.push_str(&class_changes(proposed.classes.iter()));
     text.push_str(&renames(planned));
     let open: Vec<&Proposal> = proposed
         .proposals
@@ -201,21 +202,6 @@ fn rule_table(planned: &Planned<'_>) -> String {
         }
     }
     laid_out(&[Align::Left; 3], Narrow::Drop(&["why"]), rows)
-}
-
-/// Classes that become larger or smaller.
-fn class_table(planned: &Planned<'_>) -> String {
-    let changed = planned.proposed.classes.iter().filter(|(_, (before, after))| before != after);
-    let mut rows = vec![["class", "images", "after"].map(str::to_owned).to_vec()];
-    for (class, (before, after)) in changed {
-        let after = if *after == 0 { "gone".to_owned() } else { after.to_string() };
-        rows.push(vec![crate::present::visible(class), before.to_string(), after]);
-    }
-    if rows.len() == 1 {
-        return String::new();
-    }
-    let columns = [Align::Left, Align::Right, Align::Right];
-    format!("\n{}", laid_out(&columns, Narrow::Drop(&[]), rows))
 }
 
 /// Names that matched nothing.

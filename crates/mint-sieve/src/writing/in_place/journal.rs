@@ -205,6 +205,12 @@ impl Journal {
         Ok(())
     }
 
+    /// Removes a journal of which nothing is left to be told, and its folder if nothing else is in it.
+    pub fn forget(&self) {
+        let folder = self.base.join(&self.folder);
+        let _ = fs::remove_file(folder.join(FILE)).and_then(|()| fs::remove_dir(&folder));
+    }
+
     /// The folder, as a person would type it from here.
     pub fn shown(&self) -> PathBuf {
         let whole = self.base.join(&self.folder);

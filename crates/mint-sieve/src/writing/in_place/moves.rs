@@ -21,8 +21,11 @@ pub fn carry_out(journal: &mut Journal, progress: &dyn Progress) -> Result<(), F
         }
         if let Err(reason) = make(&journal.base, &journal.steps[at]) {
             return Err(match take_back(journal, &StopsNever(progress)) {
-                Ok(()) => Failure::output(format!("{reason}; every step before it was taken back"))
-                    .hint("The collection is as it was."),
+                Ok(()) => {
+                    journal.forget();
+                    Failure::output(format!("{reason}; every step before it was taken back"))
+                        .hint("The collection is as it was.")
+                }
                 Err(other) => Failure::output(format!(
                     "{reason}; and then, taking it back, {}",
                     other.message
