@@ -107,10 +107,9 @@ pub fn declared<'a>(found: &'a Found<'_>) -> BTreeMap<&'a str, Vec<u32>> {
         for (number, image) in (0u32..).zip(&found.images) {
             if let Some(members) =
                 sources.get(&*origin(image.record)).and_then(|group| groups.get_mut(group))
+                && let Err(place) = members.binary_search(&number)
             {
-                if let Err(place) = members.binary_search(&number) {
-                    members.insert(place, number);
-                }
+                members.insert(place, number);
             }
         }
     }

@@ -171,13 +171,18 @@ fn one_folder(config: &CollectionConfig) -> Result<&Path, Failure> {
 fn interrupted(root: &Path, plan: &str) -> Result<Option<Journal>, Failure> {
     let Ok(root) = root.canonicalize() else { return Ok(None) };
     let base = crate::writing::parent(&root).to_owned();
+    // Nobody else may be at work while what is left behind is looked through.
+    let lock = in_place::locked(&root)?;
+    let mut open = None;
     for (_, folder) in in_place::find(&base, &root).0 {
-        if !folder.join("journal.jsonl").exists() {
+        if !folder.join(in_place::FILE).exists() {
+            in_place::sweep(&folder); // killed before anything was written down
             continue;
         }
-        let journal = Journal::open(&folder)?;
+        let journal = Journal::read(&folder)?;
         match journal.state {
-            Some(State::Ready) if journal.plan == plan => return Ok(Some(journal)),
+            None => in_place::sweep(&folder),
+            Some(State::Ready) if journal.plan == plan => open = Some(folder),
             Some(State::Ready | State::Undoing) => {
                 let shown = journal.shown();
                 let message =
@@ -185,10 +190,11 @@ fn interrupted(root: &Path, plan: &str) -> Result<Option<Journal>, Failure> {
                 return Err(Failure::input(message)
                     .hint(format!("Take it back first: mint-sieve undo {}", shown.display())));
             }
-            _ => {}
+            Some(State::Done | State::Undone) => {}
         }
     }
-    Ok(None)
+    drop(lock);
+    open.map(|folder| Journal::open(&folder)).transpose()
 }
 
 /// Goes on where an earlier run of the same plan was interrupted.
@@ -281,7 +287,7 @@ fn refuse_out_of_order(journal: &Journal) -> Result<(), Failure> {
     let (known, _) = in_place::find(&journal.base, &root);
     let own = known.iter().position(|(_, folder)| folder.ends_with(&journal.folder));
     for (_, folder) in known.iter().skip(own.map_or(known.len(), |own| own + 1)) {
-        let file = folder.join("journal.jsonl");
+        let file = folder.join(in_place::FILE);
         let text = input::read_text(&file, 1 << 30).unwrap_or_default();
         let last = text.lines().last().unwrap_or_default();
         let is_in_force =

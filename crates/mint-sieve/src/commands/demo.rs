@@ -9,10 +9,11 @@ use herb_shed::faults::{Fault, Planted, write_table};
 use sieve_core::io_reason;
 use sieve_core::progress::Progress;
 
-use super::{Answer, Output, policy_file};
+use super::{Answer, Output};
 use crate::args::{Cli, DemoArgs};
 use crate::console::{self, heading};
 use crate::failure::Failure;
+use crate::policy_file;
 use crate::present::command_line;
 use crate::progress::TerminalProgress;
 use crate::writing::NewFolder;

@@ -12,15 +12,12 @@ mod leakage;
 mod limits;
 mod nearest;
 mod policy;
-mod policy_file;
 mod preview;
 mod propose;
 mod sheet_images;
 mod split;
 mod store;
 mod verify;
-
-pub use policy_file::NamedPolicy;
 
 use crate::args::Command;
 use crate::failure::{Exit, Failure};

@@ -11,10 +11,11 @@ use sieve_core::sampling;
 
 use super::preview::cost::{Timed, processor_time};
 use super::preview::{DRAFT_DRAWS, HELD_OUT, TRAIN, TRIED_ON, VALIDATION};
-use super::{Answer, Output, collection as opening, policy_file};
+use super::{Answer, Output, collection as opening};
 use crate::args::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
+use crate::policy_file;
 use crate::present::policy as present;
 use crate::progress::TerminalProgress;
 use crate::settings::SetLimits;
@@ -50,7 +51,7 @@ pub fn run(args: &PolicyArgs, progress: &TerminalProgress) -> Result<Answer, Fai
 fn made_up(number: u32) -> Timed {
     let (width_px, height_px) = (500, 375);
     let values = 0..width_px * height_px * 3;
-    let data = values.map(|at| (at / 7 ^ at / (width_px * 3) + number) as u8).collect();
+    let data = values.map(|at| ((at / 7) ^ (at / (width_px * 3) + number)) as u8).collect();
     Timed {
         path: number.to_string(),
         class: String::new(),

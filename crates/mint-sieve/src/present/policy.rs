@@ -17,9 +17,9 @@ use super::preview::{
 use super::table::percent;
 use super::{command_on, counted, envelope, next_step};
 use crate::args::PolicyDraftArgs;
-use crate::commands::NamedPolicy;
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table};
+use crate::policy_file::NamedPolicy;
 
 /// Draws by which geometry is told.
 const DRAWS: u64 = 2000;

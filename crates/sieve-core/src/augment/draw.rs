@@ -7,12 +7,12 @@ use serde::Serialize;
 
 use super::canvas::{Canvas, LUMA};
 use super::colour::{self, Colour};
-use super::cost::{ToneCost, tone_cost};
 use super::frame::{Colours, Frame};
 use super::policy::Policy;
 use super::prepared::Prepared;
 use super::projective::Projective;
 use super::steps::{Drawn, Effect};
+use super::tone_cost::{ToneCost, tone_cost};
 
 use super::warp::warp;
 use crate::reading::Pixels;

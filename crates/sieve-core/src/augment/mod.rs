@@ -15,6 +15,7 @@ mod policy;
 mod prepared;
 mod projective;
 pub mod steps;
+mod tone_cost;
 mod warp;
 
 pub use crate::affine::Affine;

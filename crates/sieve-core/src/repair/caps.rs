@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
 
-use super::proposing::{Draft, Said};
+use super::draft::{Draft, Said};
 use super::rules::Rule;
 use super::wishes::Cap;
 use crate::independent::Units;

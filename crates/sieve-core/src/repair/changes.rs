@@ -96,13 +96,13 @@ pub fn changes(
         let record = &catalog.records[at];
         let now =
             record.image().map(|image| image.digest).or_else(|| digests.get(&record.path).copied());
-        if let (Some(then), Some(now)) = (row.digest, now) {
-            if then != now {
-                changes
-                    .refusals
-                    .push(refused("the file has changed since the plan was made".to_owned()));
-                continue;
-            }
+        if let (Some(then), Some(now)) = (row.digest, now)
+            && then != now
+        {
+            changes
+                .refusals
+                .push(refused("the file has changed since the plan was made".to_owned()));
+            continue;
         }
         if row.action == Action::Decide {
             match passes_undecided {

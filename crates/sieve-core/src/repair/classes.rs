@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::proposing::{Draft, Said};
+use super::draft::{Draft, Said};
 use super::rules::Rule;
 use crate::finding::{Code, Evidence};
 

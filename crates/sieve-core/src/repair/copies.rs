@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::proposing::{Draft, Said, group_name};
+use super::draft::{Draft, Said, group_name};
 use super::rules::Rule;
 use super::wishes::Prefer;
 use crate::duplicates::{Group, Kind, Member, Naming};

@@ -2,8 +2,8 @@
 
 use std::path::Path;
 
+use super::draft::{Draft, Said};
 use super::plan::Action;
-use super::proposing::{Draft, Said};
 use super::rules::Rule;
 use crate::cell;
 use crate::collection::Label;

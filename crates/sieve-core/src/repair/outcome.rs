@@ -125,7 +125,7 @@ pub fn found_after<'a>(
         groups,
         by_name,
         reach: found.reach,
-        level: found.level.clone(),
+        level: found.level,
         small: found.small,
     }
 }

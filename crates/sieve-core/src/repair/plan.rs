@@ -146,8 +146,13 @@ impl Plan {
 
 /// What stands between the cells of the head: whatever makes the most columns of it.
 fn delimiter(text: &str) -> u8 {
-    let is_head = |line: &&str| line.contains("path") && line.contains("action");
-    let head = text.lines().find(is_head).unwrap_or_default();
+    let is_comment = |line: &&str| line.trim_start_matches([' ', '"']).starts_with(COMMENT);
+    let is_head = |line: &&str| {
+        let line = line.to_lowercase();
+        line.contains("path") && line.contains("action")
+    };
+    let lines = text.lines().filter(|line| !is_comment(line));
+    let head = lines.into_iter().find(is_head).unwrap_or_default();
     let count = |delimiter: &u8| head.bytes().filter(|byte| byte == delimiter).count();
     [b'\t', b';', b','].into_iter().max_by_key(count).unwrap_or(b',')
 }

@@ -15,10 +15,10 @@ use sieve_core::reading;
 use sieve_core::splitting::SplitTable;
 
 use crate::args::{PreviewArgs, PreviewFormat};
-use crate::commands::policy_file::NamedPolicy;
 use crate::commands::{Answer, Output, collection as opening};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
+use crate::policy_file::NamedPolicy;
 use crate::present::preview::{Copies, copies_json, copies_text};
 use crate::present::sheet;
 use crate::present::written;

@@ -7,8 +7,8 @@ use sieve_core::limits::FindingLimits;
 use sieve_core::nearest;
 use sieve_core::reading::Pixels;
 
-use crate::commands::policy_file::NamedPolicy;
 use crate::failure::Failure;
+use crate::policy_file::NamedPolicy;
 use crate::present::sheet::{Drawn, Edge, PAPER, Tile};
 
 /// What the columns after the first show.

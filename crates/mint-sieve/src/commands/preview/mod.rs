@@ -14,12 +14,12 @@ use sieve_core::limits::FindingLimits;
 use sieve_core::progress::Progress;
 use sieve_core::{nearest, sampling};
 
-use super::policy_file::{self, NamedPolicy};
 use super::{Answer, Output, collection as opening};
 use crate::args::{PreviewArgs, PreviewFormat};
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
+use crate::policy_file::{self, NamedPolicy};
 use crate::present::preview::{self, FrameCost, Numbers, Preview};
 use crate::present::sheet::{self, Layout, Room, Row, Sheet};
 use crate::progress::TerminalProgress;

@@ -6,8 +6,8 @@ use serde::Serialize;
 use sieve_core::files::shown_name;
 
 use crate::args::PreviewArgs;
-use crate::commands::NamedPolicy;
 use crate::console::{heading, safe};
+use crate::policy_file::NamedPolicy;
 use crate::present::{counted, envelope, next_step};
 
 /// What was written.

@@ -16,8 +16,8 @@ use sieve_core::limits::FindingLimits;
 
 use super::sheet::Sheet;
 use crate::args::PreviewArgs;
-use crate::commands::NamedPolicy;
 use crate::config::CollectionConfig;
+use crate::policy_file::NamedPolicy;
 
 /// Everything that the answer tells of.
 pub struct Preview<'a> {

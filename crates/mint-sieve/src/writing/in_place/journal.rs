@@ -145,6 +145,13 @@ impl Journal {
 
     /// Reads a journal, or that in a folder. Takes the collection's lock.
     pub fn open(path: &Path) -> Result<Self, Failure> {
+        let journal = Self::read(path)?;
+        let lock = locked(&journal.base.join(&journal.root))?;
+        Ok(Journal { _lock: lock, ..journal })
+    }
+
+    /// Reads a journal, or that in a folder, without a lock.
+    pub fn read(path: &Path) -> Result<Self, Failure> {
         let file = if path.is_dir() { path.join(FILE) } else { path.to_owned() };
         let shown = file.display();
         let wrong = |reason: String| {
@@ -177,7 +184,6 @@ impl Journal {
             }
         }
         let root = head.root.path();
-        let lock = locked(&base.join(&root))?;
         let folder = PathBuf::from(folder.file_name().unwrap_or_default());
         Ok(Journal {
             base,
@@ -187,7 +193,7 @@ impl Journal {
             steps,
             times: head.times,
             state,
-            _lock: lock,
+            _lock: None,
         })
     }
 

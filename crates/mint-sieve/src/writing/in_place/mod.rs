@@ -4,6 +4,6 @@ mod journal;
 mod moves;
 mod prepare;
 
-pub use journal::{Journal, State, find};
-pub use moves::{carry_out, take_back};
+pub use journal::{FILE, Journal, State, find, locked};
+pub use moves::{carry_out, sweep, take_back};
 pub use prepare::{Made, prepare};

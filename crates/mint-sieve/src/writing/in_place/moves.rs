@@ -66,6 +66,14 @@ pub fn take_back(journal: &mut Journal, progress: &dyn Progress) -> Result<(), F
     Ok(())
 }
 
+/// Removes what a run has left that was killed before its journal was ready: nothing of the collection is in it.
+pub fn sweep(folder: &Path) {
+    let _ = fs::remove_dir_all(folder.join(super::prepare::MADE));
+    let _ = fs::remove_file(folder.join(super::journal::FILE));
+    remove_empty(folder);
+    let _ = fs::remove_dir(folder);
+}
+
 /// Removes the folders in a folder that hold nothing.
 fn remove_empty(folder: &Path) {
     for entry in fs::read_dir(folder).into_iter().flatten().flatten() {

@@ -5,12 +5,10 @@ mod appearance;
 mod geometry;
 mod impact;
 mod measures;
-mod tone;
 mod verdict;
 
+pub use super::tone_cost::ToneCost;
 pub use geometry::{GeometryCost, Spread, StepGeometry, Subject, geometry, step_geometry};
 pub use impact::{Impact, LabelRisk, OutOfRange, Reference, StepImpact, Study, TRIED, study};
 pub use measures::MEASURES;
-pub use tone::ToneCost;
-pub(super) use tone::tone_cost;
 pub use verdict::{Back, Grade, Reason, Verdict, verdicts};

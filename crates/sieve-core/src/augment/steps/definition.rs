@@ -1,8 +1,12 @@
-//! What there is to say of a step.
+//! What there is to say of a step, and a step with the numbers that were drawn for it.
 
 use std::fmt;
 
-use super::drawn::{Drawn, MOST_NUMBERS, Setting};
+use rand::SeedableRng;
+use rand_chacha::ChaCha8Rng;
+use serde::ser::{Serialize, SerializeMap, Serializer};
+
+use super::setting::{MOST_NUMBERS, Setting, Word};
 use crate::augment::canvas::Canvas;
 use crate::augment::colour::Colour;
 use crate::augment::frame::Frame;
@@ -205,5 +209,76 @@ impl PartialEq for Definition {
 impl fmt::Debug for Definition {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(self.name)
+    }
+}
+
+/// A step with the numbers that were drawn for it.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Drawn {
+    /// Which step.
+    pub definition: &'static Definition,
+    /// The word that the policy sets.
+    pub word: Option<Word>,
+    pub(super) numbers: [f64; MOST_NUMBERS],
+    /// Where what is random in each pixel begins.
+    seed: u64,
+}
+
+impl Definition {
+    /// What random numbers, each from 0 to 1, make of it.
+    pub fn drawn(&'static self, setting: &Setting, random: &mut dyn FnMut() -> f64) -> Drawn {
+        let numbers = (self.draw)(setting, random);
+        // 53 bits are as many as a number from 0 to 1 has.
+        let seed = (random() * (1u64 << 53) as f64) as u64;
+        Drawn { definition: self, word: setting.word, numbers, seed }
+    }
+}
+
+impl Drawn {
+    /// The numbers, as many as the step has names for.
+    pub fn numbers(&self) -> &[f64] {
+        &self.numbers[..self.definition.numbers.len()]
+    }
+
+    /// The same at another strength: 0 does nothing, 1 is as drawn, 2 twice as strong, within the step's bounds.
+    pub fn at_strength(self, strength: f64) -> Self {
+        let mut numbers = self.numbers;
+        for (at, number) in self.definition.numbers.iter().enumerate() {
+            let changed = match number.strength {
+                Strength::Linear(neutral) => neutral + (numbers[at] - neutral) * strength,
+                Strength::Ratio => numbers[at].powf(strength),
+                Strength::Fixed => continue,
+            };
+            let second = self.definition.second.filter(|second| second.name == number.name);
+            let range = second.map(|second| second.range).or(self.definition.range);
+            numbers[at] =
+                range.map_or(changed, |Range { least, most, .. }| changed.clamp(least, most));
+        }
+        Drawn { numbers, ..self }
+    }
+
+    /// What was drawn, as short as it can be said under a picture.
+    pub fn caption(&self) -> String {
+        (self.definition.caption)(self)
+    }
+
+    /// What is random in each pixel: the same numbers for the same draw, whatever was drawn before.
+    pub(super) fn random(&self) -> ChaCha8Rng {
+        ChaCha8Rng::seed_from_u64(self.seed)
+    }
+}
+
+/// `do`, and each number by its name.
+impl Serialize for Drawn {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut map = serializer.serialize_map(None)?;
+        map.serialize_entry("do", self.definition.name)?;
+        for (number, value) in self.definition.numbers.iter().zip(self.numbers) {
+            map.serialize_entry(number.name, &value)?;
+        }
+        if let (Some(choice), Some(word)) = (self.definition.word, self.word) {
+            map.serialize_entry(choice.name, &word.written())?;
+        }
+        map.end()
     }
 }

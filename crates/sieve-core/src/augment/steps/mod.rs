@@ -2,12 +2,12 @@
 //! draws, carries out, captions or lists steps goes by [`ALL`]; a new step is one file and one line here.
 
 mod definition;
-mod drawn;
+mod setting;
 
-pub use definition::{Choice, Definition, Effect, Number, Range, Second, Strength, Unit};
-pub use drawn::{Amount, Drawn, MOST_NUMBERS, Setting, Word};
+pub use definition::{Choice, Definition, Drawn, Effect, Number, Range, Second, Strength, Unit};
+pub use setting::{Amount, MOST_NUMBERS, Setting, Word};
 
-use drawn::{once, signed, twice};
+use setting::{once, signed, twice};
 
 macro_rules! steps {
     ($($module:ident $definition:ident)*) => {

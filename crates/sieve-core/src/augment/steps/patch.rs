@@ -58,7 +58,7 @@ pub(super) static PATCH: Definition = Definition {
         numbers
     },
     caption: |drawn| format!("patch {:.0} %", drawn.numbers[0] * 100.0),
-    effect: Effect::Filter(|drawn, canvas| cover(drawn, canvas)),
+    effect: Effect::Filter(cover),
 };
 
 #[cfg(test)]

@@ -105,7 +105,7 @@ impl Plane {
     fn between(&self, x: usize, y: usize) -> f32 {
         // A pixel lies a quarter of a half-size pixel before or after a centre.
         let near = |at: usize, side: usize| {
-            let other = if at % 2 == 0 { (at / 2).saturating_sub(1) } else { (at / 2 + 1).min(side - 1) };
+            let other = if at.is_multiple_of(2) { (at / 2).saturating_sub(1) } else { (at / 2 + 1).min(side - 1) };
             (at / 2, other)
         };
         let ((x0, x1), (y0, y1)) = (near(x, self.width), near(y, self.height));

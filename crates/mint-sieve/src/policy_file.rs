@@ -9,8 +9,8 @@ use crate::failure::Failure;
 
 /// The policies that come with the program, by name.
 pub const EXAMPLES: [(&str, &str); 2] = [
-    ("gentle", include_str!("../../../../policies/gentle.toml")),
-    ("harsh", include_str!("../../../../policies/harsh.toml")),
+    ("gentle", include_str!("../../../policies/gentle.toml")),
+    ("harsh", include_str!("../../../policies/harsh.toml")),
 ];
 
 /// A policy and what to call it.

@@ -1,0 +1,254 @@
+//! A plan while rules add to it: what each file is to become, so that no rule works against another.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use super::plan::{Action, Row};
+use super::rules::Rule;
+use super::wishes::Wishes;
+use crate::audit::Audit;
+use crate::catalog::Catalog;
+use crate::duplicates::Found;
+use crate::files::RelPath;
+use crate::finding::Finding;
+use crate::measuring::Digest;
+use crate::record::Record;
+
+/// What a plan is proposed for.
+pub struct Subject<'a> {
+    /// What is known of the collection.
+    pub catalog: &'a Catalog,
+    /// What was searched in it.
+    pub found: &'a Found<'a>,
+    /// What is wrong with it.
+    pub audit: &'a Audit,
+    /// The findings that nobody has accepted.
+    pub findings: &'a [Finding],
+    /// The digests of files that are no pictures, as far as they could be read.
+    pub digests: &'a HashMap<RelPath, Digest>,
+}
+
+/// One row of a plan, and what proposes it.
+#[derive(Clone, Debug, PartialEq)]
+pub struct Proposal {
+    /// The rule.
+    pub rule: Rule,
+    /// The row.
+    pub row: Row,
+}
+
+/// What is proposed.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Proposed {
+    /// What each rule proposes: groups together, all in the order of paths.
+    pub proposals: Vec<Proposal>,
+    /// Images of each class before, and after all but what is left to a person; empty classes too.
+    pub classes: BTreeMap<String, (u64, u64)>,
+    /// Classes that `Wishes::renames` gives no name to.
+    pub unnamed: Vec<String>,
+    /// Names of `Wishes::renames` that no class has.
+    pub unused: Vec<String>,
+}
+
+/// A plan while rules add to it.
+pub(super) struct Draft<'a> {
+    pub subject: &'a Subject<'a>,
+    pub wishes: &'a Wishes,
+    pub proposals: Vec<Proposal>,
+    /// Files that go.
+    gone: HashSet<&'a str>,
+    /// Files that wait for a person.
+    open: HashSet<&'a str>,
+    /// Files for which something else than that is proposed.
+    mended: HashSet<&'a str>,
+    /// Classes that files get.
+    classes: HashMap<&'a str, String>,
+    pub records: HashMap<&'a str, &'a Record>,
+    pub unnamed: Vec<String>,
+    pub unused: Vec<String>,
+}
+
+/// What a row says beside its file.
+pub(super) struct Said {
+    pub rule: Rule,
+    pub group: String,
+    pub reason: String,
+    pub confidence: Option<f64>,
+}
+
+impl Said {
+    pub fn new(rule: Rule, reason: impl Into<String>) -> Self {
+        Said { rule, group: String::new(), reason: reason.into(), confidence: None }
+    }
+}
+
+impl<'a> Draft<'a> {
+    /// Nothing is proposed yet.
+    pub fn new(subject: &'a Subject<'a>, wishes: &'a Wishes) -> Self {
+        let records = subject.catalog.records.iter().map(|record| (record.path.as_str(), record));
+        Draft {
+            subject,
+            wishes,
+            proposals: Vec::new(),
+            gone: HashSet::new(),
+            open: HashSet::new(),
+            mended: HashSet::new(),
+            classes: HashMap::new(),
+            records: records.collect(),
+            unnamed: Vec::new(),
+            unused: Vec::new(),
+        }
+    }
+
+    /// Whether a file is still there to be dealt with.
+    pub fn is_free(&self, record: &Record) -> bool {
+        !self.gone.contains(record.path.as_str()) && !self.open.contains(record.path.as_str())
+    }
+
+    /// Whether a file is to be dropped.
+    pub fn is_gone(&self, record: &Record) -> bool {
+        self.gone.contains(record.path.as_str())
+    }
+
+    /// Whether nothing is to be dropped from the split of a file.
+    pub fn is_protected(&self, record: &Record) -> bool {
+        record.split().is_some_and(|split| self.wishes.protect.iter().any(|name| name == split))
+    }
+
+    /// The class that a file will have.
+    pub fn class(&self, record: &'a Record) -> Option<&str> {
+        self.classes.get(record.path.as_str()).map(String::as_str).or_else(|| record.class())
+    }
+
+    /// The pictures that stay, or that a person decides on, with their classes: in the order of paths.
+    pub fn images(&self) -> impl Iterator<Item = (&'a Record, String)> {
+        let catalog: &'a Catalog = self.subject.catalog;
+        let staying = catalog.images().filter(|(record, _)| !self.is_gone(record));
+        staying.filter_map(|(record, _)| Some((record, self.class(record)?.to_owned())))
+    }
+
+    pub fn keep(&mut self, record: &'a Record, said: Said) {
+        self.add(record, Action::Keep, String::new(), String::new(), said);
+    }
+
+    pub fn drop(&mut self, record: &'a Record, said: Said) {
+        let from = record.class().unwrap_or_default().to_owned();
+        self.gone.insert(record.path.as_str());
+        // What goes needs no other repair.
+        self.forget(
+            record,
+            &[Action::Keep, Action::Relabel, Action::Rename, Action::Turn, Action::Convert],
+        );
+        self.add(record, Action::Drop, from, String::new(), said);
+    }
+
+    pub fn decide(&mut self, record: &'a Record, said: Said) {
+        let from = record.class().unwrap_or_default().to_owned();
+        self.open.insert(record.path.as_str());
+        self.add(record, Action::Decide, from, String::new(), said);
+    }
+
+    /// A file that gets another class; a second time it goes from its first class to the last.
+    pub fn relabel(&mut self, record: &'a Record, to: &str, said: Said) {
+        let from = record.class().unwrap_or_default().to_owned();
+        self.classes.insert(record.path.as_str(), to.to_owned());
+        self.forget(record, &[Action::Relabel]);
+        if from != to {
+            self.add(record, Action::Relabel, from, to.to_owned(), said);
+        }
+    }
+
+    /// Takes back what was proposed for a file.
+    pub fn forget(&mut self, record: &Record, actions: &[Action]) {
+        // Of most files nothing is known, and there may be very many.
+        if self.mended.contains(record.path.as_str()) {
+            self.proposals.retain(|proposal| {
+                proposal.row.path != record.path || !actions.contains(&proposal.row.action)
+            });
+        }
+    }
+
+    /// Whether this is proposed for a file.
+    pub fn has(&self, record: &Record, action: Action) -> bool {
+        self.mended.contains(record.path.as_str())
+            && self
+                .proposals
+                .iter()
+                .any(|proposal| proposal.row.path == record.path && proposal.row.action == action)
+    }
+
+    pub fn add(
+        &mut self,
+        record: &'a Record,
+        action: Action,
+        from: String,
+        to: String,
+        said: Said,
+    ) {
+        let Said { rule, group, reason, confidence } = said;
+        if !matches!(action, Action::Drop | Action::Decide) {
+            self.mended.insert(record.path.as_str());
+        }
+        let path = record.path.clone();
+        let digest = match record.image() {
+            Some(measured) => Some(measured.digest),
+            None => self.subject.digests.get(&path).copied(),
+        };
+        self.proposals.push(Proposal {
+            rule,
+            row: Row { path, action, from, to, group, reason, confidence, digest },
+        });
+    }
+
+    /// What came of it, in the order of the plan.
+    pub fn finished(mut self) -> Proposed {
+        let mut counts: BTreeMap<String, (u64, u64)> = BTreeMap::new();
+        for class in self.subject.catalog.collection.classes() {
+            counts.insert(class, (0, 0));
+        }
+        let catalog: &'a Catalog = self.subject.catalog;
+        for (record, _) in catalog.images() {
+            if let Some(class) = record.class() {
+                counts.entry(class.to_owned()).or_default().0 += 1;
+            }
+            if let Some(class) = self.class(record).filter(|_| !self.is_gone(record)) {
+                counts.entry(class.to_owned()).or_default().1 += 1;
+            }
+        }
+        // A keep that nothing is dropped for any more tells nothing.
+        let dropped: HashSet<String> = self
+            .proposals
+            .iter()
+            .filter(|proposal| proposal.row.action != Action::Keep)
+            .map(|proposal| proposal.row.group.clone())
+            .collect();
+        self.proposals.retain(|proposal| {
+            proposal.row.action != Action::Keep || dropped.contains(&proposal.row.group)
+        });
+        let mut first: HashMap<String, RelPath> = HashMap::new();
+        for Proposal { row, .. } in
+            self.proposals.iter().filter(|proposal| !proposal.row.group.is_empty())
+        {
+            let known = first.entry(row.group.clone()).or_insert_with(|| row.path.clone());
+            *known = known.min(&mut row.path.clone()).clone();
+        }
+        let key = |row: &Row| first.get(&row.group).unwrap_or(&row.path).clone();
+        self.proposals.sort_by_cached_key(|proposal| {
+            let row = &proposal.row;
+            (key(row), row.group.clone(), row.action != Action::Keep, row.path.clone(), row.action)
+        });
+        Proposed {
+            proposals: self.proposals,
+            classes: counts,
+            unnamed: self.unnamed,
+            unused: self.unused,
+        }
+    }
+}
+
+/// The name of a group: what it is, and eight digits that depend on its first file alone, so that other groups do not
+/// change it.
+pub(super) fn group_name<'a>(what: &str, members: impl Iterator<Item = &'a Record>) -> String {
+    let first = members.map(|record| &record.path).min();
+    let bytes = first.map_or(&b""[..], |path| path.as_str().as_bytes());
+    format!("{what}-{}", &Digest::of_bytes(bytes).to_string()[..8])
+}
