@@ -56,6 +56,7 @@ pub mod inventory;
 pub mod leakage;
 pub mod likeness;
 pub mod limits;
+pub mod looking;
 pub mod measuring;
 pub mod nearest;
 pub mod progress;

@@ -14,6 +14,7 @@ mod nearest;
 mod policy;
 mod preview;
 mod propose;
+mod sheet;
 mod split;
 mod verify;
 
@@ -31,6 +32,7 @@ pub use nearest::NearestArgs;
 pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 pub use preview::{PreviewArgs, PreviewFormat};
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
+pub use sheet::SheetArgs;
 pub use split::{Conflicts, Copies, SplitArgs, SplitFormat, TogetherBy};
 pub use verify::VerifyArgs;
 
@@ -53,6 +55,7 @@ use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 Examples:
   mint-sieve demo                                  a tour on made-up pictures, start here
   mint-sieve audit photos                          what is in photos/ and what is wrong with it
+  mint-sieve sheet photos --out sheet.png          a grid of random images of each class
   mint-sieve duplicates photos                     copies, crops, mirrored pictures, bursts
   mint-sieve balance photos --batch 32             class weights, caps, steps per epoch
   mint-sieve leakage photos-splits                 what makes a test score untrue
@@ -95,7 +98,7 @@ impl Cli {
 
 /// The commands, in the order in which a curator needs them.
 const WORK: [(&str, &[&str]); 6] = [
-    ("Look", &["audit", "balance"]),
+    ("Look", &["audit", "sheet", "balance"]),
     ("Find what is there twice", &["duplicates", "nearest"]),
     ("Repair", &["propose", "apply", "undo", "gather"]),
     ("Split", &["split", "leakage", "verify"]),
@@ -139,6 +142,7 @@ fn seed(text: &str) -> Result<u64, String> {
 #[derive(Debug, Subcommand)]
 pub enum Command {
     Audit(AuditArgs),
+    Sheet(Box<SheetArgs>),
     Duplicates(DuplicatesArgs),
     Nearest(NearestArgs),
     Balance(BalanceArgs),

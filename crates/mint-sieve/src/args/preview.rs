@@ -97,7 +97,7 @@ fn strength(text: &str) -> Result<f64, String> {
     }
 }
 
-fn page(text: &str) -> Result<(u32, u32), String> {
+pub(super) fn page(text: &str) -> Result<(u32, u32), String> {
     let sides = text
         .split_once('x')
         .and_then(|(width, height)| Some((width.parse().ok()?, height.parse().ok()?)));

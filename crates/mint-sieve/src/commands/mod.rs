@@ -14,6 +14,7 @@ mod nearest;
 mod policy;
 mod preview;
 mod propose;
+mod sheet;
 mod sheet_images;
 mod split;
 mod store;
@@ -52,6 +53,7 @@ impl Answer {
 pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Failure> {
     match command {
         Command::Audit(args) => audit::run(args, progress),
+        Command::Sheet(args) => sheet::run(args, progress),
         Command::Duplicates(args) => duplicates::run(args, progress),
         Command::Nearest(args) => nearest::run(args, progress),
         Command::Balance(args) => balance::run(args, progress),

@@ -7,6 +7,7 @@ mod findings;
 mod json;
 pub mod leakage;
 pub mod limits;
+pub mod looked;
 pub mod nearest;
 mod next;
 pub mod policy;

@@ -149,7 +149,7 @@ fn policies(args: &PreviewArgs) -> Result<Vec<NamedPolicy>, Failure> {
 }
 
 /// A sheet is a PNG whatever its name says, so the name must not say otherwise.
-fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
+pub fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
     if out.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("png")) {
         return Ok(());
     }

@@ -1,6 +1,7 @@
 //! SHEETS: many labelled pictures on one.
 
 mod canvas;
+mod grid;
 mod layout;
 mod lettering;
 mod look;
@@ -9,6 +10,7 @@ mod preview;
 mod rows;
 
 pub use self::png::png;
+pub use grid::{Cell, GridLayout, Mark, paint_grid};
 pub use layout::{Layout, Room};
 pub use look::PAPER;
 pub use preview::{Drawn, Edge, Row, Sheet, Tile, paint};

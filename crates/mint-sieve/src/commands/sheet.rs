@@ -1,0 +1,393 @@
+//! `sheet`: images to look at, on pages.
+
+use std::collections::{BTreeMap, HashMap};
+use std::io::Read;
+
+use sieve_core::audit;
+use sieve_core::catalog::Catalog;
+use sieve_core::cell::path_of;
+use sieve_core::collection::composed;
+use sieve_core::files::RelPath;
+use sieve_core::finding::Severity;
+use sieve_core::input::{self, MOST_TABLE_BYTES};
+use sieve_core::looking::{self, Order, Shelf};
+use sieve_core::nearest;
+use sieve_core::progress::Progress;
+use sieve_core::reading;
+use sieve_core::repair::{Action, Plan};
+use sieve_core::sampling::spread;
+use sieve_core::store::Store;
+
+use super::{Answer, Output, collection};
+use crate::args::{SheetArgs, TextFormat};
+use crate::config::CollectionConfig;
+use crate::console;
+use crate::failure::Failure;
+use crate::present::looked::{self as present, Looked};
+use crate::present::sheet::{self, Cell, GridLayout, Mark};
+use crate::progress::TerminalProgress;
+use crate::settings::SetLimits;
+use crate::writing::NewFile;
+
+/// An image, and why it is shown.
+#[derive(Clone)]
+pub struct Shown {
+    /// The number of its record.
+    pub record: usize,
+    /// Why; empty where it is one of its class.
+    pub why: String,
+    /// What its edge says.
+    pub mark: Mark,
+}
+
+/// Answers `sheet`.
+pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    if let Some(out) = &args.out {
+        super::preview::refuse_other_formats(out)?;
+    }
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    args.out.iter().try_for_each(|out| config.refuse_inside(out))?;
+    let file = args.out.as_deref().map(NewFile::create).transpose()?;
+    let measured = collection::measure(&config, &args.catalog, progress)?;
+    let catalog = &measured.0;
+    let classes = wanted_classes(args, catalog)?;
+    let layout = GridLayout::new(args.page, args.columns);
+    let (cells, pages, total) = if args.mean {
+        let cells = means(args, &config, &measured, &classes, &layout, progress)?;
+        let total = cells.len() as u64;
+        (paged(args, cells.into_iter().map(Some).collect(), &layout)?, total, total)
+    } else {
+        let images = images(args, &config, &measured, &classes, &layout, progress)?;
+        let total = images.iter().flatten().count() as u64;
+        if total == 0 {
+            return Err(nothing(args, &config, catalog));
+        }
+        let (pages, all) = (images.len() as u64, images);
+        let page = paged(args, all, &layout)?;
+        (cells(args, &config, &measured, page, &layout, progress)?, pages, total)
+    };
+    let looked = Looked {
+        args,
+        config: &config,
+        catalog,
+        classes: classes.len() as u64,
+        shown: cells.iter().flatten().count() as u64,
+        total,
+        pages: pages.div_ceil(layout.cells() as u64),
+    };
+    let painted = sheet::paint_grid(&present::title(&looked), &layout, &cells);
+    if let Some(file) = file {
+        file.write(&sheet::png(&painted))?;
+    }
+    progress.end();
+    Ok(Answer::done(match args.format {
+        TextFormat::Text => {
+            let drawn = if args.show { console::half_blocks(&painted) } else { String::new() };
+            Output::People(drawn + &present::text(&looked, (painted.width_px, painted.height_px)))
+        }
+        TextFormat::Json => Output::Document(present::json(&looked)),
+    }))
+}
+
+fn nothing(args: &SheetArgs, config: &CollectionConfig, catalog: &Catalog) -> Failure {
+    if args.codes.is_empty() && args.plan.is_none() && !args.paths {
+        return collection::without_images(config, &catalog.collection);
+    }
+    Failure::input("there is no image to show: none is named that can be read")
+        .hint("Nothing was written.")
+}
+
+/// The classes that are shown; all of them where none was named.
+fn wanted_classes(args: &SheetArgs, catalog: &Catalog) -> Result<Vec<String>, Failure> {
+    let known = catalog.collection.classes();
+    if args.classes.is_empty() {
+        return Ok(known);
+    }
+    let one = |name: &String| {
+        let name = composed(name).into_owned();
+        if known.contains(&name) {
+            return Ok(name);
+        }
+        let failure = Failure::call(format!("there is no class {name:?}"));
+        Err(match nearest::word(&name, known.iter().map(String::as_str)) {
+            Some(near) => failure.hint(format!("Did you mean {near:?}?")),
+            None => failure.hint(format!("There are {}.", known.join(", "))),
+        })
+    };
+    args.classes.iter().map(one).collect()
+}
+
+/// The cells of the page that was asked for.
+fn paged<T>(
+    args: &SheetArgs,
+    all: Vec<Option<T>>,
+    layout: &GridLayout,
+) -> Result<Vec<Option<T>>, Failure> {
+    let pages = all.len().div_ceil(layout.cells()).max(1);
+    if args.number as usize > pages {
+        let message = format!("--number {}: there are {pages} pages", args.number);
+        return Err(Failure::call(message));
+    }
+    let skipped = (args.number as usize - 1) * layout.cells();
+    Ok(all.into_iter().skip(skipped).take(layout.cells()).collect())
+}
+
+/// What is shown, in its order; none where a place stays empty.
+fn images(
+    args: &SheetArgs,
+    config: &CollectionConfig,
+    measured: &(Catalog, Option<Store>),
+    classes: &[String],
+    layout: &GridLayout,
+    progress: &TerminalProgress,
+) -> Result<Vec<Option<Shown>>, Failure> {
+    let catalog = &measured.0;
+    let named = if !args.codes.is_empty() {
+        Some(of_findings(args, config, measured, progress)?)
+    } else if let Some(plan) = &args.plan {
+        Some(of_plan(plan, catalog)?)
+    } else if args.paths {
+        Some(of_paths(catalog)?)
+    } else {
+        None
+    };
+    if let Some(mut named) = named {
+        let is_wanted = |shown: &Shown| {
+            args.classes.is_empty()
+                || catalog.records[shown.record]
+                    .class()
+                    .is_some_and(|class| classes.iter().any(|c| c == class))
+        };
+        named.retain(is_wanted);
+        if args.order != Order::Chance {
+            let mut order: Vec<usize> = named.iter().map(|shown| shown.record).collect();
+            looking::sort(catalog, &mut order, args.order, args.seed);
+            let place: HashMap<usize, usize> =
+                order.iter().enumerate().map(|(at, record)| (*record, at)).collect();
+            named.sort_by_key(|shown| place[&shown.record]);
+        }
+        return Ok(named.into_iter().map(Some).collect());
+    }
+    let shelves = looking::shelves(catalog, args.order, args.seed, args.by_split);
+    let shelves: Vec<(Shelf<'_>, Vec<usize>)> = shelves
+        .into_iter()
+        .filter(|((class, _), _)| classes.iter().any(|wanted| wanted == class))
+        .collect();
+    let counts: Vec<usize> = match args.per_class {
+        _ if args.all => shelves.iter().map(|(_, images)| images.len()).collect(),
+        Some(each) => vec![each as usize; shelves.len()],
+        None if args.side_by_side => vec![layout.columns as usize; shelves.len()],
+        None => shared_out(layout.cells(), &shelves),
+    };
+    let mut all: Vec<Option<Shown>> = Vec::new();
+    for ((_, images), count) in shelves.iter().zip(counts) {
+        let of_one = images.iter().take(count);
+        all.extend(
+            of_one.map(|&record| Some(Shown { record, why: String::new(), mark: Mark::None })),
+        );
+        if args.side_by_side {
+            let rest = all.len() % layout.columns as usize;
+            all.extend((rest..layout.columns as usize).filter(|_| rest > 0).map(|_| None));
+        }
+    }
+    Ok(all)
+}
+
+/// How many of each class fill a page: as many of each, and what small ones leave goes to the others.
+fn shared_out(cells: usize, shelves: &[(Shelf<'_>, Vec<usize>)]) -> Vec<usize> {
+    let mut counts: Vec<usize> = spread(cells, shelves.len())
+        .into_iter()
+        .zip(shelves)
+        .map(|(count, (_, images))| count.min(images.len()))
+        .collect();
+    loop {
+        let left = cells - counts.iter().sum::<usize>();
+        let open: Vec<usize> =
+            (0..shelves.len()).filter(|&at| counts[at] < shelves[at].1.len()).collect();
+        if left == 0 || open.is_empty() {
+            return counts;
+        }
+        for (at, more) in open.iter().zip(spread(left, open.len())) {
+            counts[*at] = (counts[*at] + more).min(shelves[*at].1.len());
+        }
+    }
+}
+
+fn by_path(catalog: &Catalog) -> HashMap<&str, usize> {
+    let images = catalog.records.iter().enumerate().filter(|(_, record)| record.image().is_some());
+    images.map(|(at, record)| (record.path.as_str(), at)).collect()
+}
+
+fn of_findings(
+    args: &SheetArgs,
+    config: &CollectionConfig,
+    measured: &(Catalog, Option<Store>),
+    progress: &TerminalProgress,
+) -> Result<Vec<Shown>, Failure> {
+    let limits = SetLimits::new(&config.settings, &[])?.values;
+    collection::search_in(config, measured, None, progress, |catalog, found| {
+        let known = by_path(catalog);
+        let findings = audit::audit(catalog, found, &limits, &[]).findings;
+        let wanted = findings.iter().filter(|finding| args.codes.contains(&finding.code));
+        let mut shown = Vec::new();
+        for finding in wanted {
+            for image in &finding.images {
+                let own = finding
+                    .message
+                    .strip_prefix(image.as_str())
+                    .and_then(|rest| rest.strip_prefix(": "));
+                let why = own.map_or_else(|| finding.code.as_str().to_owned(), str::to_owned);
+                let mark =
+                    if finding.severity == Severity::Note { Mark::Note } else { Mark::Wrong };
+                shown.extend(known.get(image.as_str()).map(|&record| Shown {
+                    record,
+                    why: why.clone(),
+                    mark,
+                }));
+            }
+        }
+        Ok(shown)
+    })
+}
+
+fn of_plan(file: &std::path::Path, catalog: &Catalog) -> Result<Vec<Shown>, Failure> {
+    let wrong = |reason: String| {
+        Failure::input(format!("cannot read the plan {}: {reason}", file.display()))
+    };
+    let bytes = input::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
+    let plan = Plan::parse(&bytes).map_err(|problems| {
+        Failure::call(format!("the plan {} cannot be understood", file.display()))
+            .details(problems.problems)
+    })?;
+    let known = by_path(catalog);
+    let shown = plan.rows.iter().filter_map(|(_, row)| {
+        let record = *known.get(row.path.as_str())?;
+        let to = if row.to.is_empty() { String::new() } else { format!(" {}", row.to) };
+        let mark = match row.action {
+            Action::Keep => Mark::None,
+            Action::Drop | Action::Decide => Mark::Wrong,
+            _ => Mark::Note,
+        };
+        Some(Shown { record, why: format!("{}{to}: {}", row.action, row.reason), mark })
+    });
+    Ok(shown.collect())
+}
+
+fn of_paths(catalog: &Catalog) -> Result<Vec<Shown>, Failure> {
+    let mut text = String::new();
+    std::io::stdin()
+        .take(MOST_TABLE_BYTES)
+        .read_to_string(&mut text)
+        .map_err(|error| Failure::input(format!("cannot read standard input: {error}")))?;
+    let known = by_path(catalog);
+    let mut shown = Vec::new();
+    for (at, line) in text.lines().enumerate().filter(|(_, line)| !line.is_empty()) {
+        let path = RelPath::new(&path_of(line));
+        let record = known.get(path.as_str()).copied().ok_or_else(|| {
+            Failure::call(format!("line {} of standard input: there is no image {line:?}", at + 1))
+                .hint("Expected paths below the root of the collection.")
+        })?;
+        shown.push(Shown { record, why: String::new(), mark: Mark::None });
+    }
+    Ok(shown)
+}
+
+/// The pictures of a page.
+fn cells(
+    args: &SheetArgs,
+    config: &CollectionConfig,
+    measured: &(Catalog, Option<Store>),
+    page: Vec<Option<Shown>>,
+    layout: &GridLayout,
+    progress: &TerminalProgress,
+) -> Result<Vec<Option<Cell>>, Failure> {
+    let (catalog, limits) = (&measured.0, config.read_limits());
+    let wanted: Vec<usize> = page.iter().flatten().map(|shown| shown.record).collect();
+    progress.begin("painting the sheet", Some(wanted.len() as u64));
+    let pixels = if args.rough {
+        let mut sorted = wanted.clone();
+        sorted.sort_unstable();
+        sorted.dedup();
+        let thumbnails = catalog.thumbnails(&sorted, measured.1.as_ref(), &limits, progress)?;
+        let known: BTreeMap<usize, _> = sorted.into_iter().zip(thumbnails).collect();
+        let of = |at: &usize| {
+            let facts = &catalog.records[*at].image()?.facts;
+            let thumbnail = known.get(at)?.as_ref()?;
+            let (width, height) = fitting(layout, facts.width_px, facts.height_px);
+            Some(looking::picture(thumbnail, width, height))
+        };
+        wanted.iter().map(of).collect()
+    } else {
+        let located: Vec<_> = wanted.iter().map(|&at| catalog.records[at].located()).collect();
+        catalog.collection.visit(&located, &limits, progress, |_, bytes| {
+            progress.advance(1);
+            let image = reading::decode(&bytes.ok()?.bytes, &limits).ok()?;
+            Some(layout.fitted(&image.pixels))
+        })?
+    };
+    let mut pixels = pixels.into_iter();
+    let cell = |shown: Shown, pixels| {
+        let record = &catalog.records[shown.record];
+        let class = crate::present::visible(record.class().unwrap_or("(no class)"));
+        let split = record.split().filter(|_| args.by_split || !args.all);
+        let place = split.map_or(class.clone(), |split| format!("{class} · {split}"));
+        let file = crate::present::visible(record.path.file_name());
+        let lines = match shown.why.is_empty() {
+            true => [place, file],
+            // The file is told by its name, and why it is there is what is looked for.
+            false => [
+                format!("{} {file}", if shown.mark == Mark::Wrong { "▲" } else { "" })
+                    .trim()
+                    .to_owned(),
+                shown.why,
+            ],
+        };
+        Cell { pixels, lines, mark: shown.mark }
+    };
+    let cells =
+        page.into_iter().map(|shown| shown.map(|shown| cell(shown, pixels.next().flatten())));
+    Ok(cells.collect())
+}
+
+/// Sides that fill a cell.
+fn fitting(layout: &GridLayout, width_px: u32, height_px: u32) -> (u32, u32) {
+    let scale = (f64::from(layout.cell_width) / f64::from(width_px))
+        .min(f64::from(layout.cell_height) / f64::from(height_px));
+    let side = |length: u32| ((f64::from(length) * scale).round() as u32).max(1);
+    (side(width_px).min(layout.cell_width), side(height_px).min(layout.cell_height))
+}
+
+/// The mean of each class, and of each split of it.
+fn means(
+    args: &SheetArgs,
+    config: &CollectionConfig,
+    measured: &(Catalog, Option<Store>),
+    classes: &[String],
+    layout: &GridLayout,
+    progress: &TerminalProgress,
+) -> Result<Vec<Cell>, Failure> {
+    let (catalog, limits) = (&measured.0, config.read_limits());
+    let shelves = looking::shelves(catalog, Order::Name, 0, args.by_split);
+    let mut cells = Vec::new();
+    for ((class, split), images) in &shelves {
+        if !classes.iter().any(|wanted| wanted == class) {
+            continue;
+        }
+        let thumbnails = catalog.thumbnails(images, measured.1.as_ref(), &limits, progress)?;
+        let thumbnails: Vec<_> = thumbnails.into_iter().flatten().collect();
+        let sides = looking::usual_sides(images.iter().map(|&at| &catalog.records[at]));
+        let (width, height) = fitting(layout, sides.0, sides.1);
+        let pixels = looking::mean(&thumbnails).map(|mean| looking::picture(&mean, width, height));
+        let place = split.map_or(String::new(), |split| format!(" · {split}"));
+        let count = crate::present::counted(images.len() as u64, "image", "images");
+        cells.push(Cell {
+            pixels,
+            lines: [crate::present::visible(class) + &place, format!("mean of {count}")],
+            mark: Mark::None,
+        });
+    }
+    if cells.is_empty() {
+        return Err(collection::without_images(config, &catalog.collection));
+    }
+    Ok(cells)
+}
