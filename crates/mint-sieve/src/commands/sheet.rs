@@ -1,6 +1,6 @@
 //! `sheet`: images to look at, on pages.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io::Read;
 
 use sieve_core::audit;
@@ -70,7 +70,7 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         args,
         config: &config,
         catalog,
-        classes: classes.len() as u64,
+        classes: classes_with_images(catalog, &classes),
         shown: cells.iter().flatten().count() as u64,
         total,
         pages: pages.div_ceil(layout.cells() as u64),
@@ -115,6 +115,12 @@ fn wanted_classes(args: &SheetArgs, catalog: &Catalog) -> Result<Vec<String>, Fa
         })
     };
     args.classes.iter().map(one).collect()
+}
+
+fn classes_with_images(catalog: &Catalog, wanted: &[String]) -> u64 {
+    let with_images: BTreeSet<&str> =
+        catalog.images().filter_map(|(record, _)| record.class()).collect();
+    wanted.iter().filter(|class| with_images.contains(class.as_str())).count() as u64
 }
 
 /// The cells of the page that was asked for.
@@ -166,7 +172,7 @@ fn images(
                 order.iter().enumerate().map(|(at, record)| (*record, at)).collect();
             named.sort_by_key(|shown| place[&shown.record]);
         }
-        return Ok(named.into_iter().map(Some).collect());
+        return Ok(once_each(named).into_iter().map(Some).collect());
     }
     let shelves = looking::shelves(catalog, args.order, args.seed, args.by_split);
     let shelves: Vec<(Shelf<'_>, Vec<usize>)> = shelves
@@ -191,6 +197,30 @@ fn images(
         }
     }
     Ok(all)
+}
+
+/// Each image once, with all that is said of it.
+fn once_each(named: Vec<Shown>) -> Vec<Shown> {
+    let mut once: Vec<Shown> = Vec::new();
+    let mut places: HashMap<usize, usize> = HashMap::new();
+    for shown in named {
+        match places.get(&shown.record) {
+            Some(&place) => {
+                let known = &mut once[place];
+                if !shown.why.is_empty() && !known.why.contains(&shown.why) {
+                    known.why = format!("{}; {}", known.why, shown.why);
+                }
+                if shown.mark == Mark::Wrong {
+                    known.mark = Mark::Wrong;
+                }
+            }
+            None => {
+                places.insert(shown.record, once.len());
+                once.push(shown);
+            }
+        }
+    }
+    once
 }
 
 /// How many of each class fill a page: as many of each, and what small ones leave goes to the others.

@@ -33,7 +33,9 @@ impl Looked<'_> {
     fn what(&self) -> String {
         let args = self.args;
         if args.mean {
-            return format!("the mean of each of {}", counted(self.total, "class", "classes"));
+            let classes = counted(self.classes, "class", "classes");
+            let splits = if args.by_split { ", split by split" } else { "" };
+            return format!("the means of {classes}{splits}");
         }
         let images = counted(self.total, "image", "images");
         let of = if !args.codes.is_empty() {
@@ -57,6 +59,10 @@ pub fn title(looked: &Looked<'_>) -> String {
     let args = looked.args;
     let order = match args.order.name() {
         "chance" => format!("seed {}", args.seed),
+        "unlike" => "the most unlike their class first".to_owned(),
+        "brightness" => "the darkest first".to_owned(),
+        "sharpness" => "the softest first".to_owned(),
+        "size" => "the smallest first".to_owned(),
         order => format!("by {order}"),
     };
     let page = match looked.pages {

@@ -4,10 +4,7 @@ use sieve_core::duplicates::Group;
 
 use super::{Concern, Duplicates};
 use crate::present::counted;
-use crate::present::sheet::{COLUMNS, Labelled, TileRow};
-
-/// Rows of a sheet that fits a screen.
-const ROWS: usize = 4;
+use crate::present::sheet::{COLUMNS, Labelled, TileRow, first_page};
 
 /// The line at the top.
 pub fn title(answer: &Duplicates<'_>) -> String {
@@ -22,7 +19,11 @@ pub fn title(answer: &Duplicates<'_>) -> String {
 }
 
 fn shown(answer: &Duplicates<'_>) -> usize {
-    if answer.args.all { answer.found.groups.len() } else { answer.found.groups.len().min(ROWS) }
+    if answer.args.all {
+        answer.found.groups.len()
+    } else {
+        first_page(answer.found.groups.iter().map(|group| group.members.len().min(COLUMNS)))
+    }
 }
 
 /// The groups as rows, whose pictures are still to be read. Without `--all` some of each concern.

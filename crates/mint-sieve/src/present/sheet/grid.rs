@@ -130,7 +130,11 @@ pub fn paint_grid(title: &str, layout: &GridLayout, cells: &[Option<Cell>]) -> P
         let below = y + layout.cell_height + 1;
         let name = NAME_LETTERS.end_of(&cell.lines[0], layout.cell_width);
         canvas.write(&name, x, below, &NAME_LETTERS, colour);
-        let line = SMALL_LETTERS.end_of(&cell.lines[1], layout.cell_width);
+        // Of a file the end of its name tells, of a reason its beginning.
+        let line = match cell.mark {
+            Mark::None => SMALL_LETTERS.end_of(&cell.lines[1], layout.cell_width),
+            _ => SMALL_LETTERS.start_of(&cell.lines[1], layout.cell_width),
+        };
         canvas.write(&line, x, below + LINE, &SMALL_LETTERS, PALE);
     }
     canvas.into_pixels()

@@ -14,4 +14,4 @@ pub use grid::{Cell, GridLayout, Mark, paint_grid};
 pub use layout::{Layout, Room};
 pub use look::PAPER;
 pub use preview::{Drawn, Edge, Row, Sheet, Tile, paint};
-pub use rows::{COLUMNS, Labelled, TileRow, fitted, paint_rows};
+pub use rows::{COLUMNS, Labelled, TileRow, first_page, fitted, paint_rows};

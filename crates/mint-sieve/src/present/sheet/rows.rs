@@ -50,37 +50,78 @@ pub fn fitted(pixels: &Pixels) -> Pixels {
     averaged(pixels, shrink)
 }
 
-/// Paints the rows, with `title` above them. A row of more pictures than fit side by side goes on in
-/// the next line.
+/// Lines of rows that a page of usual size has room for.
+const PAGE_LINES: usize = 4;
+
+/// Rows that stand in one line: as many as fit side by side. A row of more pictures than that goes on in the next line.
+fn in_lines(sizes: impl Iterator<Item = usize>) -> Vec<std::ops::Range<usize>> {
+    let mut lines: Vec<std::ops::Range<usize>> = Vec::new();
+    let mut used = COLUMNS + 1;
+    for (at, size) in sizes.enumerate() {
+        let size = size.clamp(1, COLUMNS + 1);
+        match lines.last_mut() {
+            Some(line) if used + size <= COLUMNS => line.end = at + 1,
+            _ => {
+                lines.push(at..at + 1);
+                used = 0;
+            }
+        }
+        used += size;
+    }
+    lines
+}
+
+/// How many rows of these numbers of pictures fill the first page.
+pub fn first_page(sizes: impl Iterator<Item = usize>) -> usize {
+    in_lines(sizes).into_iter().take(PAGE_LINES).last().map_or(0, |line| line.end)
+}
+
+/// Paints the rows, with `title` above them; short ones share a line.
 pub fn paint_rows(title: &str, rows: &[TileRow]) -> Pixels {
     let below = LINES * LINE + GAP;
-    let height = |row: &TileRow| {
-        HEAD + row.tiles.chunks(COLUMNS).map(|line| tallest(line) + below).sum::<u32>() + APART
+    let lines = in_lines(rows.iter().map(|row| row.tiles.len()));
+    let parts = |row: &TileRow| row.tiles.len().div_ceil(COLUMNS);
+    // Pictures that stand side by side have one foot.
+    let tallest = |line: &[TileRow], part: usize| {
+        line.iter()
+            .filter_map(|row| row.tiles.chunks(COLUMNS).nth(part))
+            .map(tallest)
+            .max()
+            .unwrap_or(0)
     };
-    let most = rows.iter().map(|row| row.tiles.len()).max().unwrap_or(0).clamp(4, COLUMNS) as u32;
+    let height = |line: &[TileRow]| {
+        let most = line.iter().map(parts).max().unwrap_or(0);
+        HEAD + (0..most).map(|part| tallest(line, part) + below).sum::<u32>() + APART
+    };
+    let columns = |line: &std::ops::Range<usize>| {
+        rows[line.clone()].iter().map(|row| row.tiles.len().min(COLUMNS)).sum::<usize>()
+    };
+    let most = lines.iter().map(columns).max().unwrap_or(0).clamp(4, COLUMNS) as u32;
     let width = 2 * MARGIN + most * (TILE.0 + GAP) - GAP;
-    let total = TITLE + rows.iter().map(height).sum::<u32>() + MARGIN;
+    let total = TITLE + lines.iter().map(|line| height(&rows[line.clone()])).sum::<u32>() + MARGIN;
     let mut canvas = Canvas::new(width, total, PAPER);
-    canvas.write(
-        &TITLE_LETTERS.end_of(title, width - 2 * MARGIN),
-        MARGIN,
-        GAP,
-        &TITLE_LETTERS,
-        INK,
-    );
+    let title = TITLE_LETTERS.end_of(title, width - 2 * MARGIN);
+    canvas.write(&title, MARGIN, GAP, &TITLE_LETTERS, INK);
     let mut top = TITLE;
-    for row in rows {
-        let head = NAME_LETTERS.end_of(&row.head, width - 2 * MARGIN);
-        canvas.write(&head, MARGIN, top, &NAME_LETTERS, INK);
-        let mut foot = top + HEAD;
-        for line in row.tiles.chunks(COLUMNS) {
-            foot += tallest(line);
-            for (column, tile) in (0u32..).zip(line) {
-                paint_tile(&mut canvas, tile, MARGIN + column * (TILE.0 + GAP), foot);
+    for line in &lines {
+        let line = &rows[line.clone()];
+        let mut left = MARGIN;
+        for row in line {
+            let wide = row.tiles.len().clamp(1, COLUMNS) as u32 * (TILE.0 + GAP);
+            let room = if line.len() == 1 { width - 2 * MARGIN } else { wide - GAP };
+            let head = NAME_LETTERS.start_of(&row.head, room);
+            canvas.write(&head, left, top, &NAME_LETTERS, INK);
+            let mut foot = top + HEAD;
+            for (part, tiles) in row.tiles.chunks(COLUMNS).enumerate() {
+                foot += tallest(line, part);
+                for (column, tile) in (0u32..).zip(tiles) {
+                    paint_tile(&mut canvas, tile, left + column * (TILE.0 + GAP), foot);
+                }
+                foot += below;
             }
-            foot += below;
+            left += wide;
         }
-        top += height(row);
+        top += height(line);
     }
     canvas.into_pixels()
 }
@@ -116,4 +157,17 @@ fn enlargement(pixels: &Pixels) -> u32 {
 fn shown_height(tile: &Labelled) -> u32 {
     let of = |pixels: &Pixels| (pixels.height_px * enlargement(pixels)).min(TILE.1);
     tile.pixels.as_ref().map_or(TILE.1, of)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn short_rows_share_a_line() {
+        let lines = |sizes: &[usize]| in_lines(sizes.iter().copied());
+        assert_eq!(lines(&[2, 3, 3, 2, 9, 1, 8]), [0..3, 3..4, 4..5, 5..6, 6..7]);
+        assert_eq!(first_page([2usize, 2, 2, 2, 5, 8, 3, 3, 8].into_iter()), 8);
+        assert_eq!(first_page(std::iter::empty()), 0);
+    }
 }
