@@ -52,7 +52,7 @@ fn a_page_holds_a_sample_of_every_class_and_says_how_to_go_on() {
     assert_eq!(number(&answer, "shown"), 3);
     // Rows of classes, each beginning on the left.
     let answer =
-        workspace.json(&["sheet", "herbs", "--side-by-side", "--columns", "5", "--out", "g.png"]);
+        workspace.json(&["sheet", "herbs", "--side-by-side", "--across", "5", "--out", "g.png"]);
     assert_eq!((number(&answer, "images"), number(&answer, "shown")), (12, 12));
 }
 

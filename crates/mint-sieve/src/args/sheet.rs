@@ -78,7 +78,7 @@ pub struct SheetArgs {
     pub page: (u32, u32),
     /// Images side by side [default: as many as can be told apart]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=100), help_heading = "The sheet")]
-    pub columns: Option<u32>,
+    pub across: Option<u32>,
     /// Take images from the catalog, 48 pixels each, instead of reading their files
     #[arg(long, help_heading = "The sheet")]
     pub rough: bool,

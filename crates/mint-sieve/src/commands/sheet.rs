@@ -51,7 +51,7 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     let measured = collection::measure(&config, &args.catalog, progress)?;
     let catalog = &measured.0;
     let classes = wanted_classes(args, catalog)?;
-    let layout = GridLayout::new(args.page, args.columns);
+    let layout = GridLayout::new(args.page, args.across);
     let (cells, pages, total) = if args.mean {
         let cells = means(args, &config, &measured, &classes, &layout, progress)?;
         let total = cells.len() as u64;

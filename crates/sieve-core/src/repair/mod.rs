@@ -21,3 +21,6 @@ pub use proposing::propose;
 pub use rules::Rule;
 pub use targets::{Gathered, SplitsBecome, gathered};
 pub use wishes::{AtLeast, Cap, Prefer, Renames, Wishes};
+
+#[cfg(test)]
+mod tests;

@@ -2,7 +2,9 @@
 
 use super::{Definition, Effect, Number, Range, Strength, Unit, once};
 use crate::augment::colour::Colour;
-use crate::augment::canvas::LUMA;
+
+/// The weights of red, green and blue in grey, as the standard rounds them.
+const GREY: [f32; 3] = [0.213, 0.715, 0.072];
 
 pub(super) static SATURATION: Definition = Definition {
     name: "saturation",
@@ -17,7 +19,7 @@ pub(super) static SATURATION: Definition = Definition {
         let factor = drawn.numbers[0] as f32;
         let row = |own: usize| {
             std::array::from_fn(|c| {
-                LUMA[c] * (1.0 - factor) + if c == own { factor } else { 0.0 }
+                GREY[c] * (1.0 - factor) + if c == own { factor } else { 0.0 }
             })
         };
         Colour::Mix([row(0), row(1), row(2)])
