@@ -1,5 +1,7 @@
 //! What `balance` takes.
 
+use std::path::PathBuf;
+
 use clap::Args;
 use sieve_core::balance::DEFAULT_BETA;
 
@@ -29,6 +31,12 @@ pub struct BalanceArgs {
     /// Beta of the weights by effective number of samples: 0 or more, below 1
     #[arg(long, default_value_t = DEFAULT_BETA, value_parser = beta)]
     pub beta: f64,
+    /// Draw the classes, split by split, into this new file
+    #[arg(long, value_name = "FILE.svg|png")]
+    pub chart: Option<PathBuf>,
+    /// Draw how brightness, contrast, sharpness and size are spread in each class
+    #[arg(long, value_name = "FILE.svg|png")]
+    pub measures_chart: Option<PathBuf>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,

@@ -65,6 +65,9 @@ pub struct SplitArgs {
     /// Write the split table to this new file
     #[arg(long, value_name = "FILE.csv")]
     pub out: Option<PathBuf>,
+    /// Draw what each class got, against what was asked for, into this new file
+    #[arg(long, value_name = "FILE.svg|png")]
+    pub chart: Option<PathBuf>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: SplitFormat,

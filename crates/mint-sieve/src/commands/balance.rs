@@ -11,13 +11,24 @@ use crate::args::{BalanceArgs, TableFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::balance::{self as present, Balanced};
+use crate::present::chart;
 use crate::progress::TerminalProgress;
+use crate::writing::NewFile;
 
 /// Answers `balance`.
 pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let judge = Judge::new(&args.judging, &config)?;
     let reach = args.judging.reach;
+    let charts = [&args.chart, &args.measures_chart];
+    let files = charts.map(|out| -> Result<_, Failure> {
+        let Some(out) = out else { return Ok(None) };
+        chart::refuse_other_forms(out)?;
+        config.refuse_inside(out)?;
+        Ok(Some((out, NewFile::create(out)?)))
+    });
+    let [classes_file, measures_file] = files;
+    let (classes_file, measures_file) = (classes_file?, measures_file?);
     collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
         let inventory = inventory(catalog);
         if inventory.images == inventory.unclassed() {
@@ -40,6 +51,12 @@ pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Fa
             findings: &findings,
             suppressed: &suppressed,
         };
+        if let Some((out, file)) = classes_file {
+            file.write(&chart::drawn(&present::class_chart(&answer), out)?)?;
+        }
+        if let Some((out, file)) = measures_file {
+            file.write(&chart::drawn(&present::measure_chart(&answer), out)?)?;
+        }
         let output = match args.format {
             TableFormat::Text => Output::People(present::text(&answer)),
             TableFormat::Json => {

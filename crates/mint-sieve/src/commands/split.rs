@@ -17,7 +17,7 @@ use super::{Answer, Output, collection};
 use crate::args::{self, SplitArgs, SplitFormat, TogetherBy};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
-use crate::present::{self, sheet, split as shown};
+use crate::present::{self, chart, sheet, split as shown};
 use crate::progress::TerminalProgress;
 use crate::writing::{Link, NewFile, NewFolder, Placed, Tree, places};
 
@@ -31,6 +31,11 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     // A place that cannot be written fails before the long work, not after it.
     let table = args.out.as_deref().map(NewFile::create).transpose()?;
     let tree = args.to.as_deref().map(NewFolder::create).transpose()?;
+    if let Some(out) = &args.chart {
+        chart::refuse_other_forms(out)?;
+        config.refuse_inside(out)?;
+    }
+    let chart_file = args.chart.as_deref().map(NewFile::create).transpose()?;
 
     let measured = collection::measure(&config, &args.catalog, progress)?;
     // Before the search, which is the long part.
@@ -57,6 +62,9 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             crossings: &crossings,
         };
         let rows = write(&split, table, tree, progress)?;
+        if let (Some(file), Some(out)) = (chart_file, &args.chart) {
+            file.write(&chart::drawn(&shown::chart(&split), out)?)?;
+        }
         if args.link == Link::Hard && args.to.is_some() {
             let records = assignment.images.iter().map(|image| image.record);
             let store = measured.1.as_ref();

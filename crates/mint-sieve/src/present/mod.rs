@@ -2,6 +2,7 @@
 
 pub mod audit;
 pub mod balance;
+pub mod chart;
 pub mod duplicates;
 mod findings;
 mod json;

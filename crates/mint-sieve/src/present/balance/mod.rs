@@ -1,7 +1,9 @@
 //! The answer of `balance`.
 
+mod charts;
 mod text;
 
+pub use charts::{class_chart, measure_chart};
 pub use text::text;
 
 use serde::Serialize;

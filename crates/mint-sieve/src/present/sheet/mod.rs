@@ -12,6 +12,6 @@ mod rows;
 pub use self::png::png;
 pub use grid::{Cell, GridLayout, Mark, paint_grid};
 pub use layout::{Layout, Room};
-pub use look::PAPER;
+pub use look::{INK, MARK, PALE, PAPER, WARN};
 pub use preview::{Drawn, Edge, Row, Sheet, Tile, paint};
 pub use rows::{COLUMNS, Labelled, TileRow, first_page, fitted, paint_rows};

@@ -1,9 +1,11 @@
 //! The answer of `split`, and the split table.
 
+mod chart;
 mod json;
 mod table;
 mod text;
 
+pub use chart::chart;
 pub use json::json;
 pub use table::{class_index, fold_lists, table};
 pub use text::text;

@@ -1,0 +1,95 @@
+//! `balance` as charts.
+
+use std::collections::BTreeMap;
+
+use sieve_core::measuring::Measured;
+
+use super::Balanced;
+use crate::present::chart::{Bar, Bars, Line, Spread, Strips};
+use crate::present::table::percent;
+use crate::present::{counted, visible};
+
+/// Images of each class by split, the largest class first.
+pub fn class_chart(answer: &Balanced<'_>) -> Bars {
+    let splits = &answer.catalog.collection.splits;
+    let mut counts: BTreeMap<&str, Vec<f64>> = BTreeMap::new();
+    for class in &answer.balance.classes {
+        counts.insert(&class.class, vec![0.0; splits.len().max(1)]);
+    }
+    for (record, _) in answer.catalog.images() {
+        let Some(class) = record.class() else { continue };
+        let at = splits.iter().position(|split| Some(split.as_str()) == record.split());
+        if let (Some(count), Some(at)) =
+            (counts.get_mut(class), at.or(splits.is_empty().then_some(0)))
+        {
+            count[at] += 1.0;
+        }
+    }
+    let all: f64 = counts.values().flatten().sum();
+    let mut bars: Vec<Bar> = counts
+        .into_iter()
+        .map(|(class, parts)| {
+            let images: f64 = parts.iter().sum();
+            let note = format!("{images:.0}  {}", percent(images / all.max(1.0)));
+            Bar { label: visible(class), parts, wanted: Vec::new(), note }
+        })
+        .collect();
+    let images = |bar: &Bar| bar.parts.iter().sum::<f64>();
+    bars.sort_by(|a, b| images(b).total_cmp(&images(a)).then_with(|| a.label.cmp(&b.label)));
+    let majority = bars.first().map_or(0.0, |bar| images(bar) / all.max(1.0));
+    Bars {
+        title: format!("{}: images by class", answer.catalog.collection.name()),
+        below: format!(
+            "{} in {}; who always answers the largest class is right {} of the time",
+            counted(all as u64, "image", "images"),
+            counted(bars.len() as u64, "class", "classes"),
+            percent(majority),
+        ),
+        series: splits.clone(),
+        line: Some(Line {
+            at: answer.balance.floor as f64,
+            label: format!("the floor: {} images", answer.balance.floor),
+        }),
+        bars,
+    }
+}
+
+/// How measures are spread in each class.
+pub fn measure_chart(answer: &Balanced<'_>) -> Strips {
+    type Number = fn(&Measured) -> f64;
+    let share: fn(f64) -> String = |value| format!("{:.0} %", value * 100.0);
+    let measures: [(&str, fn(f64) -> String, Number); 4] = [
+        ("brightness", share, |image| f64::from(image.look.brightness)),
+        ("contrast", share, |image| f64::from(image.look.contrast)),
+        ("sharpness", |value| format!("{value:.2}"), |image| f64::from(image.look.sharpness)),
+        // On a scale of ratios: twice as large is as far everywhere.
+        (
+            "side in pixels",
+            |value| format!("{:.0}", value.exp2()),
+            |image| {
+                let pixels = f64::from(image.facts.width_px) * f64::from(image.facts.height_px);
+                pixels.max(1.0).log2() / 2.0
+            },
+        ),
+    ];
+    let mut images: BTreeMap<&str, Vec<&Measured>> = BTreeMap::new();
+    for (record, image) in answer.catalog.images() {
+        if let Some(class) = record.class() {
+            images.entry(class).or_default().push(image);
+        }
+    }
+    let spreads = |images: &Vec<&Measured>| {
+        let of = |number: Number| Spread::new(images.iter().map(|image| number(image)).collect());
+        measures.iter().map(|(_, _, number)| of(*number)).collect()
+    };
+    Strips {
+        title: format!("{}: measures by class", answer.catalog.collection.name()),
+        below: "line: the middle 90 %, bar: the middle half, mark: the median of each class"
+            .to_owned(),
+        measures: measures
+            .iter()
+            .map(|(name, written, _)| ((*name).to_owned(), *written))
+            .collect(),
+        classes: images.iter().map(|(class, images)| (visible(class), spreads(images))).collect(),
+    }
+}

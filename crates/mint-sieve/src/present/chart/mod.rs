@@ -1,0 +1,9 @@
+//! CHARTS: numbers as bars and strips, as SVG or PNG, in one look with the sheets.
+
+mod bars;
+mod paper;
+mod strips;
+
+pub use bars::{Bar, Bars, Line};
+pub use paper::{drawn, refuse_other_forms};
+pub use strips::{Spread, Strips};
