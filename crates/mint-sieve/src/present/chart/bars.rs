@@ -157,7 +157,7 @@ impl Bars {
             }
         }
         if let Some(line) = &self.line {
-            page.fill(MARGIN, foot - (line.at / most * tall) as i32, room, 1, WARN)?;
+            page.fill(MARGIN, foot - (line.at / most * tall) as i32, room, 2, WARN)?;
         }
         page.fill(MARGIN, foot, room, 1, PALE)
     }
@@ -176,6 +176,10 @@ impl Chart for Bars {
         let scale = f64::from(room) / self.most();
         let shown = self.shown();
         let bottom = HEAD + shown.len() as i32 * ROW;
+        // Beneath the rows, so that numbers stay readable.
+        if let Some(line) = &self.line {
+            page.fill(MARGIN + LABELS + (line.at * scale) as i32, HEAD, 2, bottom - HEAD, WARN)?;
+        }
         for (y, bar) in (HEAD..).step_by(ROW as usize).zip(&shown) {
             match bar {
                 Some(bar) => self.row(page, bar, y, scale)?,
@@ -191,9 +195,6 @@ impl Chart for Bars {
                     )?;
                 }
             }
-        }
-        if let Some(line) = &self.line {
-            page.fill(MARGIN + LABELS + (line.at * scale) as i32, HEAD, 2, bottom - HEAD, WARN)?;
         }
         if self.is_many() {
             self.shape(page, bottom + 10)?;
