@@ -14,6 +14,7 @@ mod nearest;
 mod policy;
 mod preview;
 mod propose;
+mod report;
 mod sheet;
 mod split;
 mod verify;
@@ -32,6 +33,7 @@ pub use nearest::NearestArgs;
 pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 pub use preview::{PreviewArgs, PreviewFormat};
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
+pub use report::ReportArgs;
 pub use sheet::SheetArgs;
 pub use split::{Conflicts, Copies, SplitArgs, SplitFormat, TogetherBy};
 pub use verify::VerifyArgs;
@@ -58,6 +60,7 @@ Examples:
   mint-sieve sheet photos --out sheet.png          a grid of random images of each class
   mint-sieve duplicates photos                     copies, crops, mirrored pictures, bursts
   mint-sieve balance photos --batch 32             class weights, caps, steps per epoch
+  mint-sieve report photos --out report.html       all of it on one page, to tick repairs on
   mint-sieve leakage photos-splits                 what makes a test score untrue
   mint-sieve propose photos --out plan.csv         repairs, to review and to `apply`
   mint-sieve split photos --to photos-splits       train, validation and test folders
@@ -98,7 +101,7 @@ impl Cli {
 
 /// The commands, in the order in which a curator needs them.
 const WORK: [(&str, &[&str]); 6] = [
-    ("Look", &["audit", "sheet", "balance"]),
+    ("Look", &["audit", "sheet", "balance", "report"]),
     ("Find what is there twice", &["duplicates", "nearest"]),
     ("Repair", &["propose", "apply", "undo", "gather"]),
     ("Split", &["split", "leakage", "verify"]),
@@ -146,6 +149,7 @@ pub enum Command {
     Duplicates(DuplicatesArgs),
     Nearest(NearestArgs),
     Balance(BalanceArgs),
+    Report(Box<ReportArgs>),
     Leakage(LeakageArgs),
     Propose(Box<ProposeArgs>),
     Apply(Box<ApplyArgs>),

@@ -66,7 +66,7 @@ pub struct SplitArgs {
     #[arg(long, value_name = "FILE.csv")]
     pub out: Option<PathBuf>,
     /// Draw what each class got, against what was asked for, into this new file
-    #[arg(long, value_name = "FILE.svg|png")]
+    #[arg(long, value_name = "FILE.svg|png", hide_short_help = true)]
     pub chart: Option<PathBuf>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]

@@ -52,10 +52,10 @@ pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Fa
             suppressed: &suppressed,
         };
         if let Some((out, file)) = classes_file {
-            file.write(&chart::drawn(&present::class_chart(&answer), out)?)?;
+            file.write(&chart::drawn(&present::class_chart(catalog, &balance), out)?)?;
         }
         if let Some((out, file)) = measures_file {
-            file.write(&chart::drawn(&present::measure_chart(&answer), out)?)?;
+            file.write(&chart::drawn(&present::measure_chart(catalog), out)?)?;
         }
         let output = match args.format {
             TableFormat::Text => Output::People(present::text(&answer)),

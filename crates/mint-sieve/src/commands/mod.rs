@@ -14,6 +14,7 @@ mod nearest;
 mod policy;
 mod preview;
 mod propose;
+mod report;
 mod sheet;
 mod sheet_images;
 mod split;
@@ -59,6 +60,7 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Balance(args) => balance::run(args, progress),
         Command::Leakage(args) => leakage::run(args, progress),
         Command::Propose(args) => propose::run(args, progress),
+        Command::Report(args) => report::run(args, progress),
         Command::Apply(args) => apply::run(args, progress),
         Command::Undo(args) => apply::undo(args, progress),
         Command::Gather(args) => gather::run(args, progress),

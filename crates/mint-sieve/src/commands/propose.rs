@@ -3,10 +3,11 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::Path;
 
-use sieve_core::audit;
+use sieve_core::audit::{self, Audit};
 use sieve_core::catalog::Catalog;
 use sieve_core::cell;
 use sieve_core::collection::composed;
+use sieve_core::duplicates::Found;
 use sieve_core::files::RelPath;
 use sieve_core::input::{self, MOST_TABLE_BYTES};
 use sieve_core::measuring::Digest;
@@ -14,7 +15,7 @@ use sieve_core::nearest;
 use sieve_core::progress::Progress;
 use sieve_core::reading::ReadError;
 use sieve_core::record::{Outcome, Reason, Record};
-use sieve_core::repair::{AtLeast, Renames, Rule, Subject, Wishes, propose};
+use sieve_core::repair::{AtLeast, Proposed, Renames, Rule, Subject, Wishes, propose};
 use sieve_core::suppression::Selection;
 
 use super::{Answer, Output, collection};
@@ -29,7 +30,7 @@ use crate::writing::NewFile;
 /// Answers `propose`.
 pub fn run(args: &ProposeArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let rules = rules(args)?;
+    rules(args)?;
     if let Some(out) = &args.out {
         config.refuse_inside(out)?;
     }
@@ -37,28 +38,9 @@ pub fn run(args: &ProposeArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let file =
         args.out.as_deref().filter(|_| !args.lists_rules()).map(NewFile::create).transpose()?;
     collection::search(&config, &args.catalog, args.reach, progress, |catalog, found| {
-        let wishes = wishes(args, rules, catalog)?;
         let audit = audit::audit(catalog, found, &limits, &args.protect);
-        let mut findings = audit.findings.clone();
-        let accepted = Selection {
-            suppressions: config.settings.suppressions.clone(),
-            ..Selection::default()
-        };
-        accepted.apply(&mut findings);
-        let digests = digests(
-            catalog,
-            &config,
-            |record| {
-                matches!(record.outcome, Outcome::SetAside(Reason::ReadError(_)))
-                    || wishes.drop_list.contains(&record.path)
-                    || !wishes.drop_codes.is_empty()
-            },
-            progress,
-        )?;
-        let subject =
-            Subject { catalog, found, audit: &audit, findings: &findings, digests: &digests };
-        let proposed = propose(&subject, &wishes);
-        progress.end();
+        let searched = Searched { config: &config, catalog, found, audit: &audit };
+        let (wishes, proposed) = proposal(args, &searched, progress)?;
         let planned =
             Planned { args, config: &config, catalog, found, wishes: &wishes, proposed: &proposed };
         let table = present::table(&planned);
@@ -72,6 +54,46 @@ pub fn run(args: &ProposeArgs, progress: &TerminalProgress) -> Result<Answer, Fa
             TableFormat::Csv => Output::Csv(table),
         }))
     })
+}
+
+/// A collection that was searched and audited.
+pub struct Searched<'a> {
+    /// How it was read.
+    pub config: &'a CollectionConfig,
+    /// What is in it.
+    pub catalog: &'a Catalog,
+    /// What is there twice.
+    pub found: &'a Found<'a>,
+    /// What is wrong with it.
+    pub audit: &'a Audit,
+}
+
+/// What is wished for, and what is proposed for it.
+pub fn proposal(
+    args: &ProposeArgs,
+    searched: &Searched<'_>,
+    progress: &TerminalProgress,
+) -> Result<(Wishes, Proposed), Failure> {
+    let Searched { config, catalog, found, audit } = searched;
+    let wishes = wishes(args, rules(args)?, catalog)?;
+    let mut findings = audit.findings.clone();
+    let accepted =
+        Selection { suppressions: config.settings.suppressions.clone(), ..Selection::default() };
+    accepted.apply(&mut findings);
+    let digests = digests(
+        catalog,
+        config,
+        |record| {
+            matches!(record.outcome, Outcome::SetAside(Reason::ReadError(_)))
+                || wishes.drop_list.contains(&record.path)
+                || !wishes.drop_codes.is_empty()
+        },
+        progress,
+    )?;
+    let subject = Subject { catalog, found, audit, findings: &findings, digests: &digests };
+    let proposed = propose(&subject, &wishes);
+    progress.end();
+    Ok((wishes, proposed))
 }
 
 /// The digests of wanted files that are no pictures, as far as they can be read.

@@ -351,7 +351,9 @@ fn cells(
         let located: Vec<_> = wanted.iter().map(|&at| catalog.records[at].located()).collect();
         catalog.collection.visit(&located, &limits, progress, |_, bytes| {
             progress.advance(1);
-            let image = reading::decode(&bytes.ok()?.bytes, &limits).ok()?;
+            // Twice what is shown, so that it is still sharp when it is resampled.
+            let least = 2 * layout.cell_width.max(layout.cell_height);
+            let image = reading::decode_reduced(&bytes.ok()?.bytes, &limits, least).ok()?;
             Some(layout.fitted(&image.pixels))
         })?
     };

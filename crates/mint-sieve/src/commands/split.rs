@@ -63,7 +63,8 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         };
         let rows = write(&split, table, tree, progress)?;
         if let (Some(file), Some(out)) = (chart_file, &args.chart) {
-            file.write(&chart::drawn(&shown::chart(&split), out)?)?;
+            let drawn = shown::chart(&catalog.collection.name(), &request, &assignment);
+            file.write(&chart::drawn(&drawn, out)?)?;
         }
         if args.link == Link::Hard && args.to.is_some() {
             let records = assignment.images.iter().map(|image| image.record);

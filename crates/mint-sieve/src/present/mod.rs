@@ -16,6 +16,7 @@ pub mod preview;
 mod reading;
 mod remark;
 pub mod repair;
+pub mod report;
 pub mod sheet;
 pub mod split;
 mod table;

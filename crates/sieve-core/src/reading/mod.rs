@@ -16,6 +16,7 @@ mod others;
 mod pixels;
 mod png;
 mod profile;
+mod reduced;
 mod rows;
 mod tiff;
 mod webp;
@@ -27,6 +28,7 @@ pub use format::{Content, Format, content};
 pub use memory::{MemoryBudget, MemoryPermit};
 pub(crate) use orientation::stored_place;
 pub use pixels::Pixels;
+pub use reduced::decode_reduced;
 pub use rows::{Rows, Shape};
 
 use std::borrow::Cow;

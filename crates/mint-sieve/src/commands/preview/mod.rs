@@ -12,6 +12,7 @@ use sieve_core::augment::cost::{Study, geometry, study, verdicts};
 use sieve_core::collection::{Collection, Entry, NoCache, composed};
 use sieve_core::limits::FindingLimits;
 use sieve_core::progress::Progress;
+use sieve_core::reading::Pixels;
 use sieve_core::{nearest, sampling};
 
 use super::{Answer, Output, collection as opening};
@@ -51,11 +52,79 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let outputs = args.out.iter().chain(&args.to);
     outputs.map(|output| config.refuse_inside(output)).collect::<Result<Vec<_>, _>>()?;
+    if let Some(to) = &args.to {
+        return written_copies(args, &config, to, progress);
+    }
+    let policies = policies(args)?;
+    if let Some(word) = args.ladder.as_deref() {
+        Form::ladder(word, &policies[0].policy)?;
+    }
+    let file = args.out.as_deref().map(NewFile::create).transpose()?;
+    let wants_sheet = file.is_some() || args.show;
+    shown(args, wants_sheet, progress, |preview, painted| {
+        if let (Some(file), Some(painted)) = (file, painted) {
+            file.write(&sheet::png(painted))?;
+        }
+        Ok(Answer::done(match args.format {
+            PreviewFormat::Text => {
+                let drawn = painted.filter(|_| args.show).map(console::half_blocks);
+                Output::People(drawn.unwrap_or_default() + &preview::text(preview))
+            }
+            PreviewFormat::Json => Output::Document(preview::json(preview)),
+        }))
+    })
+}
+
+/// Writes augmented copies.
+fn written_copies(
+    args: &PreviewArgs,
+    config: &CollectionConfig,
+    to: &Path,
+    progress: &TerminalProgress,
+) -> Result<Answer, Failure> {
+    let policies = policies(args)?;
+    let collection = opening::open(config, &NoCache, progress)?;
+    policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
+    let (split, _) = shown_split(args, &collection)?;
+    copies::run(&copies::Request {
+        args,
+        config,
+        policy: &policies[0],
+        collection: &collection,
+        split: split.as_deref(),
+        classes: &wanted_classes(args, &collection, split.as_deref())?,
+        to,
+        progress,
+    })
+}
+
+/// The files of the classes that are shown, in random order.
+fn wanted_classes<'a>(
+    args: &PreviewArgs,
+    collection: &'a Collection,
+    split: Option<&str>,
+) -> Result<BTreeMap<&'a str, Vec<&'a Entry>>, Failure> {
+    let mut classes = sampling::shuffled(collection, split, args.seed);
+    if !args.classes.is_empty() {
+        let known = collection.classes();
+        args.classes.iter().try_for_each(|class| known_class(&known, class))?;
+        classes.retain(|class, _| args.classes.iter().any(|wanted| composed(wanted) == *class));
+    }
+    Ok(classes)
+}
+
+/// Tries the policies, paints the sheet where it is wanted, and hands both on.
+pub fn shown<T>(
+    args: &PreviewArgs,
+    wants_sheet: bool,
+    progress: &TerminalProgress,
+    answer: impl FnOnce(&Preview<'_>, Option<&Pixels>) -> Result<T, Failure>,
+) -> Result<T, Failure> {
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let limits = SetLimits::new(&config.settings, &args.limits)?.values;
     let policies = policies(args)?;
     let ladder = args.ladder.as_deref().map(|word| Form::ladder(word, &policies[0].policy));
     let ladder = ladder.transpose()?;
-    let file = args.out.as_deref().map(NewFile::create).transpose()?;
     let collection = opening::open(&config, &NoCache, progress)?;
     policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
 
@@ -65,25 +134,7 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         Some(form) => form,
         None => Form::Draws,
     };
-    let mut classes = sampling::shuffled(&collection, split.as_deref(), args.seed);
-    if !args.classes.is_empty() {
-        let known = collection.classes();
-        args.classes.iter().try_for_each(|class| known_class(&known, class))?;
-        classes.retain(|class, _| args.classes.iter().any(|wanted| composed(wanted) == *class));
-    }
-    if let Some(to) = &args.to {
-        return copies::run(&copies::Request {
-            args,
-            config: &config,
-            policy: &policies[0],
-            collection: &collection,
-            split: split.as_deref(),
-            classes: &classes,
-            to,
-            progress,
-        });
-    }
-
+    let classes = wanted_classes(args, &collection, split.as_deref())?;
     let is_frame = matches!(form, Form::Frame);
     let frame =
         is_frame.then(|| frame_cost(args, &config, &policies[0], split.as_deref(), progress));
@@ -101,7 +152,6 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         false if args.sheet_only => Vec::new(),
         false => policies.iter().map(|policy| job.numbers(policy)).collect::<Result<_, _>>()?,
     };
-    let wants_sheet = file.is_some() || args.show;
     let (sheet, passed_over) = match wants_sheet {
         true => {
             job.sheet(&form, &policies, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?
@@ -109,9 +159,6 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         false => (None, 0),
     };
     let painted = sheet.as_ref().map(sheet::paint);
-    if let (Some(file), Some(painted)) = (file, &painted) {
-        file.write(&sheet::png(painted))?;
-    }
     let images = classes.values().map(Vec::len).sum::<usize>() as u64;
     let preview = Preview {
         args,
@@ -127,13 +174,7 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         frame: frame.as_ref(),
         limits: &limits,
     };
-    Ok(Answer::done(match args.format {
-        PreviewFormat::Text => {
-            let shown = painted.filter(|_| args.show).map(|painted| console::half_blocks(&painted));
-            Output::People(shown.unwrap_or_default() + &preview::text(&preview))
-        }
-        PreviewFormat::Json => Output::Document(preview::json(&preview)),
-    }))
+    answer(&preview, painted.as_ref())
 }
 
 /// The policy, at the strength that was asked for, and those that it is held against.

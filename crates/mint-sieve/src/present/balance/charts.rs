@@ -2,21 +2,22 @@
 
 use std::collections::BTreeMap;
 
+use sieve_core::balance::Balance;
+use sieve_core::catalog::Catalog;
 use sieve_core::measuring::Measured;
 
-use super::Balanced;
 use crate::present::chart::{Bar, Bars, Line, Spread, Strips};
 use crate::present::table::percent;
 use crate::present::{counted, visible};
 
 /// Images of each class by split, the largest class first.
-pub fn class_chart(answer: &Balanced<'_>) -> Bars {
-    let splits = &answer.catalog.collection.splits;
+pub fn class_chart(catalog: &Catalog, balance: &Balance) -> Bars {
+    let splits = &catalog.collection.splits;
     let mut counts: BTreeMap<&str, Vec<f64>> = BTreeMap::new();
-    for class in &answer.balance.classes {
+    for class in &balance.classes {
         counts.insert(&class.class, vec![0.0; splits.len().max(1)]);
     }
-    for (record, _) in answer.catalog.images() {
+    for (record, _) in catalog.images() {
         let Some(class) = record.class() else { continue };
         let at = splits.iter().position(|split| Some(split.as_str()) == record.split());
         if let (Some(count), Some(at)) =
@@ -38,7 +39,7 @@ pub fn class_chart(answer: &Balanced<'_>) -> Bars {
     bars.sort_by(|a, b| images(b).total_cmp(&images(a)).then_with(|| a.label.cmp(&b.label)));
     let majority = bars.first().map_or(0.0, |bar| images(bar) / all.max(1.0));
     Bars {
-        title: format!("{}: images by class", answer.catalog.collection.name()),
+        title: format!("{}: images by class", catalog.collection.name()),
         below: format!(
             "{} in {}; who always answers the largest class is right {} of the time",
             counted(all as u64, "image", "images"),
@@ -47,15 +48,15 @@ pub fn class_chart(answer: &Balanced<'_>) -> Bars {
         ),
         series: splits.clone(),
         line: Some(Line {
-            at: answer.balance.floor as f64,
-            label: format!("the floor: {} images", answer.balance.floor),
+            at: balance.floor as f64,
+            label: format!("the floor: {} images", balance.floor),
         }),
         bars,
     }
 }
 
 /// How measures are spread in each class.
-pub fn measure_chart(answer: &Balanced<'_>) -> Strips {
+pub fn measure_chart(catalog: &Catalog) -> Strips {
     type Number = fn(&Measured) -> f64;
     let share: fn(f64) -> String = |value| format!("{:.0} %", value * 100.0);
     let measures: [(&str, fn(f64) -> String, Number); 4] = [
@@ -73,7 +74,7 @@ pub fn measure_chart(answer: &Balanced<'_>) -> Strips {
         ),
     ];
     let mut images: BTreeMap<&str, Vec<&Measured>> = BTreeMap::new();
-    for (record, image) in answer.catalog.images() {
+    for (record, image) in catalog.images() {
         if let Some(class) = record.class() {
             images.entry(class).or_default().push(image);
         }
@@ -83,7 +84,7 @@ pub fn measure_chart(answer: &Balanced<'_>) -> Strips {
         measures.iter().map(|(_, _, number)| of(*number)).collect()
     };
     Strips {
-        title: format!("{}: measures by class", answer.catalog.collection.name()),
+        title: format!("{}: measures by class", catalog.collection.name()),
         below: "line: the middle 90 %, bar: the middle half, mark: the median of each class"
             .to_owned(),
         measures: measures

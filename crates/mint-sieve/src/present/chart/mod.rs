@@ -5,5 +5,5 @@ mod paper;
 mod strips;
 
 pub use bars::{Bar, Bars, Line};
-pub use paper::{drawn, refuse_other_forms};
+pub use paper::{drawn, drawn_as_svg, refuse_other_forms};
 pub use strips::{Spread, Strips};

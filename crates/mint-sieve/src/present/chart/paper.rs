@@ -125,12 +125,7 @@ pub fn drawn(chart: &impl Chart, out: &Path) -> Result<Vec<u8>, Failure> {
     let failed =
         |reason: String| Failure::output(format!("cannot draw {}: {reason}", out.display()));
     if out.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("svg")) {
-        let mut text = String::new();
-        {
-            let area = SVGBackend::with_string(&mut text, size).into_drawing_area();
-            on(&area, chart).map_err(|error| failed(error.to_string()))?;
-        }
-        return Ok(text.into_bytes());
+        return drawn_as_svg(chart).map(String::into_bytes);
     }
     let mut data = vec![0u8; (size.0 * size.1 * 3) as usize];
     {
@@ -138,6 +133,19 @@ pub fn drawn(chart: &impl Chart, out: &Path) -> Result<Vec<u8>, Failure> {
         on(&area, chart).map_err(|error| failed(error.to_string()))?;
     }
     Ok(sheet::png(&Pixels { width_px: size.0, height_px: size.1, data }))
+}
+
+/// A chart as the text of an SVG.
+pub fn drawn_as_svg(chart: &impl Chart) -> Result<String, Failure> {
+    letters();
+    let mut text = String::new();
+    {
+        let area =
+            SVGBackend::with_string(&mut text, (WIDTH, chart.height())).into_drawing_area();
+        on(&area, chart)
+            .map_err(|error| Failure::output(format!("cannot draw a chart: {error}")))?;
+    }
+    Ok(text)
 }
 
 fn on<B: DrawingBackend>(area: &DrawingArea<B, Shift>, chart: &impl Chart) -> Result<(), Wrong<B>> {

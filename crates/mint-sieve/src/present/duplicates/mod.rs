@@ -58,7 +58,7 @@ impl<'a> Duplicates<'a> {
 
 /// What is wrong with a group, the worst first: the order in which groups are shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-enum Concern {
+pub enum Concern {
     Conflict,
     Leak,
     Copies,
@@ -68,7 +68,8 @@ enum Concern {
 }
 
 impl Concern {
-    const ALL: [Concern; 6] = [
+    /// The worst first.
+    pub const ALL: [Concern; 6] = [
         Concern::Conflict,
         Concern::Leak,
         Concern::Copies,
@@ -78,7 +79,7 @@ impl Concern {
     ];
 
     /// Classes and splits of two collections say nothing about each other.
-    fn new(group: &Group, is_one: bool) -> Self {
+    pub fn new(group: &Group, is_one: bool) -> Self {
         match group.kind {
             Kind::Burst => Concern::Burst,
             Kind::Recoloured | Kind::Variant => Concern::Variants,
@@ -89,7 +90,8 @@ impl Concern {
         }
     }
 
-    fn title(self) -> &'static str {
+    /// What its groups have in common.
+    pub fn title(self) -> &'static str {
         match self {
             Concern::Conflict => "One image under several classes",
             Concern::Leak => "One image in several splits",

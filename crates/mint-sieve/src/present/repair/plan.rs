@@ -43,7 +43,19 @@ pub fn table(planned: &Planned<'_>) -> String {
     let mut writer = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
     let mut put =
         |cells: &[String]| writer.write_record(cells).expect("memory takes what is written");
-    let mut comment = |text: String| put(&[format!("{COMMENT} {text}")]);
+    comments(planned).into_iter().for_each(|comment| put(&[comment]));
+    put(&PLAN_HEADER.map(str::to_owned));
+    for Proposal { row, .. } in &planned.proposed.proposals {
+        put(&cells(row));
+    }
+    let bytes = writer.into_inner().expect("memory takes what is written");
+    String::from_utf8(bytes).expect("rows are text")
+}
+
+/// The lines before the head of the table: what to do with it, what its words mean, and what collection it is for.
+pub fn comments(planned: &Planned<'_>) -> Vec<String> {
+    let mut comments = Vec::new();
+    let mut comment = |text: String| comments.push(format!("{COMMENT} {text}"));
     let name = safe(&planned.catalog.collection.name()).replace('\n', " ");
     comment(format!(
         "A plan for {name}. Look through it; change rows, or delete those that you do not want."
@@ -60,23 +72,24 @@ pub fn table(planned: &Planned<'_>) -> String {
     for word in absolute_collection_words(planned.config) {
         comment(format!("{WORD}{}", of_path(&RelPath::new(Path::new(&word)))));
     }
-    put(&PLAN_HEADER.map(str::to_owned));
-    for Proposal { row, .. } in &planned.proposed.proposals {
-        put(&cells(row));
-    }
-    let bytes = writer.into_inner().expect("memory takes what is written");
-    String::from_utf8(bytes).expect("rows are text")
+    comments
 }
 
-fn cells(row: &Row) -> [String; 8] {
-    let path = of_path(&row.path);
+/// A path as the cell that it is in a plan.
+pub fn path_cell(path: &RelPath) -> String {
+    let path = of_path(path);
     // Such a line would be taken for a comment.
     let path = match path.strip_prefix(COMMENT) {
         Some(rest) => format!("\\x23{rest}"),
         None => path,
     };
+    guarded(&path).into_owned()
+}
+
+/// A row as the cells that it is in a plan.
+pub fn cells(row: &Row) -> [String; 8] {
     [
-        guarded(&path).into_owned(),
+        path_cell(&row.path),
         row.action.name().to_owned(),
         guarded(&row.from).into_owned(),
         guarded(&row.to).into_owned(),

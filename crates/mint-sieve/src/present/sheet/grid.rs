@@ -1,9 +1,9 @@
 //! Sheets of equal cells: a page of pictures that fill its width, each with two lines below it.
 
-use sieve_core::augment::{Draw, Fill, Fit, Frame, Policy, Prepared};
 use sieve_core::reading::Pixels;
 
 use super::canvas::{Canvas, Colour};
+use super::fitting::within;
 use super::layout::{GAP, LINE, MARGIN, TITLE};
 use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS, WARN};
 
@@ -76,21 +76,7 @@ impl GridLayout {
 
     /// A picture in the size in which it is shown: all of it, as large as fits.
     pub fn fitted(&self, pixels: &Pixels) -> Pixels {
-        let (width, height) = (f64::from(pixels.width_px), f64::from(pixels.height_px));
-        let scale = (f64::from(self.cell_width) / width).min(f64::from(self.cell_height) / height);
-        let side = |length: f64, most: u32| ((length * scale).round() as u32).clamp(1, most);
-        let policy = Policy {
-            frame: Frame::new(
-                side(width, self.cell_width),
-                side(height, self.cell_height),
-                Fit::Stretch,
-            ),
-            fill: Fill::Edge,
-            strength: 1.0,
-            steps: Vec::new(),
-            picks: Vec::new(),
-        };
-        Draw::NOTHING.apply(&Prepared::new(pixels), &policy).pixels
+        within(pixels, self.cell_width, self.cell_height)
     }
 }
 

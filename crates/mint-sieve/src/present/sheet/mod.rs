@@ -1,6 +1,7 @@
 //! SHEETS: many labelled pictures on one.
 
 mod canvas;
+mod fitting;
 mod grid;
 mod layout;
 mod lettering;
@@ -10,6 +11,7 @@ mod preview;
 mod rows;
 
 pub use self::png::png;
+pub use fitting::within;
 pub use grid::{Cell, GridLayout, Mark, paint_grid};
 pub use layout::{Layout, Room};
 pub use look::{INK, MARK, PALE, PAPER, WARN};

@@ -1,0 +1,208 @@
+//! `report`: everything on one page.
+
+use std::ffi::OsString;
+use std::path::Path;
+
+use sieve_core::audit;
+use sieve_core::catalog::Catalog;
+use sieve_core::duplicates::Found;
+use sieve_core::progress::Progress;
+use sieve_core::reading;
+use sieve_core::splitting::{self, Assignment, Request};
+
+use super::judging::Judge;
+use super::propose::{Searched, proposal};
+use super::{Answer, Output, collection, preview};
+use crate::args::{Cli, Command, PreviewArgs, ProposeArgs, ReportArgs, TextFormat};
+use crate::config::CollectionConfig;
+use crate::console;
+use crate::failure::Failure;
+use crate::present::repair::plan::Planned;
+use crate::present::report::{self as present, Album, PolicyShown, Report};
+use crate::present::{absolute_collection_words, collection_words, command_line};
+use crate::progress::TerminalProgress;
+use crate::writing::NewFile;
+
+/// Columns of what policies say.
+const POLICY_COLUMNS: usize = 118;
+
+/// Answers `report`.
+pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    refuse_other_formats(&args.out)?;
+    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    let judge = Judge::new(&args.judging, &config)?;
+    config.refuse_inside(&args.out)?;
+    let file = NewFile::create(&args.out)?;
+    let propose = propose_args(args, &config)?;
+    let policies = args.policies.iter().map(|policy| preview_args(args, &config, policy));
+    let policies: Vec<Box<PreviewArgs>> = policies.collect::<Result<_, _>>()?;
+    policies.iter().try_for_each(|args| crate::policy_file::read(&args.policy).map(|_| ()))?;
+    let measured = collection::measure(&config, &args.catalog, progress)?;
+    let reach = args.judging.reach;
+    collection::search_in(&config, &measured, reach, progress, |catalog, found| {
+        if found.images.is_empty() {
+            return Err(collection::without_images(&config, &catalog.collection));
+        }
+        let limits = &judge.limits.values;
+        let audit = audit::audit(catalog, found, limits, &[]);
+        let mut findings = audit.findings.clone();
+        let suppressed = judge.suppress(&mut findings);
+        let searched = Searched { config: &config, catalog, found, audit: &audit };
+        let (wishes, proposed) = proposal(&propose, &searched, progress)?;
+        let planned = Planned {
+            args: &propose,
+            config: &config,
+            catalog,
+            found,
+            wishes: &wishes,
+            proposed: &proposed,
+        };
+        let request = Request { seed: args.seed, ..Request::default() };
+        let split = usual_split(catalog, found, &request);
+        let mut album = Album::default();
+        let paths: std::collections::HashMap<_, _> =
+            catalog.records.iter().enumerate().map(|(at, record)| (&record.path, at)).collect();
+        for proposal in &proposed.proposals {
+            album.add(paths[&proposal.row.path], true);
+        }
+        let cases =
+            present::cases(catalog, found, &findings, &mut album, args.per_class, args.seed);
+        photograph(&config, catalog, &mut album, progress)?;
+        let shown = policies.iter().map(|args| policy(args, progress));
+        let shown: Vec<PolicyShown> = shown.collect::<Result<_, _>>()?;
+        let folder = args.out.parent().filter(|folder| !folder.as_os_str().is_empty());
+        let report = Report {
+            args,
+            config: &config,
+            folder: folder.unwrap_or(Path::new(".")).to_owned(),
+            catalog,
+            found,
+            audit: &audit,
+            findings: &findings,
+            suppressed: &suppressed,
+            planned: &planned,
+            split: split.as_ref().map(|assignment| (&request, assignment)),
+            policies: &shown,
+            album: &album,
+            cases: &cases,
+        };
+        let page = present::page(&report, &limits.values())?;
+        file.write(page.as_bytes())?;
+        let (bytes, exit) = (page.len() as u64, judge.exit(&findings));
+        let output = match args.format {
+            TextFormat::Text => Output::People(present::text(&report, bytes)),
+            TextFormat::Json => {
+                Output::Document(present::json(&report, bytes, judge.settings(found.reach)))
+            }
+        };
+        Ok(Answer { output, exit })
+    })
+}
+
+fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
+    let is_page = out.extension().is_some_and(|extension| {
+        extension.eq_ignore_ascii_case("html") || extension.eq_ignore_ascii_case("htm")
+    });
+    if is_page {
+        return Ok(());
+    }
+    let message = format!(
+        "--out {}: a report is a page; expected a name that ends in .html",
+        out.display()
+    );
+    let named = out.with_extension("html");
+    Err(Failure::call(message).hint(format!("Did you mean {}?", named.display())))
+}
+
+/// What a person would type for another command on the same collection.
+fn typed(args: &ReportArgs, config: &CollectionConfig, command: &str) -> Vec<OsString> {
+    let mut words: Vec<OsString> = vec!["mint-sieve".into(), command.into()];
+    words.extend(collection_words(config));
+    for limit in &args.judging.limits {
+        words.extend(["--limit".into(), limit.into()]);
+    }
+    words.extend(["--seed".into(), args.seed.to_string().into()]);
+    words
+}
+
+fn parsed(words: &[OsString]) -> Result<Command, Failure> {
+    let cli = Cli::of_words(words).map_err(|error| Failure::call(error.to_string()))?;
+    Ok(cli.command)
+}
+
+fn propose_args(args: &ReportArgs, config: &CollectionConfig) -> Result<Box<ProposeArgs>, Failure> {
+    match parsed(&typed(args, config, "propose"))? {
+        Command::Propose(propose) => Ok(propose),
+        _ => unreachable!("that is what was typed"),
+    }
+}
+
+fn preview_args(
+    args: &ReportArgs,
+    config: &CollectionConfig,
+    policy: &Path,
+) -> Result<Box<PreviewArgs>, Failure> {
+    let mut words = typed(args, config, "preview");
+    words.extend(["--policy".into(), policy.as_os_str().to_owned()]);
+    match parsed(&words)? {
+        Command::Preview(preview) => Ok(preview),
+        _ => unreachable!("that is what was typed"),
+    }
+}
+
+/// How a collection without splits would be split; none where it has them, or cannot be.
+fn usual_split<'a>(
+    catalog: &'a Catalog,
+    found: &Found<'a>,
+    request: &Request,
+) -> Option<Assignment<'a>> {
+    let is_split = !catalog.collection.splits.is_empty();
+    let assignment = (!is_split).then(|| splitting::assign(catalog, found, request).ok())??;
+    (!assignment.images.is_empty()).then_some(assignment)
+}
+
+/// Makes the thumbnails of the album from the files.
+fn photograph(
+    config: &CollectionConfig,
+    catalog: &Catalog,
+    album: &mut Album,
+    progress: &TerminalProgress,
+) -> Result<(), Failure> {
+    let (wanted, side_px, limits) = (album.wanted(), album.side_px(), config.read_limits());
+    let located: Vec<_> = wanted
+        .iter()
+        .map(|&number| catalog.records[album.records[number as usize]].located())
+        .collect();
+    progress.begin("making thumbnails", Some(located.len() as u64));
+    let thumbnails = catalog.collection.visit(&located, &limits, progress, |at, bytes| {
+        progress.advance(1);
+        // What is broken is not shown as if it were whole.
+        catalog.records[album.records[wanted[at] as usize]].image()?;
+        let image = reading::decode_reduced(&bytes.ok()?.bytes, &limits, 2 * side_px).ok()?;
+        Some(present::thumbnail(&image.pixels, side_px))
+    })?;
+    progress.end();
+    album.take(thumbnails);
+    Ok(())
+}
+
+/// What a policy does, as `preview` says and shows it.
+fn policy(args: &PreviewArgs, progress: &TerminalProgress) -> Result<PolicyShown, Failure> {
+    preview::shown(args, true, progress, |preview, painted| {
+        let text = crate::present::preview::text(preview);
+        let text = console::lay_out(&text, Some(POLICY_COLUMNS));
+        let painted = painted.expect("a sheet was asked for");
+        let mut words: Vec<OsString> = vec!["mint-sieve".into(), "preview".into()];
+        words.extend(absolute_collection_words(preview.config));
+        words.extend(["--policy".into(), args.policy.clone().into_os_string()]);
+        words.extend(["--out".into(), "preview.png".into()]);
+        Ok(PolicyShown {
+            name: console::safe(&preview.policies[0].name),
+            command: console::safe(&command_line(&words)),
+            text: anstream::adapter::strip_str(&text).to_string(),
+            sheet: present::base64(&present::jpeg(painted)),
+            width_px: painted.width_px,
+            height_px: painted.height_px,
+        })
+    })
+}

@@ -1,0 +1,75 @@
+//! Where the page finds the files of the collection: addresses relative to its own folder, so that both can be moved
+//! together.
+
+use std::collections::HashMap;
+use std::fmt::Write;
+use std::path::{Component, Path, PathBuf};
+
+/// Makes addresses for a page in one folder.
+pub struct Addresses {
+    folder: PathBuf,
+    /// Folders of files, as they are without links and dots.
+    known: HashMap<PathBuf, PathBuf>,
+}
+
+impl Addresses {
+    /// For a page that lies in `folder`.
+    pub fn new(folder: &Path) -> Self {
+        let folder = folder.canonicalize().unwrap_or_else(|_| folder.to_owned());
+        Addresses { folder, known: HashMap::new() }
+    }
+
+    /// The address of a file.
+    pub fn of(&mut self, file: &Path) -> String {
+        let parent = file.parent().unwrap_or(Path::new("."));
+        let parent = self.known.entry(parent.to_owned()).or_insert_with(|| {
+            let here = if parent.as_os_str().is_empty() { Path::new(".") } else { parent };
+            here.canonicalize().unwrap_or_else(|_| parent.to_owned())
+        });
+        relative(&self.folder, &parent.join(file.file_name().unwrap_or_default()))
+    }
+}
+
+/// `file` as it is addressed from `folder`; both without links and dots.
+fn relative(folder: &Path, file: &Path) -> String {
+    let common = folder.components().zip(file.components()).take_while(|(a, b)| a == b).count();
+    let mut address = if common == 0 { "file:///".to_owned() } else { String::new() };
+    if common > 0 {
+        address.push_str(&"../".repeat(folder.components().count() - common));
+    }
+    let parts: Vec<String> = file
+        .components()
+        .skip(common)
+        .filter(|part| !matches!(part, Component::RootDir))
+        .map(|part| encoded(part.as_os_str().as_encoded_bytes()))
+        .collect();
+    address + &parts.join("/")
+}
+
+/// Bytes as they stand in an address (RFC 3986, 2.3).
+fn encoded(bytes: &[u8]) -> String {
+    let mut text = String::new();
+    for &byte in bytes {
+        if byte.is_ascii_alphanumeric() || b"-._~".contains(&byte) {
+            text.push(char::from(byte));
+        } else {
+            let _ = write!(text, "%{byte:02X}");
+        }
+    }
+    text
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn files_are_addressed_from_where_the_page_lies() {
+        let address = |folder: &str, file: &str| relative(Path::new(folder), Path::new(file));
+        assert_eq!(address("/shed", "/shed/herbs/sage/1.jpg"), "herbs/sage/1.jpg");
+        assert_eq!(address("/shed/pages", "/shed/herbs/1.jpg"), "../herbs/1.jpg");
+        assert_eq!(address("/shed", "/shed/a b#?%/\"<ü>.png"), "a%20b%23%3F%25/%22%3C%C3%BC%3E.png");
+        assert_eq!(address("/shed", "/shed/javascript:x.png"), "javascript%3Ax.png");
+        assert_eq!(address("here", "/shed/1.png"), "file:///shed/1.png");
+    }
+}

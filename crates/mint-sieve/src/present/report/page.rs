@@ -1,0 +1,219 @@
+//! The page: its template filled, its script and style named by their digests, so that nothing else runs.
+
+use base64::Engine;
+use base64::engine::general_purpose::STANDARD;
+use minijinja::Environment;
+use minijinja::value::Serde;
+use serde::Serialize;
+use sha2::{Digest as _, Sha256};
+use sieve_core::finding::Severity;
+use sieve_core::limits::LIMITS;
+
+use super::cases::{OfConcern, OfSeverity, Sample};
+use super::tables::Table;
+use super::{PolicyShown, Report, apply_line, data, tables};
+use crate::console::safe;
+use crate::failure::Failure;
+use crate::present::chart::drawn_as_svg;
+use crate::present::{
+    balance, collection_words, command_line, counted, how_alike, independent_images, remark,
+    small_images, split,
+};
+
+const TEMPLATE: &str = include_str!("page.html");
+const STYLE: &str = include_str!("page.css");
+const SCRIPT: &str = include_str!("page.js");
+
+/// The source of a policy that lets exactly this text run.
+fn source(text: &str) -> String {
+    format!("'sha256-{}'", STANDARD.encode(Sha256::digest(text)))
+}
+
+/// The numbers that a person takes in first.
+fn overview(report: &Report<'_>) -> Vec<(String, &'static str, &'static str)> {
+    let audit = report.audit;
+    let number = |severity: Severity| {
+        report.findings.iter().filter(|finding| finding.severity == severity).count()
+    };
+    let word = |count: usize, one: &'static str, many: &'static str| {
+        if count == 1 { one } else { many }
+    };
+    let inventory = &audit.inventory;
+    let mut tiles = vec![
+        (inventory.images.to_string(), word(inventory.images as usize, "image", "images"), ""),
+        (
+            audit.balance.independent.images.to_string(),
+            "independent, without copies and frames",
+            "",
+        ),
+        (
+            inventory.classes.len().to_string(),
+            word(inventory.classes.len(), "class", "classes"),
+            "",
+        ),
+    ];
+    if !inventory.splits.is_empty() {
+        let splits = inventory.splits.len();
+        tiles.push((splits.to_string(), word(splits, "split", "splits"), ""));
+    }
+    if inventory.set_aside > 0 {
+        let files = inventory.set_aside;
+        tiles.push((files.to_string(), word(files as usize, "other file", "other files"), ""));
+    }
+    for (severity, one, many) in [
+        (Severity::Error, "error", "errors"),
+        (Severity::Warning, "warning", "warnings"),
+        (Severity::Note, "note", "notes"),
+    ] {
+        let count = number(severity);
+        tiles.push((count.to_string(), word(count, one, many), severity.as_str()));
+    }
+    tiles
+}
+
+/// What the collection is, in sentences.
+fn sentences(report: &Report<'_>) -> Vec<String> {
+    let catalog = report.catalog;
+    let mut lines = vec![independent_images(report.audit.balance.independent)];
+    lines.push(small_images(report.found));
+    lines.push(how_alike(report.found));
+    lines.extend(catalog.collection.remarks.iter().map(remark::sentence));
+    lines.iter().map(|line| sentence(line.trim())).filter(|line| !line.is_empty()).collect()
+}
+
+/// A line of a terminal as a sentence.
+fn sentence(line: &str) -> String {
+    let line = safe(line);
+    let mut letters = line.chars();
+    let Some(first) = letters.next() else { return line };
+    let end = if line.ends_with('.') { "" } else { "." };
+    format!("{}{}{end}", first.to_uppercase(), letters.as_str())
+}
+
+/// How the page was made.
+fn made(report: &Report<'_>) -> Vec<(&'static str, String)> {
+    let args = report.args;
+    let mut words = vec!["mint-sieve".into(), "report".into()];
+    words.extend(collection_words(report.config));
+    words.extend(["--out".into(), args.out.clone().into_os_string()]);
+    for policy in &args.policies {
+        words.extend(["--policy".into(), policy.clone().into_os_string()]);
+    }
+    for limit in &args.judging.limits {
+        words.extend(["--limit".into(), limit.into()]);
+    }
+    words.extend(["--per-class".into(), args.per_class.to_string().into()]);
+    words.extend(["--seed".into(), args.seed.to_string().into()]);
+    vec![
+        ("program", format!("mint-sieve {}", env!("CARGO_PKG_VERSION"))),
+        ("command", safe(&command_line(&words))),
+        ("seed", args.seed.to_string()),
+        ("reach", report.found.reach.name().to_owned()),
+    ]
+}
+
+/// What the template shows.
+#[derive(Serialize)]
+struct Page<'a> {
+    name: String,
+    csp: String,
+    style: &'static str,
+    script: &'static str,
+    key: String,
+    data: String,
+    thumbnails: String,
+    overview: Vec<(String, &'static str, &'static str)>,
+    sentences: Vec<String>,
+    proposals: String,
+    chart: String,
+    classes: Option<Table>,
+    held_out: Option<Table>,
+    severities: &'a [OfSeverity],
+    suppressed: Vec<String>,
+    concerns: &'a [OfConcern],
+    more_groups: usize,
+    leaks: Option<Table>,
+    leaked_pairs: Option<Table>,
+    is_split: bool,
+    measure_chart: String,
+    measures: Option<Table>,
+    split_chart: Option<String>,
+    split: Option<Table>,
+    policies: &'a [PolicyShown],
+    samples: &'a [Sample],
+    seed: u64,
+    made: Vec<(&'static str, String)>,
+    limits: Vec<(&'static str, String, &'static str)>,
+    apply: String,
+}
+
+/// The whole page.
+pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<String, Failure> {
+    let broken = |error: minijinja::Error| {
+        Failure::output(format!("the page cannot be made: {error}"))
+    };
+    let mut environment = Environment::new();
+    environment.add_template("page.html", TEMPLATE).map_err(broken)?;
+    let template = environment.get_template("page.html").map_err(broken)?;
+    let (data, key) = data::data(report);
+    let catalog = report.catalog;
+    let classes = drawn_as_svg(&balance::class_chart(catalog, &report.audit.balance))?;
+    let measures = drawn_as_svg(&balance::measure_chart(catalog))?;
+    let name = catalog.collection.name();
+    let of_split = report.split.map(|(request, assignment)| -> Result<_, Failure> {
+        let chart = drawn_as_svg(&split::chart(&name, request, assignment))?;
+        Ok((chart, tables::split(request, assignment)))
+    });
+    let (split_chart, split_table) = of_split.transpose()?.unzip();
+    let limits = LIMITS
+        .iter()
+        .zip(limits)
+        .map(|(limit, (name, value))| (*name, format!("{value} {}", limit.unit), limit.why))
+        .collect();
+    let rows = report.planned.proposed.proposals.len() as u64;
+    let page = Page {
+        name: safe(&name),
+        csp: format!(
+            "default-src 'none'; img-src 'self' data: file:; style-src {}; script-src {}; base-uri 'none'; \
+             form-action 'none'",
+            source(STYLE),
+            source(SCRIPT),
+        ),
+        style: STYLE,
+        script: SCRIPT,
+        key,
+        data,
+        thumbnails: report.album.thumbnails.join("\n"),
+        overview: overview(report),
+        sentences: sentences(report),
+        proposals: counted(rows, "change is proposed", "changes are proposed"),
+        chart: classes,
+        classes: tables::classes(report),
+        held_out: tables::held_out(report),
+        severities: &report.cases.severities,
+        suppressed: report
+            .suppressed
+            .iter()
+            .map(|one| {
+                let findings = counted(one.findings as u64, "finding", "findings");
+                safe(&format!("{findings}: {}", one.reason))
+            })
+            .collect(),
+        concerns: &report.cases.concerns,
+        more_groups: report.cases.more_groups,
+        leaks: tables::leaks(report),
+        leaked_pairs: tables::leaked_pairs(report),
+        is_split: catalog.collection.splits.len() > 1,
+        measure_chart: measures,
+        measures: tables::measures(report),
+        split_chart,
+        split: split_table.flatten(),
+        policies: report.policies,
+        samples: &report.cases.samples,
+        seed: report.args.seed,
+        made: made(report),
+        limits,
+        apply: safe(&apply_line(report)),
+    };
+    template.render(Serde(page)).map_err(broken)
+}
