@@ -1,6 +1,8 @@
 //! A folder to work in, small painted pictures, and the built program.
 #![allow(dead_code)] // every test file uses its own part of this
 
+pub mod browser;
+
 use std::collections::BTreeMap;
 use std::ffi::OsStr;
 use std::fs;
