@@ -128,3 +128,59 @@ fn a_mean_is_what_images_have_in_common() {
     let (bay, sage) = (spread(12), spread(12 + width / 2 - 6));
     assert!(bay * 2.0 < sage, "{bay} {sage}");
 }
+
+/// Widths and heights of the rectangles of this colour.
+fn rectangles(svg: &str, colour: &str) -> Vec<(f64, f64)> {
+    let number = |part: &str, attribute: &str| -> f64 {
+        part.split(&format!(" {attribute}=\""))
+            .nth(1)
+            .unwrap()
+            .split('"')
+            .next()
+            .unwrap()
+            .parse()
+            .unwrap()
+    };
+    let rectangles = svg.split("<rect").skip(1).map(|part| part.split('>').next().unwrap());
+    let of_it = rectangles.filter(|part| part.contains(colour));
+    of_it.map(|part| (number(part, "width"), number(part, "height"))).collect()
+}
+
+#[test]
+fn charts_are_drawn_to_scale_and_names_are_text() {
+    let workspace = Workspace::healthy();
+    workspace.class("herbs/<b>&'\"", 10, 400);
+    workspace.message(&["balance", "herbs", "--chart", "a.svg", "--measures-chart", "m.svg"]);
+    let text = |name: &str| fs::read_to_string(workspace.path(name)).unwrap();
+    let svg = text("a.svg");
+    assert!(svg.contains("&lt;b&gt;&amp;") && !svg.contains("<b>"), "{svg}");
+    assert!(svg.contains("54 images in 3 classes"), "{svg}");
+    // 24, 20 and 10 images: bars are as long as they are many.
+    let bars = rectangles(&svg, "#205C48");
+    let ratio = |bar: usize| bars[bar].0 / bars[2].0;
+    assert_eq!(bars.len(), 3, "{svg}");
+    assert!((ratio(0) - 2.4).abs() < 0.02 && (ratio(1) - 2.0).abs() < 0.02, "{bars:?}");
+    // As pixels the bars cover as much.
+    workspace.message(&["balance", "herbs", "--chart", "a.png"]);
+    let (.., data) = sheet(&workspace, "a.png");
+    let coloured = data.as_chunks::<3>().0.iter().filter(|rgb| **rgb == [32, 92, 72]).count();
+    let area: f64 = bars.iter().map(|(width, height)| width * height).sum();
+    // Less the line of the floor, which bars of fewer images do not hide.
+    assert!((coloured as f64 / area - 1.0).abs() < 0.1, "{coloured} {area}");
+    assert!(text("m.svg").contains("sharpness"));
+    workspace.message(&["split", "herbs", "--chart", "s.svg"]);
+    let split = text("s.svg");
+    let words = ["train", "validation", "test", "asked for"];
+    assert!(words.iter().all(|word| split.contains(word)), "{split}");
+    let refused = workspace.run(&["balance", "herbs", "--chart", "a.pdf"]);
+    assert!(refused.status == 2 && refused.stderr.contains(".svg or .png"), "{}", refused.stderr);
+    // Of very many classes the ends and the shape of all.
+    let many = Workspace::new();
+    for class in 0..60u32 {
+        many.class(&format!("herbs/class-{class:02}"), 1 + class % 5, class * 10);
+    }
+    many.message(&["balance", "herbs", "--chart", "a.svg"]);
+    let svg = fs::read_to_string(many.path("a.svg")).unwrap();
+    assert!(svg.contains("36 classes between") && svg.contains("All 60 classes"), "{svg}");
+    assert_eq!(rectangles(&svg, "#205C48").len(), 24 + 60);
+}

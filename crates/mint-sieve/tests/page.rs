@@ -115,11 +115,7 @@ fn what_nobody_touched_is_the_plan_of_propose_and_choices_go_round_the_loop() {
     let renamed = expected.remove("sage/really.jpg").unwrap();
     expected.insert("sage/really.png".to_owned(), renamed);
     // A file that is no picture is kept where a person says so.
-    assert_eq!(
-        after.keys().collect::<Vec<_>>(),
-        expected.keys().collect::<Vec<_>>(),
-        "{plan}"
-    );
+    assert_eq!(after.keys().collect::<Vec<_>>(), expected.keys().collect::<Vec<_>>(), "{plan}");
     assert!(after == expected);
 
     // A plan is taken over, as a spreadsheet has left it; the same one comes out.

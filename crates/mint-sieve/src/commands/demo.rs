@@ -35,6 +35,7 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
     let step = |words: &[&str]| run_step(words, progress);
     step(&["audit", &collection])?;
     step(&["balance", &collection, "--batch", "32"])?;
+    step(&["report", &collection, "--seed", &seed, "--out", &at("report.html")])?;
     let (plan, repaired) = (at("plan.csv"), at("repaired"));
     step(&["propose", &collection, "--drop-code", DROPPED, "--out", &plan])?;
     decide(args, &planted)?;
@@ -163,6 +164,7 @@ fn written(args: &DemoArgs) -> String {
         ("planted.csv", "what is wrong with them, to compare with what audit found"),
         ("policies/", "the two augmentation policies, to change and try"),
     ];
+    names.push(("report.html", "one page with all of it, to decide on what becomes of images"));
     names.push(("plan.csv", "what propose found, with what a person decided"));
     names.push(("repaired/", "the collection after the plan"));
     if !args.pre_split {
@@ -177,8 +179,8 @@ fn written(args: &DemoArgs) -> String {
         text.push_str(&format!("  {name:<20}{what}\n"));
     }
     text + &format!(
-        "\n{} {folder}/preview-gentle.png beside {folder}/preview-harsh.png, then the first\n\
-         pictures of each class in {folder}/collection/.\n",
+        "\n{} {folder}/report.html in a browser, then {folder}/preview-gentle.png beside\n\
+         {folder}/preview-harsh.png.\n",
         heading("Open first:"),
     )
 }

@@ -106,10 +106,8 @@ fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
     if is_page {
         return Ok(());
     }
-    let message = format!(
-        "--out {}: a report is a page; expected a name that ends in .html",
-        out.display()
-    );
+    let message =
+        format!("--out {}: a report is a page; expected a name that ends in .html", out.display());
     let named = out.with_extension("html");
     Err(Failure::call(message).hint(format!("Did you mean {}?", named.display())))
 }

@@ -95,8 +95,7 @@ impl Browser {
     /// Calls a method of the protocol and waits for its result.
     pub fn call(&mut self, method: &str, parameters: Value) -> Value {
         self.messages += 1;
-        let mut message =
-            json!({ "id": self.messages, "method": method, "params": parameters });
+        let mut message = json!({ "id": self.messages, "method": method, "params": parameters });
         if !self.session.is_empty() && !method.starts_with("Browser.") {
             message["sessionId"] = json!(self.session);
         }

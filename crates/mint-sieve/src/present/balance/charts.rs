@@ -6,7 +6,7 @@ use sieve_core::balance::Balance;
 use sieve_core::catalog::Catalog;
 use sieve_core::measuring::Measured;
 
-use crate::present::chart::{Bar, Bars, Line, Spread, Strips};
+use crate::present::chart::{Bar, Bars, Line, Spread, Strips, Written};
 use crate::present::table::percent;
 use crate::present::{counted, visible};
 
@@ -58,8 +58,8 @@ pub fn class_chart(catalog: &Catalog, balance: &Balance) -> Bars {
 /// How measures are spread in each class.
 pub fn measure_chart(catalog: &Catalog) -> Strips {
     type Number = fn(&Measured) -> f64;
-    let share: fn(f64) -> String = |value| format!("{:.0} %", value * 100.0);
-    let measures: [(&str, fn(f64) -> String, Number); 4] = [
+    let share: Written = |value| format!("{:.0} %", value * 100.0);
+    let measures: [(&str, Written, Number); 4] = [
         ("brightness", share, |image| f64::from(image.look.brightness)),
         ("contrast", share, |image| f64::from(image.look.contrast)),
         ("sharpness", |value| format!("{value:.2}"), |image| f64::from(image.look.sharpness)),

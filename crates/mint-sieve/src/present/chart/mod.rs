@@ -6,4 +6,4 @@ mod strips;
 
 pub use bars::{Bar, Bars, Line};
 pub use paper::{drawn, drawn_as_svg, refuse_other_forms};
-pub use strips::{Spread, Strips};
+pub use strips::{Spread, Strips, Written};

@@ -140,8 +140,7 @@ pub fn drawn_as_svg(chart: &impl Chart) -> Result<String, Failure> {
     letters();
     let mut text = String::new();
     {
-        let area =
-            SVGBackend::with_string(&mut text, (WIDTH, chart.height())).into_drawing_area();
+        let area = SVGBackend::with_string(&mut text, (WIDTH, chart.height())).into_drawing_area();
         on(&area, chart)
             .map_err(|error| Failure::output(format!("cannot draw a chart: {error}")))?;
     }

@@ -22,6 +22,9 @@ impl Spread {
     }
 }
 
+/// How a number of a measure is written.
+pub type Written = fn(f64) -> String;
+
 /// A chart of strips: for each class one of each measure.
 #[derive(Clone, Debug)]
 pub struct Strips {
@@ -30,7 +33,7 @@ pub struct Strips {
     /// What stands below it.
     pub below: String,
     /// The measures, with how a number of each is written.
-    pub measures: Vec<(String, fn(f64) -> String)>,
+    pub measures: Vec<(String, Written)>,
     /// The classes with the spread of each measure.
     pub classes: Vec<(String, Vec<Option<Spread>>)>,
 }

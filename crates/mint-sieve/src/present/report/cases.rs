@@ -238,12 +238,7 @@ fn of_groups(
             };
             Case {
                 id: format!("group-{}", index + 1),
-                title: format!(
-                    "Group {}: {}, {:.3}",
-                    index + 1,
-                    group.kind.name(),
-                    group.score
-                ),
+                title: format!("Group {}: {}, {:.3}", index + 1, group.kind.name(), group.score),
                 evidence: Vec::new(),
                 group: None,
                 ties: group.members.iter().map(tie).take(images.len()).collect(),

@@ -68,7 +68,10 @@ mod tests {
         let address = |folder: &str, file: &str| relative(Path::new(folder), Path::new(file));
         assert_eq!(address("/shed", "/shed/herbs/sage/1.jpg"), "herbs/sage/1.jpg");
         assert_eq!(address("/shed/pages", "/shed/herbs/1.jpg"), "../herbs/1.jpg");
-        assert_eq!(address("/shed", "/shed/a b#?%/\"<ü>.png"), "a%20b%23%3F%25/%22%3C%C3%BC%3E.png");
+        assert_eq!(
+            address("/shed", "/shed/a b#?%/\"<ü>.png"),
+            "a%20b%23%3F%25/%22%3C%C3%BC%3E.png"
+        );
         assert_eq!(address("/shed", "/shed/javascript:x.png"), "javascript%3Ax.png");
         assert_eq!(address("here", "/shed/1.png"), "file:///shed/1.png");
     }

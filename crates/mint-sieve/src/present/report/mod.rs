@@ -110,10 +110,7 @@ pub fn text(report: &Report<'_>, bytes: u64) -> String {
         counted(shown.images_shown as u64, "image is", "images are"),
         safe(&shown.path),
         humansize::format_size(bytes, humansize::DECIMAL),
-        next_step(
-            "open the page, decide, save the plan; then:",
-            &apply_words(report)
-        ),
+        next_step("open the page, decide, save the plan; then:", &apply_words(report)),
     )
 }
 

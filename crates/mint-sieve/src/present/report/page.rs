@@ -149,9 +149,8 @@ struct Page<'a> {
 
 /// The whole page.
 pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<String, Failure> {
-    let broken = |error: minijinja::Error| {
-        Failure::output(format!("the page cannot be made: {error}"))
-    };
+    let broken =
+        |error: minijinja::Error| Failure::output(format!("the page cannot be made: {error}"));
     let mut environment = Environment::new();
     environment.add_template("page.html", TEMPLATE).map_err(broken)?;
     let template = environment.get_template("page.html").map_err(broken)?;

@@ -7,6 +7,7 @@ use sieve_core::splitting::{Assignment, Request};
 
 use super::Report;
 use crate::console::safe;
+use crate::present::chart::Written;
 use crate::present::table::{percent, visible};
 
 /// Rows of the table of leaked pairs.
@@ -133,8 +134,8 @@ pub fn leaked_pairs(report: &Report<'_>) -> Option<Table> {
 
 /// The medians of the measures of each class.
 pub fn measures(report: &Report<'_>) -> Option<Table> {
-    type Number = (fn(&Measured) -> f64, fn(f64) -> String);
-    let share: fn(f64) -> String = |value| percent(value);
+    type Number = (fn(&Measured) -> f64, Written);
+    let share: Written = |value| percent(value);
     let numbers: [Number; 6] = [
         (|image| f64::from(image.look.brightness), share),
         (|image| f64::from(image.look.contrast), share),
@@ -175,8 +176,7 @@ pub fn split(request: &Request, assignment: &Assignment<'_>) -> Option<Table> {
         );
         row
     });
-    let parts: Vec<String> =
-        request.parts.names().iter().map(|part| format!("#{part}")).collect();
+    let parts: Vec<String> = request.parts.names().iter().map(|part| format!("#{part}")).collect();
     let mut head = vec!["class", "#images"];
     head.extend(parts.iter().map(String::as_str));
     Table::new("What each class gets, of what is asked for", &head, rows.collect())

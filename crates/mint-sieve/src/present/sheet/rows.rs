@@ -73,7 +73,7 @@ fn in_lines(sizes: impl Iterator<Item = usize>) -> Vec<std::ops::Range<usize>> {
 
 /// How many rows of these numbers of pictures fill the first page.
 pub fn first_page(sizes: impl Iterator<Item = usize>) -> usize {
-    in_lines(sizes).into_iter().take(PAGE_LINES).last().map_or(0, |line| line.end)
+    in_lines(sizes).into_iter().take(PAGE_LINES).next_back().map_or(0, |line| line.end)
 }
 
 /// Paints the rows, with `title` above them; short ones share a line.

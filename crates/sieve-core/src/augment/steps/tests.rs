@@ -101,30 +101,30 @@ proptest! {
         let one = |name: &str, number: f64| done(&image, &format!("do = '{name}'\nbetween = [{number:?}, {number:?}]"));
         let own = |x: i64, y: i64| rgb(&image, x, y);
         let brighter = one("brightness", factor);
-        prop_assert!(apart(&brighter, &|x, y, c| value(&image, x, y, c) * factor) <= 0.51);
+        prop_assert!(apart(&brighter, |x, y, c| value(&image, x, y, c) * factor) <= 0.51);
         let contrast = one("contrast", factor);
-        prop_assert!(apart(&contrast, &|x, y, c| (value(&image, x, y, c) - 127.5) * factor + 127.5) <= 0.51);
+        prop_assert!(apart(&contrast, |x, y, c| (value(&image, x, y, c) - 127.5) * factor + 127.5) <= 0.51);
         let colourful = one("saturation", factor);
-        prop_assert!(apart(&colourful, &|x, y, c| css_saturation(own(x, y), factor)[c]) <= 0.51);
+        prop_assert!(apart(&colourful, |x, y, c| css_saturation(own(x, y), factor)[c]) <= 0.51);
         let turned = one("hue", degrees);
-        prop_assert!(apart(&turned, &|x, y, c| css_hue(own(x, y), degrees)[c]) <= 0.52);
+        prop_assert!(apart(&turned, |x, y, c| css_hue(own(x, y), degrees)[c]) <= 0.52);
         let bent = one("gamma", exponent);
-        prop_assert!(apart(&bent, &|x, y, c| 255.0 * (value(&image, x, y, c) / 255.0).powf(exponent)) <= 0.7);
+        prop_assert!(apart(&bent, |x, y, c| 255.0 * (value(&image, x, y, c) / 255.0).powf(exponent)) <= 0.7);
         let warm = one("warmth", stops);
         let gains = [(stops / 2.0).exp2(), 1.0, (-stops / 2.0).exp2()];
         let white = luma(gains);
-        prop_assert!(apart(&warm, &|x, y, c| value(&image, x, y, c) * gains[c] / white) <= 0.51);
+        prop_assert!(apart(&warm, |x, y, c| value(&image, x, y, c) * gains[c] / white) <= 0.51);
         let grey = done(&image, "do = 'grey'");
-        prop_assert!(apart(&grey, &|x, y, _| luma(own(x, y))) <= 0.51);
+        prop_assert!(apart(&grey, |x, y, _| luma(own(x, y))) <= 0.51);
         let inverted = done(&image, "do = 'invert'");
-        prop_assert!(apart(&inverted, &|x, y, c| 255.0 - value(&image, x, y, c)) == 0.0);
+        prop_assert!(apart(&inverted, |x, y, c| 255.0 - value(&image, x, y, c)) == 0.0);
         let few = one("posterise", f64::from(bits));
         let bands = f64::from(1u32 << bits);
         let band = |x: i64, y: i64, c: usize| (value(&image, x, y, c) * bands / 256.0).floor();
-        prop_assert!(apart(&few, &|x, y, c| band(x, y, c) * 255.0 / (bands - 1.0)) <= 0.51);
+        prop_assert!(apart(&few, |x, y, c| band(x, y, c) * 255.0 / (bands - 1.0)) <= 0.51);
         let solar = one("solarise", f64::from(level));
         let over = |value: f64| if value >= f64::from(level) { 255.0 - value } else { value };
-        prop_assert!(apart(&solar, &|x, y, c| over(value(&image, x, y, c))) == 0.0);
+        prop_assert!(apart(&solar, |x, y, c| over(value(&image, x, y, c))) == 0.0);
     }
 
     #[test]
@@ -138,10 +138,10 @@ proptest! {
         };
         let soft = one("blur", sigma, "");
         // The fast one lets the bell curve end where it no longer counts.
-        prop_assert!(apart(&soft, &|x, y, c| blurred(&image, x, y, c, sigma)) <= 1.6);
+        prop_assert!(apart(&soft, |x, y, c| blurred(&image, x, y, c, sigma)) <= 1.6);
         let sharp = one("sharpen", amount, "");
         let fine = |x: i64, y: i64, c: usize| value(&image, x, y, c) - blurred(&image, x, y, c, 1.0);
-        let worst = apart(&sharp, &|x, y, c| value(&image, x, y, c) + amount * fine(x, y, c));
+        let worst = apart(&sharp, |x, y, c| value(&image, x, y, c) + amount * fine(x, y, c));
         prop_assert!(worst <= 0.6 + 1.2 * amount, "{worst} at {amount}");
         // The mean of what lies along the line stays the mean of the picture, but for its edges.
         let smeared = one("motion-blur", length, &format!("angle = [{angle:?}, {angle:?}]"));
