@@ -44,6 +44,7 @@ pub mod catalog;
 pub mod cell;
 pub mod checks;
 pub mod collection;
+pub mod difference;
 pub mod disjoint_sets;
 pub mod duplicates;
 mod error;

@@ -30,6 +30,9 @@ pub struct LeakageArgs {
     /// Write the images to remove to this new file, each with the image that it matches
     #[arg(long, value_name = "FILE.csv")]
     pub removals: Option<PathBuf>,
+    /// Draw how brightness, contrast, sharpness, size and time are spread in each split
+    #[arg(long, value_name = "FILE.svg|png")]
+    pub chart: Option<PathBuf>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,

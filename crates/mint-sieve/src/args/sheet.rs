@@ -31,8 +31,8 @@ pub struct SheetArgs {
     pub collection: CollectionArgs,
     #[command(flatten)]
     pub catalog: CatalogArgs,
-    /// Write the sheet to this new file
-    #[arg(long, value_name = "FILE.png", required_unless_present = "show")]
+    /// Write the sheet to this new file; as a page, its images open at full size
+    #[arg(long, value_name = "FILE.png|html", required_unless_present = "show")]
     pub out: Option<PathBuf>,
     /// Draw the sheet in the terminal too
     #[arg(long)]

@@ -11,6 +11,7 @@ use super::{Answer, Output, collection};
 use crate::args::{LeakageArgs, TableFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
+use crate::present::chart;
 use crate::present::leakage::{self as present, Leaks};
 use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
@@ -24,6 +25,11 @@ pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     }
     // A place that cannot be written fails before the long work, not after it.
     let removals = args.removals.as_deref().map(NewFile::create).transpose()?;
+    if let Some(out) = &args.chart {
+        chart::refuse_other_forms(out)?;
+        config.refuse_inside(out)?;
+    }
+    let chart_file = args.chart.as_deref().map(NewFile::create).transpose()?;
     let reach = args.judging.reach;
     collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
         if found.images.is_empty() {
@@ -48,6 +54,9 @@ pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         };
         if let Some(file) = removals {
             file.write(&present::removals(&answer))?;
+        }
+        if let (Some(file), Some(out)) = (chart_file, &args.chart) {
+            file.write(&chart::drawn(&present::chart(catalog), out)?)?;
         }
         let output = match args.format {
             TableFormat::Text => Output::People(present::text(&answer)),

@@ -19,7 +19,7 @@ use crate::console;
 use crate::failure::Failure;
 use crate::present::repair::plan::Planned;
 use crate::present::report::{self as present, Album, PolicyShown, Report};
-use crate::present::{absolute_collection_words, collection_words, command_line};
+use crate::present::{absolute_collection_words, collection_words, command_line, web};
 use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
 
@@ -70,11 +70,10 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         photograph(&config, catalog, &mut album, progress)?;
         let shown = policies.iter().map(|args| policy(args, progress));
         let shown: Vec<PolicyShown> = shown.collect::<Result<_, _>>()?;
-        let folder = args.out.parent().filter(|folder| !folder.as_os_str().is_empty());
         let report = Report {
             args,
             config: &config,
-            folder: folder.unwrap_or(Path::new(".")).to_owned(),
+            folder: crate::writing::parent(&args.out).to_owned(),
             catalog,
             found,
             audit: &audit,
@@ -198,7 +197,7 @@ fn policy(args: &PreviewArgs, progress: &TerminalProgress) -> Result<PolicyShown
             name: console::safe(&preview.policies[0].name),
             command: console::safe(&command_line(&words)),
             text: anstream::adapter::strip_str(&text).to_string(),
-            sheet: present::base64(&present::jpeg(painted)),
+            sheet: web::base64(&web::jpeg(painted)),
             width_px: painted.width_px,
             height_px: painted.height_px,
         })

@@ -42,7 +42,8 @@ pub struct Shown {
 
 /// Answers `sheet`.
 pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
-    if let Some(out) = &args.out {
+    let page = args.out.as_deref().filter(|out| present::is_page(out));
+    if let Some(out) = args.out.as_deref().filter(|_| page.is_none()) {
         super::preview::refuse_other_formats(out)?;
     }
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
@@ -73,16 +74,22 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         classes: classes_with_images(catalog, &classes),
         shown: cells.iter().flatten().count() as u64,
         total,
-        pages: pages.div_ceil(layout.cells() as u64),
+        pages: pages.div_ceil(on_page(args, &layout) as u64),
     };
     let painted = sheet::paint_grid(&present::title(&looked), &layout, &cells);
-    if let Some(file) = file {
-        file.write(&sheet::png(&painted))?;
+    let png = sheet::png(&painted);
+    match (file, page) {
+        (Some(file), Some(page)) => {
+            let page = present::page(&looked, &cells, crate::writing::parent(page))?;
+            file.write(page.as_bytes())?;
+        }
+        (Some(file), None) => file.write(&png)?,
+        (None, _) => {}
     }
     progress.end();
     Ok(Answer::done(match args.format {
         TextFormat::Text => {
-            let drawn = if args.show { console::half_blocks(&painted) } else { String::new() };
+            let drawn = if args.show { console::show(&painted, &png) } else { String::new() };
             Output::People(drawn + &present::text(&looked, (painted.width_px, painted.height_px)))
         }
         TextFormat::Json => Output::Document(present::json(&looked)),
@@ -123,19 +130,31 @@ fn classes_with_images(catalog: &Catalog, wanted: &[String]) -> u64 {
     wanted.iter().filter(|class| with_images.contains(class.as_str())).count() as u64
 }
 
+/// Images on a page for browsers, which is as long as they are.
+const ON_LONG_PAGE: usize = 1000;
+
+/// Cells of one page.
+fn on_page(args: &SheetArgs, layout: &GridLayout) -> usize {
+    match args.out.as_deref().is_some_and(present::is_page) {
+        true => ON_LONG_PAGE,
+        false => layout.cells(),
+    }
+}
+
 /// The cells of the page that was asked for.
 fn paged<T>(
     args: &SheetArgs,
     all: Vec<Option<T>>,
     layout: &GridLayout,
 ) -> Result<Vec<Option<T>>, Failure> {
-    let pages = all.len().div_ceil(layout.cells()).max(1);
+    let on_page = on_page(args, layout);
+    let pages = all.len().div_ceil(on_page).max(1);
     if args.number as usize > pages {
         let message = format!("--number {}: there are {pages} pages", args.number);
         return Err(Failure::call(message));
     }
-    let skipped = (args.number as usize - 1) * layout.cells();
-    Ok(all.into_iter().skip(skipped).take(layout.cells()).collect())
+    let skipped = (args.number as usize - 1) * on_page;
+    Ok(all.into_iter().skip(skipped).take(on_page).collect())
 }
 
 /// What is shown, in its order; none where a place stays empty.
@@ -374,7 +393,7 @@ fn cells(
                 shown.why,
             ],
         };
-        Cell { pixels, lines, mark: shown.mark }
+        Cell { record: Some(shown.record), pixels, lines, mark: shown.mark }
     };
     let cells =
         page.into_iter().map(|shown| shown.map(|shown| cell(shown, pixels.next().flatten())));
@@ -413,6 +432,7 @@ fn means(
         let place = split.map_or(String::new(), |split| format!(" · {split}"));
         let count = crate::present::counted(images.len() as u64, "image", "images");
         cells.push(Cell {
+            record: None,
             pixels,
             lines: [crate::present::visible(class) + &place, format!("mean of {count}")],
             mark: Mark::None,

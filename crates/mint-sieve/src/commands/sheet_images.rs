@@ -41,6 +41,7 @@ pub fn fill(
             tile.pixels = pixels;
         }
     }
+    sheet::outline(&mut rows);
     progress.end();
     Ok(rows)
 }

@@ -1,14 +1,14 @@
 //! CONSOLE: what every line on a terminal obeys: names that steer nothing, a few styles, the width, warnings and
 //! errors.
 
-mod half_blocks;
+mod graphics;
 mod layout;
 mod names;
 mod shorten;
 mod style;
 mod table;
 
-pub use half_blocks::half_blocks;
+pub use graphics::show;
 pub use layout::lay_out;
 pub use names::{is_unseen, quoted, safe, safe_lines};
 pub use style::{ERROR, FAINT, HEADING, WARNING, heading, of_severity};

@@ -21,6 +21,7 @@ pub mod sheet;
 pub mod split;
 mod table;
 pub mod verify;
+pub mod web;
 
 pub use json::{envelope, in_json};
 pub use next::{command_line, next_step, repaired_folder, sheet_file, splits_folder};

@@ -62,16 +62,25 @@ impl Measured {
     }
 }
 
+fn averaged(pixels: &Pixels, side: usize) -> Averager {
+    let mut rows = Averager::new(side);
+    rows.begin(Shape::full(pixels.width_px, pixels.height_px));
+    pixels.data.chunks_exact(pixels.width_px as usize * 3).for_each(|row| rows.row(row));
+    rows
+}
+
+/// Red, green and blue of so many rows and columns: the mean of each part of a picture that is at hand, row-major, 0 to 255.
+pub(crate) fn grid_of(pixels: &Pixels, side: usize) -> [Vec<f32>; 3] {
+    averaged(pixels, side).finish().expect("a picture has pixels").0.0
+}
+
 /// How pixels that are at hand look, and their thumbnail.
 ///
 /// # Panics
 ///
 /// When there are none.
 pub fn look_at(pixels: &Pixels) -> (Look, Thumbnail) {
-    let mut rows = Averager::new(grid::SIDE);
-    rows.begin(Shape::full(pixels.width_px, pixels.height_px));
-    pixels.data.chunks_exact(pixels.width_px as usize * 3).for_each(|row| rows.row(row));
-    let (grid, deviation) = rows.finish().expect("a picture has pixels");
+    let (grid, deviation) = averaged(pixels, grid::SIDE).finish().expect("a picture has pixels");
     let planes = Planes::new(&grid);
     (Look::new(&planes, deviation), planes.thumbnail())
 }

@@ -21,7 +21,7 @@ mod rows;
 mod tiff;
 mod webp;
 
-pub(crate) use clock::time_of_seconds;
+pub use clock::time_of_seconds;
 pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_image_name;
 pub use format::{Content, Format, content};

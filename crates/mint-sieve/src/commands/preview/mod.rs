@@ -62,12 +62,14 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let file = args.out.as_deref().map(NewFile::create).transpose()?;
     let wants_sheet = file.is_some() || args.show;
     shown(args, wants_sheet, progress, |preview, painted| {
-        if let (Some(file), Some(painted)) = (file, painted) {
-            file.write(&sheet::png(painted))?;
+        let png = painted.map(sheet::png);
+        if let (Some(file), Some(png)) = (file, &png) {
+            file.write(png)?;
         }
         Ok(Answer::done(match args.format {
             PreviewFormat::Text => {
-                let drawn = painted.filter(|_| args.show).map(console::half_blocks);
+                let shown = painted.zip(png).filter(|_| args.show);
+                let drawn = shown.map(|(painted, png)| console::show(painted, &png));
                 Output::People(drawn.unwrap_or_default() + &preview::text(preview))
             }
             PreviewFormat::Json => Output::Document(preview::json(preview)),

@@ -6,7 +6,7 @@ use sieve_core::balance::Balance;
 use sieve_core::catalog::Catalog;
 use sieve_core::measuring::Measured;
 
-use crate::present::chart::{Bar, Bars, Line, Spread, Strips, Written};
+use crate::present::chart::{Bar, Bars, Line, Strips, measure_strips};
 use crate::present::table::percent;
 use crate::present::{counted, visible};
 
@@ -57,40 +57,12 @@ pub fn class_chart(catalog: &Catalog, balance: &Balance) -> Bars {
 
 /// How measures are spread in each class.
 pub fn measure_chart(catalog: &Catalog) -> Strips {
-    type Number = fn(&Measured) -> f64;
-    let share: Written = |value| format!("{:.0} %", value * 100.0);
-    let measures: [(&str, Written, Number); 4] = [
-        ("brightness", share, |image| f64::from(image.look.brightness)),
-        ("contrast", share, |image| f64::from(image.look.contrast)),
-        ("sharpness", |value| format!("{value:.2}"), |image| f64::from(image.look.sharpness)),
-        // On a scale of ratios: twice as large is as far everywhere.
-        (
-            "side in pixels",
-            |value| format!("{:.0}", value.exp2()),
-            |image| {
-                let pixels = f64::from(image.facts.width_px) * f64::from(image.facts.height_px);
-                pixels.max(1.0).log2() / 2.0
-            },
-        ),
-    ];
-    let mut images: BTreeMap<&str, Vec<&Measured>> = BTreeMap::new();
+    let mut classes: BTreeMap<String, Vec<&Measured>> = BTreeMap::new();
     for (record, image) in catalog.images() {
         if let Some(class) = record.class() {
-            images.entry(class).or_default().push(image);
+            classes.entry(visible(class)).or_default().push(image);
         }
     }
-    let spreads = |images: &Vec<&Measured>| {
-        let of = |number: Number| Spread::new(images.iter().map(|image| number(image)).collect());
-        measures.iter().map(|(_, _, number)| of(*number)).collect()
-    };
-    Strips {
-        title: format!("{}: measures by class", catalog.collection.name()),
-        below: "line: the middle 90 %, bar: the middle half, mark: the median of each class"
-            .to_owned(),
-        measures: measures
-            .iter()
-            .map(|(name, written, _)| ((*name).to_owned(), *written))
-            .collect(),
-        classes: images.iter().map(|(class, images)| (visible(class), spreads(images))).collect(),
-    }
+    let title = format!("{}: measures by class", catalog.collection.name());
+    measure_strips(title, "class", classes.into_iter().collect())
 }

@@ -4,7 +4,7 @@ use sieve_core::duplicates::Group;
 
 use super::{Concern, Duplicates};
 use crate::present::counted;
-use crate::present::sheet::{COLUMNS, Labelled, TileRow, first_page};
+use crate::present::sheet::{COLUMNS, Labelled, Role, TileRow, first_page};
 
 /// The line at the top.
 pub fn title(answer: &Duplicates<'_>) -> String {
@@ -70,6 +70,12 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
                         words.collect::<Vec<_>>().join(", "),
                     ],
                     is_marked: is_kept,
+                    role: match member.kind {
+                        None => Role::Reference,
+                        Some(kind) if kind.is_duplicate() || kind.is_variant() => Role::Compared,
+                        Some(_) => Role::Alone,
+                    },
+                    places: Vec::new(),
                 }
             })
             .collect(),

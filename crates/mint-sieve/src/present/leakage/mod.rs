@@ -1,9 +1,11 @@
 //! The answer of `leakage`.
 
+mod chart;
 mod json;
 mod table;
 mod text;
 
+pub use chart::chart;
 pub use json::json;
 pub use table::{csv, removals};
 pub use text::{split_pairs, text};

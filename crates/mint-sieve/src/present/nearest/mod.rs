@@ -14,7 +14,7 @@ use crate::args::NearestArgs;
 use crate::config::CollectionConfig;
 use crate::console::{Align, FAINT, Narrow, table};
 use crate::console::{heading, safe};
-use crate::present::sheet::{Labelled, TileRow};
+use crate::present::sheet::{Labelled, Role, TileRow};
 use crate::present::table::written;
 use crate::present::{ReadingSettings, collection_words, command_on, envelope, next_step};
 
@@ -205,6 +205,8 @@ pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
             format!("{}x{}", facts.width_px, facts.height_px),
         ],
         is_marked: true,
+        role: Role::Reference,
+        places: Vec::new(),
     };
     let found = answer.found.iter().map(|alike| {
         let record = alike.image.record;
@@ -218,6 +220,11 @@ pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
                 format!("{}, likeness {:.3}", kind(alike), alike.likeness),
             ],
             is_marked: false,
+            role: match alike.kind {
+                Some(kind) if kind.is_duplicate() || kind.is_variant() => Role::Compared,
+                _ => Role::Alone,
+            },
+            places: Vec::new(),
         }
     });
     vec![

@@ -2,16 +2,13 @@
 
 use std::collections::HashMap;
 
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
 use sieve_core::reading::Pixels;
 
 use crate::present::sheet::within;
+use crate::present::web::{base64, jpeg};
 
 /// Bytes that thumbnails may take on the page, as they are written there.
 const MOST_BYTES: usize = 17 << 20;
-/// The quality of thumbnails: below it blocks show on smooth ground.
-const QUALITY: f32 = 78.0;
 
 /// Images of the page, in the order in which they came.
 #[derive(Default)]
@@ -72,23 +69,8 @@ impl Album {
     }
 }
 
-/// Bytes as they stand in an address of a picture.
-pub fn base64(bytes: &[u8]) -> String {
-    STANDARD.encode(bytes)
-}
-
 /// A thumbnail of at most these many pixels a side, as a JPEG.
 pub fn thumbnail(pixels: &Pixels, side_px: u32) -> Vec<u8> {
     let is_small = pixels.width_px.max(pixels.height_px) <= side_px;
     if is_small { jpeg(pixels) } else { jpeg(&within(pixels, side_px, side_px)) }
-}
-
-/// Pixels as a JPEG.
-pub fn jpeg(pixels: &Pixels) -> Vec<u8> {
-    let mut jpeg = mozjpeg::Compress::new(mozjpeg::ColorSpace::JCS_RGB);
-    jpeg.set_size(pixels.width_px as usize, pixels.height_px as usize);
-    jpeg.set_quality(QUALITY);
-    let mut started = jpeg.start_compress(Vec::new()).expect("memory takes what is written");
-    started.write_scanlines(&pixels.data).expect("as many rows as were announced");
-    started.finish().expect("memory takes what is written")
 }

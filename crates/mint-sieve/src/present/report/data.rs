@@ -7,10 +7,10 @@ use sieve_core::record::{Outcome, Reason};
 use sieve_core::repair::PLAN_HEADER;
 
 use super::Report;
-use super::href::Addresses;
 use crate::console::safe;
 use crate::present::repair::plan::{cells, comments, path_cell};
 use crate::present::visible;
+use crate::present::web::Addresses;
 
 #[derive(Serialize)]
 struct Data {

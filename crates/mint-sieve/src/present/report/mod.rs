@@ -3,11 +3,10 @@
 mod album;
 mod cases;
 mod data;
-mod href;
 mod page;
 mod tables;
 
-pub use album::{Album, base64, jpeg, thumbnail};
+pub use album::{Album, thumbnail};
 pub use cases::{Cases, cases};
 pub use page::page;
 

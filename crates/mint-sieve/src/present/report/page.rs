@@ -1,11 +1,8 @@
 //! The page: its template filled, its script and style named by their digests, so that nothing else runs.
 
-use base64::Engine;
-use base64::engine::general_purpose::STANDARD;
 use minijinja::Environment;
 use minijinja::value::Serde;
 use serde::Serialize;
-use sha2::{Digest as _, Sha256};
 use sieve_core::finding::Severity;
 use sieve_core::limits::LIMITS;
 
@@ -15,19 +12,15 @@ use super::{PolicyShown, Report, apply_line, data, tables};
 use crate::console::safe;
 use crate::failure::Failure;
 use crate::present::chart::drawn_as_svg;
+use crate::present::web::{LOOK, source_of_page};
 use crate::present::{
-    balance, collection_words, command_line, counted, how_alike, independent_images, remark,
-    small_images, split,
+    balance, collection_words, command_line, counted, how_alike, independent_images, leakage,
+    remark, small_images, split,
 };
 
 const TEMPLATE: &str = include_str!("page.html");
 const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
-
-/// The source of a policy that lets exactly this text run.
-fn source(text: &str) -> String {
-    format!("'sha256-{}'", STANDARD.encode(Sha256::digest(text)))
-}
 
 /// The numbers that a person takes in first.
 fn overview(report: &Report<'_>) -> Vec<(String, &'static str, &'static str)> {
@@ -117,7 +110,7 @@ fn made(report: &Report<'_>) -> Vec<(&'static str, String)> {
 struct Page<'a> {
     name: String,
     csp: String,
-    style: &'static str,
+    style: String,
     script: &'static str,
     key: String,
     data: String,
@@ -135,6 +128,7 @@ struct Page<'a> {
     leaks: Option<Table>,
     leaked_pairs: Option<Table>,
     is_split: bool,
+    splits_chart: Option<String>,
     measure_chart: String,
     measures: Option<Table>,
     split_chart: Option<String>,
@@ -158,6 +152,8 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
     let catalog = report.catalog;
     let classes = drawn_as_svg(&balance::class_chart(catalog, &report.audit.balance))?;
     let measures = drawn_as_svg(&balance::measure_chart(catalog))?;
+    let is_split = catalog.collection.splits.len() > 1;
+    let of_splits = is_split.then(|| drawn_as_svg(&leakage::chart(catalog))).transpose()?;
     let name = catalog.collection.name();
     let of_split = report.split.map(|(request, assignment)| -> Result<_, Failure> {
         let chart = drawn_as_svg(&split::chart(&name, request, assignment))?;
@@ -170,15 +166,11 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
         .map(|(limit, (name, value))| (*name, format!("{value} {}", limit.unit), limit.why))
         .collect();
     let rows = report.planned.proposed.proposals.len() as u64;
+    let style = [LOOK, STYLE].concat();
     let page = Page {
         name: safe(&name),
-        csp: format!(
-            "default-src 'none'; img-src 'self' data: file:; style-src {}; script-src {}; base-uri 'none'; \
-             form-action 'none'",
-            source(STYLE),
-            source(SCRIPT),
-        ),
-        style: STYLE,
+        csp: source_of_page(&style, Some(SCRIPT)),
+        style,
         script: SCRIPT,
         key,
         data,
@@ -202,7 +194,8 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
         more_groups: report.cases.more_groups,
         leaks: tables::leaks(report),
         leaked_pairs: tables::leaked_pairs(report),
-        is_split: catalog.collection.splits.len() > 1,
+        is_split,
+        splits_chart: of_splits,
         measure_chart: measures,
         measures: tables::measures(report),
         split_chart,

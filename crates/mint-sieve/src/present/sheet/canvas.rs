@@ -48,6 +48,21 @@ impl Canvas {
         }
     }
 
+    /// Draws the edge of a rectangle, inside of it.
+    pub fn frame(
+        &mut self,
+        (x, y): (u32, u32),
+        (width, height): (u32, u32),
+        stroke: u32,
+        colour: Colour,
+    ) {
+        let (across, down) = (stroke.min(width), stroke.min(height));
+        self.fill(x, y, width, down, colour);
+        self.fill(x, y + height - down, width, down, colour);
+        self.fill(x, y, across, height, colour);
+        self.fill(x + width - across, y, across, height, colour);
+    }
+
     /// Lays a picture down, averaged in blocks of `shrink` x `shrink`, then each pixel repeated
     /// `enlarge` times in both directions.
     pub fn lay(&mut self, image: &Pixels, x: u32, y: u32, shrink: u32, enlarge: u32) {

@@ -28,6 +28,8 @@ pub enum Mark {
 /// One picture.
 #[derive(Clone, Debug)]
 pub struct Cell {
+    /// The number of its record; none of what is no single image.
+    pub record: Option<usize>,
     /// Its pixels, of any size; none where it cannot be read.
     pub pixels: Option<Pixels>,
     /// A name and a line more.
@@ -156,8 +158,12 @@ mod tests {
             (fitted.width_px, fitted.height_px),
             (layout.cell_height / 4, layout.cell_height)
         );
-        let cell =
-            Cell { pixels: Some(fitted), lines: [String::new(), String::new()], mark: Mark::Wrong };
+        let cell = Cell {
+            record: None,
+            pixels: Some(fitted),
+            lines: [String::new(), String::new()],
+            mark: Mark::Wrong,
+        };
         let painted = paint_grid("t", &layout, &[None, Some(cell), None]);
         let (x, y) = layout.place(1);
         assert_eq!(painted.at(x + 2, y + 2), [9; 3]);

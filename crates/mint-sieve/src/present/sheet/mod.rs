@@ -16,4 +16,4 @@ pub use grid::{Cell, GridLayout, Mark, paint_grid};
 pub use layout::{Layout, Room};
 pub use look::{INK, MARK, PALE, PAPER, WARN};
 pub use preview::{Drawn, Edge, Row, Sheet, Tile, paint};
-pub use rows::{COLUMNS, Labelled, TileRow, first_page, fitted, paint_rows};
+pub use rows::{COLUMNS, Labelled, Role, TileRow, first_page, fitted, outline, paint_rows};

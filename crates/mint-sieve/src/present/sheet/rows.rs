@@ -1,11 +1,12 @@
 //! Sheets of rows of labelled pictures: the groups of `duplicates`, the answer of `nearest`.
 
 use sieve_core::augment::averaged;
+use sieve_core::difference::{Place, places};
 use sieve_core::reading::Pixels;
 
 use super::canvas::{Canvas, Colour};
 use super::layout::{GAP, LINE, MARGIN, TITLE};
-use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS};
+use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS, WARN};
 
 /// In place of a picture that cannot be read any more.
 const GONE: Colour = [228, 228, 224];
@@ -32,6 +33,35 @@ pub struct Labelled {
     pub lines: [String; 3],
     /// Whether it is the one that the row is about.
     pub is_marked: bool,
+    /// What it is to the others.
+    pub role: Role,
+    /// Where it differs from the one that it is compared with.
+    pub places: Vec<Place>,
+}
+
+/// What a picture is to the others of a sheet.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Role {
+    /// Nothing.
+    Alone,
+    /// Those that follow are compared with it.
+    Reference,
+    /// The same picture but for something: where that is, is outlined.
+    Compared,
+}
+
+/// Finds where pictures differ from the one that they are compared with.
+pub fn outline(rows: &mut [TileRow]) {
+    let mut reference: Option<Pixels> = None;
+    for tile in rows.iter_mut().flat_map(|row| &mut row.tiles) {
+        match (tile.role, &tile.pixels, &reference) {
+            (Role::Reference, pixels, _) => reference = pixels.clone(),
+            (Role::Compared, Some(pixels), Some(reference)) => {
+                tile.places = places(reference, pixels);
+            }
+            _ => {}
+        }
+    }
 }
 
 /// One row.
@@ -138,6 +168,12 @@ fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, foot: u32) {
         Some(pixels) => canvas.lay(pixels, x, foot - height, 1, enlargement(pixels)),
         None => canvas.fill(x, foot - height, TILE.0, height, GONE),
     }
+    if let Some(pixels) = &tile.pixels {
+        let width = pixels.width_px * enlargement(pixels);
+        for place in &tile.places {
+            outline_place(canvas, place, (x, foot - height), (width, height));
+        }
+    }
     if tile.is_marked {
         canvas.fill(x - 4, foot - height, 2, height, MARK);
     }
@@ -145,6 +181,28 @@ fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, foot: u32) {
     for (line, (text, colour)) in (0u32..).zip(tile.lines.iter().zip(colours)) {
         let text = SMALL_LETTERS.end_of(text, TILE.0);
         canvas.write(&text, x, foot + 1 + line * LINE, &SMALL_LETTERS, colour);
+    }
+}
+
+/// Thickness of an outline, and its distance from what it is around.
+const STROKE: u32 = 2;
+
+/// Outlines a place of a picture that is painted at a corner with these sides: dark within light, so that it shows on any
+/// ground.
+fn outline_place(
+    canvas: &mut Canvas,
+    place: &Place,
+    (x, y): (u32, u32),
+    (width, height): (u32, u32),
+) {
+    let along = |share: f32, length: u32| (share * length as f32).round() as u32;
+    let (left, right) = (along(place.left, width), along(place.right, width));
+    let (top, bottom) = (along(place.top, height), along(place.bottom, height));
+    for (out, colour) in [(2 * STROKE, PAPER), (STROKE, WARN)] {
+        // As far as the picture goes.
+        let (left, top) = (left.saturating_sub(out), top.saturating_sub(out));
+        let (right, bottom) = ((right + out).min(width), (bottom + out).min(height));
+        canvas.frame((x + left, y + top), (right - left, bottom - top), STROKE, colour);
     }
 }
 

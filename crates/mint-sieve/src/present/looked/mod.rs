@@ -1,6 +1,11 @@
 //! What `sheet` says beside the sheet.
 
+mod page;
+
+pub use page::page;
+
 use std::fmt::Write;
+use std::path::Path;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
@@ -54,6 +59,12 @@ impl Looked<'_> {
     }
 }
 
+/// Whether a sheet of this name is a page for browsers.
+pub fn is_page(out: &Path) -> bool {
+    let ending = out.extension().map(|ending| ending.to_ascii_lowercase());
+    ending.is_some_and(|ending| ending == "html" || ending == "htm")
+}
+
 /// The line at the top of the sheet.
 pub fn title(looked: &Looked<'_>) -> String {
     let args = looked.args;
@@ -88,13 +99,9 @@ pub fn text(looked: &Looked<'_>, size: (u32, u32)) -> String {
             String::new()
         };
         let shown = counted(looked.shown, "cell", "cells");
-        let _ = writeln!(
-            text,
-            "Written: {} ({}x{}, {shown}{page})",
-            safe(&shown_name(out.as_os_str())),
-            size.0,
-            size.1
-        );
+        let size = if is_page(out) { String::new() } else { format!("{}x{}, ", size.0, size.1) };
+        let out = safe(&shown_name(out.as_os_str()));
+        let _ = writeln!(text, "Written: {out} ({size}{shown}{page})");
     }
     text.push('\n');
     text + &next(looked)
@@ -108,8 +115,9 @@ fn next(looked: &Looked<'_>) -> String {
     let out = args.out.clone().unwrap_or_else(|| "sheet.png".into());
     let numbered = |number: &str| {
         let stem = out.file_stem().unwrap_or_default().to_string_lossy().into_owned();
+        let ending = if is_page(&out) { "html" } else { "png" };
         out.with_file_name(format!(
-            "{}-{number}.png",
+            "{}-{number}.{ending}",
             stem.trim_end_matches(|c: char| c == '-' || c.is_ascii_digit())
         ))
     };

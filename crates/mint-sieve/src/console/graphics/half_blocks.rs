@@ -6,14 +6,10 @@ use sieve_core::augment::averaged;
 use sieve_core::reading::Pixels;
 
 /// Columns where the width is not known.
-const USUAL: usize = 80;
+pub const USUAL: usize = 80;
 
-/// A picture as wide as the terminal, or smaller where it is.
-pub fn half_blocks(pixels: &Pixels) -> String {
-    drawn(pixels, super::width().unwrap_or(USUAL))
-}
-
-fn drawn(pixels: &Pixels, columns: usize) -> String {
+/// A picture of so many columns, or fewer where it is smaller.
+pub fn drawn(pixels: &Pixels, columns: usize) -> String {
     let shrink = (pixels.width_px as usize).div_ceil(columns.max(1)).max(1);
     let small = averaged(pixels, shrink as u32);
     let mut text = String::new();

@@ -1,0 +1,214 @@
+//! DIFFERENCE: where two pictures that are the same but for something differ.
+
+use crate::measuring::grid_of;
+use crate::reading::Pixels;
+
+/// Rows and columns of the grid that is compared: a mark of a fortieth of a side covers a cell.
+const SIDE: usize = 40;
+/// Levels of 255 by which the mean of a cell changes at most when a picture is saved again as JPEG of quality 40 or more;
+/// measured on the pictures of the demo (the test `saving_again_is_no_difference`).
+const LEAST_LEVELS: f32 = 14.0;
+/// How many times the median of all cells a cell must differ by: what differs everywhere is not a place.
+const TIMES: f32 = 5.0;
+/// The part of all cells beyond which pictures are not laid over each other: one is turned, cut or another picture.
+const MOST: f64 = 0.25;
+/// Places that are told.
+const PLACES: usize = 3;
+/// Times that the light of one picture is fitted to the other without the cells that differ.
+const FITS: usize = 3;
+
+/// A part of a picture, in shares of its sides from its upper left corner, 0 to 1.
+#[derive(Clone, Copy, Debug, PartialEq)]
+pub struct Place {
+    /// The left edge.
+    pub left: f32,
+    /// The top edge.
+    pub top: f32,
+    /// The right edge.
+    pub right: f32,
+    /// The bottom edge.
+    pub bottom: f32,
+}
+
+/// The places where `other` differs from `picture`, the one that differs most first; none where they do not, or where one
+/// does not lie on the other as it is (turned, cut, framed). Both may have any sides; their light may differ.
+///
+/// # Panics
+///
+/// When a picture has no pixels.
+pub fn places(picture: &Pixels, other: &Pixels) -> Vec<Place> {
+    let differences = differences(&grid_of(picture, SIDE), &grid_of(other, SIDE));
+    let mut sorted = differences.clone();
+    sorted.sort_by(f32::total_cmp);
+    let limit = LEAST_LEVELS.max(TIMES * sorted[sorted.len() / 2]);
+    let is_other: Vec<bool> = differences.iter().map(|difference| *difference > limit).collect();
+    if is_other.iter().filter(|cell| **cell).count() as f64 > MOST * differences.len() as f64 {
+        return Vec::new();
+    }
+    let mut parts = parts(&is_other);
+    let sum = |part: &Vec<usize>| part.iter().map(|&cell| differences[cell]).sum::<f32>();
+    parts.sort_by(|a, b| sum(b).total_cmp(&sum(a)));
+    parts.iter().take(PLACES).map(|part| around(part)).collect()
+}
+
+/// By how many levels each cell differs, in the channel in which it does most, once the other picture is in the light of
+/// the first.
+fn differences(picture: &[Vec<f32>; 3], other: &[Vec<f32>; 3]) -> Vec<f32> {
+    let mut worst = vec![0.0f32; SIDE * SIDE];
+    for (to, from) in picture.iter().zip(other) {
+        let (mut gain, mut offset) = fitted(to, from, &vec![true; to.len()]);
+        let off = |gain: f32, offset: f32| -> Vec<f32> {
+            to.iter().zip(from).map(|(to, from)| (to - gain * from - offset).abs()).collect()
+        };
+        for _ in 0..FITS {
+            let mut sorted = off(gain, offset);
+            sorted.sort_by(f32::total_cmp);
+            let limit = 2.0 * sorted[sorted.len() / 2];
+            let used: Vec<bool> = off(gain, offset).iter().map(|off| *off <= limit).collect();
+            (gain, offset) = fitted(to, from, &used);
+        }
+        worst.iter_mut().zip(off(gain, offset)).for_each(|(worst, off)| *worst = worst.max(off));
+    }
+    worst
+}
+
+/// The gain and offset that bring `from` nearest to `to` over the used cells, by least squares; the gain stays between a
+/// half and two, so that a flat picture is not taken for any other.
+fn fitted(to: &[f32], from: &[f32], used: &[bool]) -> (f32, f32) {
+    let cells = || to.iter().zip(from).zip(used).filter(|(_, used)| **used).map(|(cell, _)| cell);
+    let count = cells().count().max(1) as f32;
+    let (mean_to, mean_from) = (
+        cells().map(|(to, _)| to).sum::<f32>() / count,
+        cells().map(|(_, from)| from).sum::<f32>() / count,
+    );
+    let covariance: f32 =
+        cells().map(|(to, from)| (to - mean_to) * (from - mean_from)).sum::<f32>();
+    let variance: f32 = cells().map(|(_, from)| (from - mean_from).powi(2)).sum::<f32>();
+    let gain = if variance > 0.0 { (covariance / variance).clamp(0.5, 2.0) } else { 1.0 };
+    (gain, mean_to - gain * mean_from)
+}
+
+/// Cells that touch each other, at corners too.
+fn parts(is_in: &[bool]) -> Vec<Vec<usize>> {
+    let mut left = is_in.to_vec();
+    let mut parts = Vec::new();
+    for first in 0..left.len() {
+        if !std::mem::take(&mut left[first]) {
+            continue;
+        }
+        let mut part = vec![first];
+        let mut next = 0;
+        while let Some(&cell) = part.get(next) {
+            next += 1;
+            let (x, y) = (cell % SIDE, cell / SIDE);
+            for row in y.saturating_sub(1)..=(y + 1).min(SIDE - 1) {
+                for column in x.saturating_sub(1)..=(x + 1).min(SIDE - 1) {
+                    if std::mem::take(&mut left[row * SIDE + column]) {
+                        part.push(row * SIDE + column);
+                    }
+                }
+            }
+        }
+        parts.push(part);
+    }
+    parts
+}
+
+/// What lies around these cells.
+fn around(part: &[usize]) -> Place {
+    let ends = |number: fn(usize) -> usize| {
+        let numbers = part.iter().map(|&cell| number(cell));
+        let (least, most) =
+            numbers.fold((SIDE, 0), |(least, most), one| (least.min(one), most.max(one)));
+        (least as f32 / SIDE as f32, (most + 1) as f32 / SIDE as f32)
+    };
+    let ((left, right), (top, bottom)) = (ends(|cell| cell % SIDE), ends(|cell| cell / SIDE));
+    Place { left, top, right, bottom }
+}
+
+#[cfg(test)]
+mod tests {
+    use herb_shed::encode::{self, Jpeg};
+    use herb_shed::paint::{Herb, Leaf, Material, Shot, Subject, Tray};
+    use proptest::prelude::*;
+    use rand::SeedableRng;
+    use rand_chacha::ChaCha8Rng;
+
+    use super::*;
+    use crate::reading::{ReadLimits, decode};
+
+    /// A picture of the shed, as the demo paints it.
+    fn painted(seed: u32) -> Pixels {
+        let rng = &mut ChaCha8Rng::seed_from_u64(u64::from(seed));
+        let leaf = Leaf::of([Herb::Sage, Herb::Nettle, Herb::Bay][seed as usize % 3], rng);
+        let tray =
+            Tray::of([Material::Wood, Material::Steel, Material::Linen][seed as usize % 3], rng);
+        let picture = Shot::of(Subject::Leaf(leaf), tray, (192, 144), rng).take();
+        Pixels { width_px: 192, height_px: 144, data: picture.data }
+    }
+
+    fn saved(pixels: &Pixels, quality: f32) -> Pixels {
+        let picture = herb_shed::paint::Picture {
+            width: pixels.width_px as usize,
+            height: pixels.height_px as usize,
+            data: pixels.data.clone(),
+        };
+        let bytes = encode::jpeg(&picture, quality, Jpeg::Baseline, None);
+        decode(&bytes, &ReadLimits::default()).unwrap().pixels
+    }
+
+    #[test]
+    fn saving_again_is_no_difference() {
+        let mut unlike = 0;
+        for seed in 0..6 {
+            let picture = painted(seed);
+            for quality in [40.0, 60.0, 85.0] {
+                assert_eq!(places(&picture, &saved(&picture, quality)), []);
+            }
+            let small = crate::augment::averaged(&picture, 2);
+            assert_eq!(places(&picture, &small), []);
+            let mirrored = Pixels {
+                data: picture
+                    .data
+                    .chunks_exact(picture.width_px as usize * 3)
+                    .flat_map(|row| row.as_chunks::<3>().0.iter().rev().flatten().copied())
+                    .collect(),
+                ..picture.clone()
+            };
+            // What does not lie on it differs all over its leaf, of which no place is told apart.
+            let found = places(&picture, &mirrored);
+            unlike += usize::from(found.iter().all(|place| place.right - place.left > 0.2));
+        }
+        assert!(unlike >= 5, "{unlike}");
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        #[test]
+        fn a_patch_is_found_where_it_was_put_whatever_the_light(
+            seed in 0u32..6,
+            x in 0.05f32..0.7,
+            y in 0.05f32..0.7,
+            side in 0.1f32..0.25,
+            gain in 0.8f32..1.0,
+        ) {
+            let picture = painted(seed);
+            let (width, height) = (picture.width_px as f32, picture.height_px as f32);
+            let mut other = picture.clone();
+            other.data.iter_mut().for_each(|value| *value = (f32::from(*value) * gain) as u8);
+            for row in (y * height) as usize..((y + side) * height) as usize {
+                for column in (x * width) as usize..((x + side) * width) as usize {
+                    let at = (row * picture.width_px as usize + column) * 3;
+                    other.data[at..at + 3].copy_from_slice(&[250, 20, 240]);
+                }
+            }
+            let found = places(&picture, &other);
+            prop_assert!(!found.is_empty());
+            let near = |a: f32, b: f32| (a - b).abs() <= 1.6 / SIDE as f32;
+            let Place { left, top, right, bottom } = found[0];
+            prop_assert!(near(left, x) && near(top, y), "{found:?}");
+            prop_assert!(near(right, x + side) && near(bottom, y + side), "{found:?}");
+        }
+    }
+}
