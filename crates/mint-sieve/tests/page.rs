@@ -230,3 +230,94 @@ fn pictures_are_shown_at_full_size_beside_each_other_and_lists_are_drawn_as_they
     assert!(browser.text("#policies").contains("gentle"));
     assert_eq!(browser.complaints(), Vec::<String>::new());
 }
+
+/// The text between two marks of a page.
+fn between<'a>(page: &'a str, start: &str, end: &str) -> &'a str {
+    page.split_once(start).unwrap_or_else(|| panic!("{start}")).1.split_once(end).unwrap().0
+}
+
+#[test]
+fn the_page_holds_every_image_concerned_and_the_rows_of_the_plan() {
+    let workspace = collection();
+    workspace.write("herbs/sage/</b>&.jpg", &jpeg(9));
+    report(&workspace);
+    let page = fs::read_to_string(workspace.path("report.html")).unwrap();
+    let data = between(&page, "id=\"data\">", "</script>");
+    let data: Value = serde_json::from_str(data).unwrap();
+    let images = data["images"].as_array().unwrap();
+    let path = |number: &Value| images[number.as_u64().unwrap() as usize][0].as_str().unwrap();
+    // Rows are those of propose, for the same images.
+    let proposed = workspace.json(&["propose", "herbs"]);
+    let (rows, expected) = (data["rows"].as_array().unwrap(), proposed["rows"].as_array().unwrap());
+    assert_eq!(rows.len(), expected.len());
+    for (row, expected) in rows.iter().zip(expected) {
+        assert_eq!(json!(path(&row[0])), expected["path"]);
+        let cells = [&row[1][1], &row[1][3], &row[1][4]];
+        assert_eq!(cells, [&expected["action"], &expected["to"], &expected["group"]]);
+    }
+    // Every finding is there with its images, and every image has a thumbnail but those that are none.
+    let audit = workspace.json(&["audit", "herbs"]);
+    for finding in audit["findings"].as_array().unwrap() {
+        let code = finding["code"].as_str().unwrap();
+        let section = between(&page, &format!("<code>{code}</code>"), "</section>");
+        for image in finding["images"].as_array().unwrap() {
+            let lists = section.split("data-images=\"").skip(1);
+            let numbers = lists.flat_map(|list| list.split('"').next().unwrap().split(','));
+            let mut shown = numbers.map(|number| path(&json!(number.parse::<u64>().unwrap())));
+            assert!(shown.any(|shown| json!(shown) == *image), "{code}: {image}");
+        }
+    }
+    let thumbnails: Vec<&str> =
+        between(&page, "id=\"thumbnails\">", "</script>").split('\n').collect();
+    assert_eq!(thumbnails.len(), images.len());
+    for (image, thumbnail) in images.iter().zip(thumbnails) {
+        let is_picture = image[9] == "";
+        assert_eq!(thumbnail.is_empty(), !is_picture, "{image}");
+        assert_eq!(image[4].as_str().unwrap().len(), if is_picture { 64 } else { 0 });
+    }
+    // Names are escaped wherever they stand.
+    assert!(
+        page.contains("herbs/sage/%3C/b%3E%26.jpg") && page.contains("&lt;&#x2f;b&gt;&amp;.jpg")
+    );
+    assert!(!page.contains("</b>&.jpg"));
+    // Of an archive there is nothing to open; a collection with splits has leaks in place of a split.
+    let zipped = {
+        let mut writer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+        for (name, content) in workspace.files("herbs") {
+            let (class, file) = name.split_once('/').unwrap();
+            let part = if file.contains('5') { "test" } else { "train" };
+            let options = zip::write::SimpleFileOptions::default();
+            writer.start_file(format!("{part}/{class}/{file}"), options).unwrap();
+            std::io::Write::write_all(&mut writer, &content).unwrap();
+        }
+        writer.finish().unwrap().into_inner()
+    };
+    workspace.write("herbs.zip", &zipped);
+    workspace.message(&["report", "herbs.zip", "--out", "zip.html", "--per-class", "0"]);
+    let page = fs::read_to_string(workspace.path("zip.html")).unwrap();
+    let data: Value = serde_json::from_str(between(&page, "id=\"data\">", "</script>")).unwrap();
+    assert!(data["images"].as_array().unwrap().iter().all(|image| image[5] == ""));
+    assert_eq!(data["splits"], json!(["train", "test"]));
+    assert!(page.contains("id=\"leaks\"") && !page.contains("id=\"split\""));
+    assert!(!page.contains("id=\"samples\""));
+}
+
+#[test]
+fn a_sheet_is_a_page_too_whose_images_open() {
+    let workspace = Workspace::healthy();
+    workspace.write("herbs/bay/<i>.jpg", &jpeg(150));
+    let text =
+        workspace.message(&["sheet", "herbs", "--all", "--order", "name", "--out", "all.html"]);
+    assert!(text.contains("Written: all.html (45 cells)"), "{text}");
+    let page = fs::read_to_string(workspace.path("all.html")).unwrap();
+    assert_eq!(page.matches("<img ").count(), 45);
+    assert!(page.contains("href=\"herbs&#x2f;bay&#x2f;%3Ci%3E.jpg\"") && !page.contains("<i>.jpg"));
+    let Some(mut browser) = Browser::start() else { return };
+    browser.open(&workspace.path("all.html"));
+    let widths = browser.value(
+        "Promise.all([...document.querySelectorAll('a')].slice(0, 3).map(async one => { \
+         const image = new Image(); image.src = one.href; await image.decode(); return image.naturalWidth }))",
+    );
+    assert_eq!(widths, json!([64, 64, 64]));
+    assert_eq!(browser.complaints(), Vec::<String>::new());
+}

@@ -80,12 +80,17 @@ fn finished(
     content_px: &dyn Fn(u32) -> u64,
 ) -> Group {
     let image = |member: &Membership| &prepared.images[member.image as usize];
-    let mut ranked: Vec<(KeepPriority, u32)> =
-        members.iter().map(|member| (keep_priority(member.image), member.image)).collect();
-    ranked.sort_unstable_by_key(|&(keep_priority, image)| (Reverse(keep_priority), image));
-    let best = ranked.first().map(|&(_, image)| image);
     let links = || members.iter().filter_map(|member| member.link);
     let kind = links().map(|link| link.kind).max().unwrap_or(Kind::SameBytes);
+    let priority = |member: &Membership| {
+        let (pixels, bytes, plainness) = keep_priority(member.image);
+        // The same pixels in more bytes are no better.
+        (pixels, if kind <= Kind::SamePixels { 0 } else { bytes }, plainness)
+    };
+    let mut ranked: Vec<(KeepPriority, u32)> =
+        members.iter().map(|member| (priority(member), member.image)).collect();
+    ranked.sort_unstable_by_key(|&(keep_priority, image)| (Reverse(keep_priority), image));
+    let best = ranked.first().map(|&(_, image)| image);
     let keep_reason = match ranked[..] {
         [((first, ..), _), ((second, ..), _), ..] if first > second => KeepReason::Pixels,
         [((_, first, _), _), ((_, second, _), _), ..] if first > second => KeepReason::Bytes,

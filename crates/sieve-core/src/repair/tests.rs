@@ -303,3 +303,123 @@ fn rows_are_checked_by_their_digests() {
     assert_eq!(told, [(3, "sage/0001.jpg"), (4, "sage/0009.jpg")]);
     assert_eq!((done.changed.len(), done.undecided), (1, 1));
 }
+
+/// A split collection of some classes, and groups of it that do not overlap: kinds, and how many images each has.
+fn any_collection() -> impl Strategy<Value = (Vec<String>, Vec<(Kind, Vec<usize>)>)> {
+    let kinds = prop_oneof![
+        Just(Kind::SameBytes),
+        Just(Kind::SamePixels),
+        Just(Kind::Near),
+        Just(Kind::Burst),
+        Just(Kind::Recoloured),
+    ];
+    let groups = proptest::collection::vec((kinds, 2usize..5), 0..8);
+    let order = Just((0usize..60).collect::<Vec<_>>()).prop_shuffle();
+    (groups, order, 0u8..3).prop_map(|(wanted, order, splits)| {
+        let paths: Vec<String> = (0..60)
+            .map(|at| {
+                let class = ["sage", "bay", "thyme"][at % 3];
+                match splits {
+                    0 => format!("{class}/{at:02}.jpg"),
+                    _ => format!(
+                        "{}/{class}/{at:02}.jpg",
+                        ["train", "validation", "test"][at / 3 % 3]
+                    ),
+                }
+            })
+            .collect();
+        let mut order = order.into_iter();
+        let groups = wanted
+            .into_iter()
+            .map(|(kind, count)| (kind, order.by_ref().take(count).collect::<Vec<_>>()))
+            .filter(|(_, members)| members.len() > 1);
+        let groups = groups.collect();
+        (paths, groups)
+    })
+}
+
+proptest! {
+    #[test]
+    fn a_plan_does_what_it_says_and_leaves_nothing_for_another(
+        (paths, groups) in any_collection(),
+        protects in any::<bool>(),
+        bursts in proptest::option::of(1usize..3),
+        cap in proptest::option::of(4usize..12),
+        seed in 0u64..4,
+    ) {
+        let records: Vec<Record> =
+            paths.iter().enumerate().map(|(at, path)| image(path, at as u64)).collect();
+        let catalog = catalog(records, &[]);
+        let members: Vec<(Kind, Vec<&str>)> = groups
+            .iter()
+            .map(|(kind, members)| (*kind, members.iter().map(|&at| paths[at].as_str()).collect()))
+            .collect();
+        let members: Vec<(Kind, &[&str])> =
+            members.iter().map(|(kind, paths)| (*kind, paths.as_slice())).collect();
+        let found = found(&catalog, &members);
+        let mut wishes = Wishes { bursts, cap: cap.map(Cap::Images), seed, ..usual() };
+        wishes.rules.extend(bursts.map(|_| Rule::Bursts));
+        wishes.rules.extend(cap.map(|_| Rule::Cap));
+        let has_test = catalog.collection.splits.iter().any(|split| split == "test");
+        if protects && has_test {
+            wishes.protect = vec!["test".to_owned()];
+        }
+        let audit_of = |catalog: &Catalog, found: &crate::duplicates::Found<'_>| {
+            audit(catalog, found, &FindingLimits::default(), &wishes.protect)
+        };
+        let propose_for = |catalog: &Catalog, found: &crate::duplicates::Found<'_>| {
+            let audit = audit_of(catalog, found);
+            let digests = HashMap::new();
+            let findings = &audit.findings;
+            propose(&Subject { catalog, found, audit: &audit, findings, digests: &digests }, &wishes)
+        };
+        let proposed = propose_for(&catalog, &found);
+        let rows = proposed.proposals.iter().zip(1u64..);
+        let plan = Plan {
+            comments: Vec::new(),
+            rows: rows.map(|(proposal, line)| (line, proposal.row.clone())).collect(),
+        };
+        let done = changes(&catalog, &plan, &HashMap::new(), true);
+        prop_assert!(done.refusals.is_empty(), "{:?}", done.refusals);
+        let after = repaired(&catalog, &done);
+
+        // The numbers that it gives are those that come out.
+        for (class, (before, left)) in &proposed.classes {
+            let count = |catalog: &Catalog| {
+                catalog.images().filter(|(record, _)| record.class() == Some(class)).count() as u64
+            };
+            prop_assert_eq!((count(&catalog), count(&after)), (*before, *left), "{}", class);
+        }
+        // One of each group of copies stays, unless a cap took the last one too; variants all do.
+        let there: HashSet<&str> = after.records.iter().map(|record| record.path.as_str()).collect();
+        for (kind, paths) in &members {
+            let left = paths.iter().filter(|path| there.contains(*path)).count();
+            prop_assert!(left > 0 || cap.is_some(), "{:?} {:?}", kind, paths);
+            prop_assert!(!kind.is_variant() || left == paths.len() || cap.is_some());
+        }
+        // What is protected keeps its images; a cap is a cap of train alone.
+        if !wishes.protect.is_empty() {
+            let of_test = |catalog: &Catalog| {
+                catalog.records.iter().filter(|record| record.split() == Some("test")).count()
+            };
+            prop_assert_eq!(of_test(&catalog), of_test(&after));
+        }
+        if let Some(cap) = cap {
+            let trained = |class: &str| {
+                let of_it = after.images().filter(|(record, _)| record.class() == Some(class));
+                of_it.filter(|(record, _)| !has_test || record.split() == Some("train")).count()
+            };
+            prop_assert!(["sage", "bay", "thyme"].iter().all(|class| trained(class) <= cap));
+        }
+        // Nothing is left to be dropped: what stays open waits for a person, or is protected on both sides.
+        let found = found_after(&found, &catalog, &done, &after);
+        let again = propose_for(&after, &found);
+        let dropped: Vec<&Row> = again
+            .proposals
+            .iter()
+            .map(|proposal| &proposal.row)
+            .filter(|row| row.action == Action::Drop)
+            .collect();
+        prop_assert!(dropped.is_empty(), "{:?}", dropped);
+    }
+}

@@ -122,7 +122,7 @@ mod tests {
         assert!(pixels.iter().flatten().all(|value| *value >= 0.0));
         for top in (0..32).step_by(8) {
             for left in (0..48).step_by(8) {
-                for channel in 0..3 {
+                for channel in [0, 1, 2] {
                     let area =
                         || (top..top + 8).flat_map(|y| (left..left + 8).map(move |x| (x, y)));
                     let mean = |of: &dyn Fn(u32, u32) -> f32| {

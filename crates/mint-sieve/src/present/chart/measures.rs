@@ -58,3 +58,45 @@ pub fn measure_strips(title: String, what: &str, groups: Vec<(String, Vec<&Measu
         classes: groups.iter().map(|(name, images)| (name.clone(), spreads(images))).collect(),
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use sieve_core::measuring;
+    use sieve_core::reading::{Pixels, ReadLimits};
+
+    use super::*;
+
+    #[test]
+    fn groups_keep_their_order_and_times_are_shown_where_there_are_any() {
+        let measured = |grey: u8, side: u32| {
+            let data = vec![grey; (side * side * 3) as usize];
+            let png = crate::present::sheet::png(&Pixels { width_px: side, height_px: side, data });
+            measuring::measure(&png, &ReadLimits::default()).unwrap().0
+        };
+        let (dark, bright) = (measured(51, 64), measured(204, 256));
+        let groups =
+            vec![("sage".to_owned(), vec![&bright]), ("bay".to_owned(), vec![&dark, &dark])];
+        let strips = measure_strips("measures".to_owned(), "class", groups.clone());
+        let names: Vec<&str> = strips.measures.iter().map(|(name, _)| name.as_str()).collect();
+        assert_eq!(names, ["brightness", "contrast", "sharpness", "side in pixels"]);
+        let classes: Vec<&str> = strips.classes.iter().map(|(name, _)| name.as_str()).collect();
+        assert_eq!(classes, ["sage", "bay"]);
+        let told = |class: usize, measure: usize| {
+            let Spread(five) = strips.classes[class].1[measure].unwrap();
+            (strips.measures[measure].1)(five[2])
+        };
+        assert_eq!([told(0, 0), told(1, 0), told(0, 3), told(1, 3)], ["80 %", "20 %", "256", "64"]);
+        // One image with a time is enough; the others have none.
+        let mut taken = dark.clone();
+        taken.facts.captured = Some("2026-03-01T10:00:00".into());
+        let strips = measure_strips(
+            "measures".to_owned(),
+            "split",
+            vec![("train".to_owned(), vec![&taken]), ("test".to_owned(), vec![&bright])],
+        );
+        assert_eq!(strips.measures.len(), 5);
+        let Spread(five) = strips.classes[0].1[4].unwrap();
+        assert_eq!((strips.measures[4].1)(five[2]), "2026-03-01");
+        assert_eq!(strips.classes[1].1[4], None);
+    }
+}

@@ -74,3 +74,46 @@ pub fn thumbnail(pixels: &Pixels, side_px: u32) -> Vec<u8> {
     let is_small = pixels.width_px.max(pixels.height_px) <= side_px;
     if is_small { jpeg(pixels) } else { jpeg(&within(pixels, side_px, side_px)) }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn images_are_there_once_and_the_first_ones_get_the_room() {
+        let mut album = Album::default();
+        assert_eq!([7, 3, 7, 9].map(|record| album.add(record, record != 9)), [0, 1, 0, 2]);
+        assert_eq!((album.wanted(), album.number(9), album.number(5)), (vec![0, 1], Some(2), None));
+        // Wanted later by another case.
+        album.add(9, true);
+        assert_eq!(album.wanted(), [0, 1, 2]);
+        let large = vec![7u8; MOST_BYTES * 3 / 5];
+        album.take(vec![Some(large.clone()), Some(large), Some(vec![1, 2, 3])]);
+        let filled: Vec<bool> = album.thumbnails.iter().map(|text| !text.is_empty()).collect();
+        assert_eq!(filled, [true, false, true]);
+        assert_eq!(album.thumbnails[2], "AQID");
+    }
+
+    #[test]
+    fn the_more_images_the_smaller_they_are() {
+        let side = |count: usize| {
+            let mut album = Album::default();
+            (0..count).for_each(|record| _ = album.add(record, true));
+            album.side_px()
+        };
+        let sides: Vec<u32> = [1, 1500, 1501, 8000, 20_000].into_iter().map(side).collect();
+        assert_eq!(sides, [224, 224, 160, 112, 80]);
+        let grey = |width_px: u32, height_px: u32| Pixels {
+            width_px,
+            height_px,
+            data: vec![90; (width_px * height_px * 3) as usize],
+        };
+        let limits = sieve_core::reading::ReadLimits::default();
+        let sides = |pixels: Pixels| {
+            let image = sieve_core::reading::decode(&thumbnail(&pixels, 80), &limits).unwrap();
+            (image.pixels.width_px, image.pixels.height_px, image.pixels.at(3, 3))
+        };
+        assert_eq!(sides(grey(320, 200)), (80, 50, [90; 3]));
+        assert_eq!(sides(grey(50, 70)), (50, 70, [90; 3]));
+    }
+}

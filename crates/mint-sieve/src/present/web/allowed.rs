@@ -18,3 +18,21 @@ pub fn source_of_page(style: &str, script: Option<&str>) -> String {
         source(style)
     )
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn texts_are_named_by_their_digests() {
+        // FIPS 180-4: the digest of nothing.
+        assert_eq!(source(""), "'sha256-47DEQpj8HBSa+/TImW+5JCeuQeRkm5NMpJWZG3hSuFU='");
+        let with_script = source_of_page("p {}", Some("run()"));
+        assert!(with_script.starts_with("default-src 'none'; "));
+        assert!(with_script.contains(&format!("script-src {};", source("run()"))));
+        assert!(with_script.contains(&format!("style-src {};", source("p {}"))));
+        // A page without a script runs none.
+        assert!(!source_of_page("p {}", None).contains("script-src"));
+        assert!(!with_script.contains("unsafe") && !with_script.contains("http"));
+    }
+}

@@ -29,10 +29,22 @@ const MOST_BYTES: u64 = 1 << 30;
 pub enum Step {
     /// A folder is made.
     MakeFolder(Place),
-    /// A file goes from one place to another.
-    Move(Place, Place),
+    /// A file goes from one place to another; with its number on the file system, by which it is known again where
+    /// another file has taken its place, 0 where it has none.
+    Move(Place, Place, u64),
     /// A folder goes if nothing is left in it; with its mode and its time, to make it again.
     RemoveFolder(Place, u32, i64),
+}
+
+/// The number of a file on its file system; 0 where there is none.
+pub fn number(file: &Path) -> u64 {
+    #[cfg(unix)]
+    return file.symlink_metadata().map_or(0, |facts| std::os::unix::fs::MetadataExt::ino(&facts));
+    #[cfg(not(unix))]
+    return {
+        let _ = file;
+        0
+    };
 }
 
 /// A path below the folder that holds the collection, as text that keeps every byte.

@@ -3,6 +3,8 @@
 mod journal;
 mod moves;
 mod prepare;
+#[cfg(test)]
+mod tests;
 
 pub use journal::{FILE, Journal, State, find, locked};
 pub use moves::{carry_out, sweep, take_back};

@@ -1,6 +1,7 @@
-//! Steps of a journal, made and taken back. Each looks first whether it was made already, so that a run that was killed
+//! Steps of a journal, made and taken back. It is looked first which were made already, so that a run that was killed
 //! anywhere can be gone on with.
 
+use std::collections::HashMap;
 use std::fs;
 use std::io;
 use std::path::Path;
@@ -9,17 +10,18 @@ use std::time::{Duration, SystemTime};
 use sieve_core::io_reason;
 use sieve_core::progress::Progress;
 
-use super::journal::{Journal, State, Step};
+use super::journal::{Journal, Place, State, Step, number};
 use crate::failure::{Exit, Failure};
 
 /// Makes every step that was not made yet. A step that fails takes all others back.
 pub fn carry_out(journal: &mut Journal, progress: &dyn Progress) -> Result<(), Failure> {
     progress.begin("moving files", Some(journal.steps.len() as u64));
-    for at in 0..journal.steps.len() {
+    let known = known(journal);
+    for (at, known) in known.into_iter().enumerate() {
         if progress.stopped() {
             return Err(interrupted(journal, "apply"));
         }
-        if let Err(reason) = make(&journal.base, &journal.steps[at]) {
+        if let Err(reason) = make(&journal.base, &journal.steps[at], known) {
             return Err(match take_back(journal, &StopsNever(progress)) {
                 Ok(()) => {
                     journal.forget();
@@ -42,11 +44,11 @@ pub fn carry_out(journal: &mut Journal, progress: &dyn Progress) -> Result<(), F
 pub fn take_back(journal: &mut Journal, progress: &dyn Progress) -> Result<(), Failure> {
     progress.begin("moving files back", Some(journal.steps.len() as u64));
     journal.reach(State::Undoing)?;
-    for at in (0..journal.steps.len()).rev() {
+    for (at, known) in known(journal).into_iter().enumerate().rev() {
         if progress.stopped() {
             return Err(interrupted(journal, "undo"));
         }
-        unmake(&journal.base, &journal.steps[at]).map_err(|reason| {
+        unmake(&journal.base, &journal.steps[at], known).map_err(|reason| {
             Failure::output(reason).hint(format!(
                 "What was moved back stays so. Mend it, then go on: mint-sieve undo {}",
                 journal.shown().display()
@@ -123,8 +125,52 @@ fn failed(what: &str, path: &Path, error: &io::Error) -> String {
     format!("cannot {what} {}: {}", path.display(), io_reason(error))
 }
 
-fn make(base: &Path, step: &Step) -> Result<(), String> {
+/// The way that one file goes, in several steps where it has to wait.
+struct Way<'a> {
+    number: u64,
+    /// Where it is before the first step, and after each.
+    places: Vec<&'a Place>,
+    steps: Vec<usize>,
+}
+
+/// For each step whether it was made, where that can be told: a file is looked for by its number in all places on its way.
+/// Whether there is a file in a place does not tell it, since another one may stand there before or after. Of a file that
+/// was written anew meanwhile, or whose collection was copied elsewhere, nothing is known.
+fn known(journal: &Journal) -> Vec<Option<bool>> {
+    let mut ways: Vec<Way<'_>> = Vec::new();
+    let mut ends: HashMap<&Place, usize> = HashMap::new();
+    for (at, step) in journal.steps.iter().enumerate() {
+        let Step::Move(from, to, number) = step else { continue };
+        let way = ends.remove(from).filter(|&way| ways[way].number == *number);
+        let way = way.unwrap_or_else(|| {
+            ways.push(Way { number: *number, places: vec![from], steps: Vec::new() });
+            ways.len() - 1
+        });
+        ways[way].places.push(to);
+        ways[way].steps.push(at);
+        ends.insert(to, way);
+    }
+    let mut uses: HashMap<&Place, usize> = HashMap::new();
+    ways.iter().flat_map(|way| &way.places).for_each(|place| *uses.entry(place).or_default() += 1);
+    let mut known = vec![None; journal.steps.len()];
+    for way in ways.iter().filter(|way| way.number != 0) {
+        let is_here = |at: &usize| number(&journal.base.join(way.places[*at].path())) == way.number;
+        // Two names of one file have one number: places that are on no other way come first.
+        let (own, shared): (Vec<usize>, Vec<usize>) =
+            (0..way.places.len()).partition(|&at| uses[way.places[at]] == 1);
+        let here = own.iter().chain(&shared).copied().find(|at| is_here(at));
+        let Some(here) = here else { continue };
+        for (place, &step) in way.steps.iter().enumerate() {
+            known[step] = Some(place < here);
+        }
+    }
+    known
+}
+
+/// Makes a step, unless it is known to be made.
+fn make(base: &Path, step: &Step, known: Option<bool>) -> Result<(), String> {
     match step {
+        Step::Move(..) if known == Some(true) => Ok(()),
         Step::MakeFolder(folder) => {
             let folder = base.join(folder.path());
             match fs::create_dir(&folder) {
@@ -134,7 +180,7 @@ fn make(base: &Path, step: &Step) -> Result<(), String> {
                 made => made.map_err(|error| failed("make the folder", &folder, &error)),
             }
         }
-        Step::Move(from, to) => moved(&base.join(from.path()), &base.join(to.path())),
+        Step::Move(from, to, _) => moved(&base.join(from.path()), &base.join(to.path())),
         Step::RemoveFolder(folder, ..) => {
             let folder = base.join(folder.path());
             match fs::remove_dir(&folder) {
@@ -149,8 +195,10 @@ fn make(base: &Path, step: &Step) -> Result<(), String> {
     }
 }
 
-fn unmake(base: &Path, step: &Step) -> Result<(), String> {
+/// Takes a step back, unless it is known not to be made.
+fn unmake(base: &Path, step: &Step, known: Option<bool>) -> Result<(), String> {
     match step {
+        Step::Move(..) if known == Some(false) => Ok(()),
         Step::MakeFolder(folder) => {
             let folder = base.join(folder.path());
             match fs::remove_dir(&folder) {
@@ -163,7 +211,7 @@ fn unmake(base: &Path, step: &Step) -> Result<(), String> {
                 removed => removed.map_err(|error| failed("remove the folder", &folder, &error)),
             }
         }
-        Step::Move(from, to) => moved(&base.join(to.path()), &base.join(from.path())),
+        Step::Move(from, to, _) => moved(&base.join(to.path()), &base.join(from.path())),
         Step::RemoveFolder(folder, mode, _) => {
             let folder = base.join(folder.path());
             if is_there(&folder) {

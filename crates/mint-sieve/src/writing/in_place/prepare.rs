@@ -11,7 +11,7 @@ use sieve_core::reading::{self, Pixels, ReadLimits};
 use sieve_core::record::Record;
 use sieve_core::repair::{Changes, Edit, Fate};
 
-use super::journal::{Journal, Place, Step, find, locked};
+use super::journal::{Journal, Place, Step, find, locked, number};
 use crate::failure::Failure;
 
 /// Where dropped files go, below the folder beside the collection.
@@ -217,24 +217,26 @@ impl Draft<'_> {
         let (old, new): (Vec<&PathBuf>, Vec<&PathBuf>) =
             touched.iter().partition(|folder| is_there(folder));
         steps.extend(new.into_iter().map(|folder| Step::MakeFolder(Place::new(folder))));
-        let step = |from: &Path, to: &Path| Step::Move(Place::new(from), Place::new(to));
+        let step = |file: &Path, from: &Path, to: &Path| {
+            Step::Move(Place::new(from), Place::new(to), number(&self.base.join(file)))
+        };
         let (mut later, mut waiting): (Vec<Step>, HashMap<usize, PathBuf>) = Default::default();
-        for (number, (from, to)) in moves.iter().enumerate() {
+        for (at, (from, to)) in moves.iter().enumerate() {
             // A place that another file leaves is free once all have left.
             if leaving.contains(to) {
-                let wait = self.folder.join(WAITING).join(number.to_string());
-                steps.push(step(from, &wait));
-                later.push(step(&wait, to));
-                waiting.insert(number, wait);
+                let wait = self.folder.join(WAITING).join(at.to_string());
+                steps.push(step(from, from, &wait));
+                later.push(step(from, &wait, to));
+                waiting.insert(at, wait);
             } else {
-                steps.push(step(from, to));
+                steps.push(step(from, from, to));
             }
         }
         if !waiting.is_empty() {
             steps.insert(0, Step::MakeFolder(Place::new(&self.folder.join(WAITING))));
         }
         steps.extend(later);
-        steps.extend(puts.iter().map(|(from, to)| step(from, to)));
+        steps.extend(puts.iter().map(|(from, to)| step(from, from, to)));
         let emptied = old.iter().rev().filter(|folder| folder.as_path() != self.name);
         steps.extend(emptied.map(|folder| {
             let (mode, modified_ns) = facts(&self.base.join(folder));
