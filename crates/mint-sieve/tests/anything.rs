@@ -181,7 +181,8 @@ fn every_command_answers_about_anything_and_changes_nothing() {
             // What people read holds nothing that steers a terminal.
             let text = workspace.run(call);
             let steers = |c: char| c.is_control() && c != '\n' || c == '\u{202e}';
-            assert!(!text.stdout.contains(steers) && !text.stderr.contains(steers), "{shown}");
+            let said = text.stdout + &text.stderr;
+            assert!(!said.contains(steers), "seed {seed}: {call:?}\n{said:?}");
         }
         let mut after = BTreeMap::new();
         state(&workspace.path("herbs"), &mut after);

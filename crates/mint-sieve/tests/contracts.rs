@@ -24,8 +24,10 @@ fn names(text: &str) -> BTreeSet<String> {
     words.filter(|word| !word.is_empty()).map(str::to_owned).collect()
 }
 
-/// Keys below which the keys are themselves data: names of limits, actions and numbers that findings rest on.
-const MAPS: [&str; 4] = ["limits", "evidence", "counts", "settings"];
+/// Keys below which the keys are themselves data: names of limits, actions, classes and numbers that findings rest on.
+const MAPS: [&str; 6] = ["limits", "evidence", "counts", "settings", "classes", "shares"];
+/// What a step drew stands under the names of its numbers.
+const DRAWN: &str = "/tiles/steps/";
 
 /// Every key of an answer, with where it stands.
 fn keys(value: &Value, path: &str, into: &mut BTreeMap<String, String>) {
@@ -87,7 +89,7 @@ fn every_field_of_every_answer_is_in_the_manual() {
         ("report", &["report", "herbs", "--out", "report.html"]),
         ("propose", &["propose", "herbs", "--cap", "3"]),
         ("apply and undo", &["apply", "plan.csv", "--to", "repaired", "--skip-undecided"]),
-        ("gather", &["gather", "plain", "herbs", "--to", "all"]),
+        ("gather", &["gather", "plain", "--to", "all"]),
         ("preview", &["preview", "herbs", "--policy", "policy.toml", "--out", "preview.png"]),
         ("preview", &["preview", "herbs", "--policy", "policy.toml", "--frame-only"]),
         ("preview", &["preview", "herbs", "--policy", "policy.toml", "--cost"]),
@@ -103,7 +105,7 @@ fn every_field_of_every_answer_is_in_the_manual() {
         keys(&answer, "", &mut found);
         let here = names(section(heading));
         for (key, path) in found {
-            if !here.contains(&key) && !everywhere.contains(&key) {
+            if !here.contains(&key) && !everywhere.contains(&key) && !path.starts_with(DRAWN) {
                 missing.push(format!("{heading}: {path}"));
             }
             answered.entry(heading).or_default().insert(key);

@@ -19,10 +19,8 @@ pub struct NewFile {
 impl NewFile {
     /// Makes sure that `path` can be written, before the work whose answer goes there begins.
     pub fn create(path: &Path) -> Result<Self, Failure> {
-        let shown = path.display();
         if path.symlink_metadata().is_ok() {
-            return Err(Failure::output(format!("{shown} exists already"))
-                .hint("Nothing was written. Choose another name or move it away."));
+            return Err(taken(path));
         }
         let folder = super::parent(path);
         if !folder.is_dir() {
@@ -54,8 +52,17 @@ impl NewFile {
         let written = file.write_all(bytes).and_then(|()| file.sync_all());
         written.map_err(|error| failed(&self.path, &error))?;
         let kept = self.temporary.persist_noclobber(&self.path);
-        kept.map(|_| ()).map_err(|error| failed(&self.path, &error.error))
+        kept.map(|_| ()).map_err(|error| match error.error.kind() {
+            // Another run was faster.
+            std::io::ErrorKind::AlreadyExists => taken(&self.path),
+            _ => failed(&self.path, &error.error),
+        })
     }
+}
+
+fn taken(path: &Path) -> Failure {
+    Failure::output(format!("{} exists already", path.display()))
+        .hint("Nothing was written. Choose another name or move it away.")
 }
 
 fn failed(path: &Path, error: &std::io::Error) -> Failure {

@@ -25,10 +25,7 @@ impl NewFolder {
         let shown = path.display();
         match fs::read_dir(path).map(|mut entries| entries.next().is_none()) {
             Ok(true) => {}
-            Ok(false) => {
-                return Err(Failure::output(format!("{shown} exists and is not empty"))
-                    .hint("Nothing was written. Choose another folder, or move this one away."));
-            }
+            Ok(false) => return Err(taken(path)),
             Err(_) if path.symlink_metadata().is_ok() => {
                 return Err(Failure::output(format!("{shown} exists and is not a folder"))
                     .hint("Nothing was written. Choose another name."));
@@ -64,8 +61,17 @@ impl NewFolder {
     /// Gives the folder its name.
     pub fn keep(self) -> Result<(), Failure> {
         fs::rename(self.path(), &self.path).map_err(|error| {
+            // Another run was faster.
+            if error.kind() == std::io::ErrorKind::DirectoryNotEmpty {
+                return taken(&self.path);
+            }
             let reason = io_reason(&error);
             Failure::output(format!("cannot write {}: {reason}", self.path.display()))
         })
     }
+}
+
+fn taken(path: &Path) -> Failure {
+    Failure::output(format!("{} exists and is not empty", path.display()))
+        .hint("Nothing was written. Choose another folder, or move this one away.")
 }

@@ -104,13 +104,12 @@ fn cross_split_pairs(leakage: &Leakage, all: bool) -> String {
 fn bounds(leakage: &Leakage) -> String {
     let mut text = String::new();
     for summary in leakage.split_pairs.iter().filter(|summary| summary.is_judge) {
+        let (split, within) = (safe(&summary.split), safe(&summary.within));
         let _ = writeln!(
             text,
-            "A model that merely memorised {} would get {} of {} {} images right: a score can be up to {:.1} points",
-            summary.within,
+            "A model that merely memorised {within} would get {} of {} {split} images right: a score can be up to {:.1} points",
             summary.matched,
             summary.images,
-            summary.split,
             summary.bound() * 100.0,
         );
         let _ = match summary.least_true(ASSUMED_ACCURACY) {

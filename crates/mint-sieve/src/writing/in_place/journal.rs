@@ -29,17 +29,22 @@ const MOST_BYTES: u64 = 1 << 30;
 pub enum Step {
     /// A folder is made.
     MakeFolder(Place),
-    /// A file goes from one place to another; with its number on the file system, by which it is known again where
-    /// another file has taken its place, 0 where it has none.
+    /// A file goes from one place to another; with the number by which it is known again where another file has taken its
+    /// place, 0 where it has none.
     Move(Place, Place, u64),
     /// A folder goes if nothing is left in it; with its mode and its time, to make it again.
     RemoveFolder(Place, u32, i64),
 }
 
-/// The number of a file on its file system; 0 where there is none.
+/// A number by which a file is known again wherever it is moved to, as long as it is not written to: made of its number on
+/// the file system, which another file may get once it is gone, its size and its time. 0 where there is none.
 pub fn number(file: &Path) -> u64 {
     #[cfg(unix)]
-    return file.symlink_metadata().map_or(0, |facts| std::os::unix::fs::MetadataExt::ino(&facts));
+    return file.symlink_metadata().map_or(0, |facts| {
+        use std::os::unix::fs::MetadataExt;
+        let time = facts.mtime().wrapping_mul(1_000_000_000).wrapping_add(facts.mtime_nsec());
+        facts.ino() ^ facts.size().rotate_left(24) ^ time.cast_unsigned().rotate_left(41) | 1
+    });
     #[cfg(not(unix))]
     return {
         let _ = file;

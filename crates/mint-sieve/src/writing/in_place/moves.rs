@@ -22,7 +22,7 @@ pub fn carry_out(journal: &mut Journal, progress: &dyn Progress) -> Result<(), F
             return Err(interrupted(journal, "apply"));
         }
         if let Err(reason) = make(&journal.base, &journal.steps[at], known) {
-            return Err(match take_back(journal, &StopsNever(progress)) {
+            return Err(match take_back_before(journal, at, &StopsNever(progress)) {
                 Ok(()) => {
                     journal.forget();
                     Failure::output(format!("{reason}; every step before it was taken back"))
@@ -42,9 +42,22 @@ pub fn carry_out(journal: &mut Journal, progress: &dyn Progress) -> Result<(), F
 
 /// Takes every step back that was made, the last first, and gives folders their times.
 pub fn take_back(journal: &mut Journal, progress: &dyn Progress) -> Result<(), Failure> {
-    progress.begin("moving files back", Some(journal.steps.len() as u64));
+    take_back_before(journal, journal.steps.len(), progress)
+}
+
+/// The same for the steps before this one; no other was made.
+fn take_back_before(
+    journal: &mut Journal,
+    end: usize,
+    progress: &dyn Progress,
+) -> Result<(), Failure> {
+    progress.begin("moving files back", Some(end as u64));
+    let mut known = known(journal);
+    if journal.state == Some(State::Done) {
+        known.iter_mut().for_each(|known| *known = known.or(Some(true)));
+    }
     journal.reach(State::Undoing)?;
-    for (at, known) in known(journal).into_iter().enumerate().rev() {
+    for (at, known) in known.into_iter().enumerate().take(end).rev() {
         if progress.stopped() {
             return Err(interrupted(journal, "undo"));
         }
@@ -203,8 +216,13 @@ fn unmake(base: &Path, step: &Step, known: Option<bool>) -> Result<(), String> {
             let folder = base.join(folder.path());
             match fs::remove_dir(&folder) {
                 Err(error)
-                    if [io::ErrorKind::NotFound, io::ErrorKind::DirectoryNotEmpty]
-                        .contains(&error.kind()) =>
+                    // It was never made, or what is in it now is not ours.
+                    if [
+                        io::ErrorKind::NotFound,
+                        io::ErrorKind::DirectoryNotEmpty,
+                        io::ErrorKind::NotADirectory,
+                    ]
+                    .contains(&error.kind()) =>
                 {
                     Ok(())
                 }
