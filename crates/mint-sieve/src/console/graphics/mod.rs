@@ -29,7 +29,8 @@ pub fn show(pixels: &Pixels, png: &[u8]) -> String {
         Protocol::Iterm => inline::iterm(png),
         Protocol::Sixel => {
             let most = width_px.unwrap_or(columns as u32 * LETTER_PX).max(1);
-            sixel::sixel(&averaged(pixels, pixels.width_px.div_ceil(most).max(1)))
+            // The cursor stays beside the last band.
+            sixel::sixel(&averaged(pixels, pixels.width_px.div_ceil(most).max(1))) + "\n"
         }
     };
     let mut out = std::io::stdout().lock();

@@ -56,6 +56,12 @@ impl<'a> Duplicates<'a> {
     }
 }
 
+/// Whether two pictures of this kind lie on each other as they are, so that it can be seen where they differ: not those that
+/// are turned, framed or parts, nor those that do not differ.
+pub fn lie_on_each_other(kind: Kind) -> bool {
+    matches!(kind, Kind::Near | Kind::Marked | Kind::Recoloured | Kind::Variant)
+}
+
 /// What is wrong with a group, the worst first: the order in which groups are shown.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Concern {

@@ -2,7 +2,7 @@
 
 use sieve_core::duplicates::Group;
 
-use super::{Concern, Duplicates};
+use super::{Concern, Duplicates, lie_on_each_other};
 use crate::present::counted;
 use crate::present::sheet::{COLUMNS, Labelled, Role, TileRow, first_page};
 
@@ -72,7 +72,7 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
                     is_marked: is_kept,
                     role: match member.kind {
                         None => Role::Reference,
-                        Some(kind) if kind.is_duplicate() || kind.is_variant() => Role::Compared,
+                        Some(kind) if lie_on_each_other(kind) => Role::Compared,
                         Some(_) => Role::Alone,
                     },
                     places: Vec::new(),

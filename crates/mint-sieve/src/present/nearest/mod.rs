@@ -14,6 +14,7 @@ use crate::args::NearestArgs;
 use crate::config::CollectionConfig;
 use crate::console::{Align, FAINT, Narrow, table};
 use crate::console::{heading, safe};
+use crate::present::duplicates::lie_on_each_other;
 use crate::present::sheet::{Labelled, Role, TileRow};
 use crate::present::table::written;
 use crate::present::{ReadingSettings, collection_words, command_on, envelope, next_step};
@@ -221,7 +222,7 @@ pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
             ],
             is_marked: false,
             role: match alike.kind {
-                Some(kind) if kind.is_duplicate() || kind.is_variant() => Role::Compared,
+                Some(kind) if lie_on_each_other(kind) => Role::Compared,
                 _ => Role::Alone,
             },
             places: Vec::new(),

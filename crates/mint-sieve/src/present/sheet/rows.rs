@@ -44,22 +44,24 @@ pub struct Labelled {
 pub enum Role {
     /// Nothing.
     Alone,
-    /// Those that follow are compared with it.
+    /// Others are compared with it.
     Reference,
     /// The same picture but for something: where that is, is outlined.
     Compared,
 }
 
-/// Finds where pictures differ from the one that they are compared with.
+/// Finds where pictures differ from the one that they are compared with: that of their row, or else of a row before.
 pub fn outline(rows: &mut [TileRow]) {
     let mut reference: Option<Pixels> = None;
-    for tile in rows.iter_mut().flat_map(|row| &mut row.tiles) {
-        match (tile.role, &tile.pixels, &reference) {
-            (Role::Reference, pixels, _) => reference = pixels.clone(),
-            (Role::Compared, Some(pixels), Some(reference)) => {
+    for row in rows {
+        let own = row.tiles.iter().find(|tile| tile.role == Role::Reference);
+        if let Some(own) = own {
+            reference = own.pixels.clone();
+        }
+        for tile in row.tiles.iter_mut().filter(|tile| tile.role == Role::Compared) {
+            if let (Some(reference), Some(pixels)) = (&reference, &tile.pixels) {
                 tile.places = places(reference, pixels);
             }
-            _ => {}
         }
     }
 }
@@ -227,5 +229,58 @@ mod tests {
         assert_eq!(lines(&[2, 3, 3, 2, 9, 1, 8]), [0..3, 3..4, 4..5, 5..6, 6..7]);
         assert_eq!(first_page([2usize, 2, 2, 2, 5, 8, 3, 3, 8].into_iter()), 8);
         assert_eq!(first_page(std::iter::empty()), 0);
+    }
+
+    /// A picture of 120 x 90 with a pattern, and where it is wanted a mark.
+    fn tile(role: Role, pattern: u32, is_marked: bool) -> Labelled {
+        let value = |x: u32, y: u32| -> [u8; 3] {
+            if is_marked && (60..90).contains(&x) && (30..60).contains(&y) {
+                return [255, 0, 255];
+            }
+            let level = 60 + (x / (7 + pattern) + y / (5 + pattern)) % 5 * 30;
+            [level as u8, (level / 2) as u8, 40]
+        };
+        let data = (0..90).flat_map(|y| (0..120).flat_map(move |x| value(x, y))).collect();
+        Labelled {
+            record: None,
+            pixels: Some(Pixels { width_px: 120, height_px: 90, data }),
+            lines: Default::default(),
+            is_marked: false,
+            role,
+            places: Vec::new(),
+        }
+    }
+
+    #[test]
+    fn copies_are_outlined_where_they_differ_from_the_one_of_their_row() {
+        let row = |tiles| TileRow { head: String::new(), tiles };
+        let mut rows = vec![
+            row(vec![tile(Role::Reference, 0, false), tile(Role::Compared, 0, true)]),
+            // The one that others are compared with need not be the first.
+            row(vec![tile(Role::Compared, 4, false), tile(Role::Reference, 4, false)]),
+            row(vec![tile(Role::Alone, 4, true)]),
+        ];
+        outline(&mut rows);
+        let counts: Vec<usize> =
+            rows.iter().flat_map(|row| &row.tiles).map(|tile| tile.places.len()).collect();
+        assert_eq!(counts, [0, 1, 0, 0, 0]);
+        let Place { left, top, right, bottom } = rows[0].tiles[1].places[0];
+        let near = |a: f32, b: f32| (a - b).abs() < 0.06;
+        assert!(near(left, 0.5) && near(right, 0.75) && near(top, 0.333) && near(bottom, 0.667));
+        // It is drawn around the place, on its own picture only.
+        let warned = |rows: &[TileRow]| -> Vec<(u32, u32)> {
+            let sheet = paint_rows("", rows);
+            let at = |place: u32| (place % sheet.width_px, place / sheet.width_px);
+            let pixels = sheet.data.as_chunks::<3>().0.iter();
+            (0..).zip(pixels).filter(|(_, rgb)| **rgb == WARN).map(|(place, _)| at(place)).collect()
+        };
+        let drawn = warned(&rows);
+        let second = MARGIN + TILE.0 + GAP;
+        assert!(drawn.iter().all(|(x, _)| (second..second + TILE.0).contains(x)), "{drawn:?}");
+        let width = drawn.iter().map(|(x, _)| x).max().unwrap()
+            - drawn.iter().map(|(x, _)| x).min().unwrap();
+        assert!((28..46).contains(&width), "{width}");
+        rows[0].tiles[1].places.clear();
+        assert!(warned(&rows).is_empty());
     }
 }
