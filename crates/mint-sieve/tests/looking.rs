@@ -184,3 +184,28 @@ fn charts_are_drawn_to_scale_and_names_are_text() {
     assert!(svg.contains("36 classes between") && svg.contains("All 60 classes"), "{svg}");
     assert_eq!(rectangles(&svg, "#205C48").len(), 24 + 60);
 }
+
+#[test]
+fn splits_are_drawn_by_their_measures_and_times() {
+    let workspace = Workspace::new();
+    for (split, tone) in [("train", 0), ("validation", 40), ("test", 80)] {
+        workspace.class(&format!("herbs/{split}/sage"), 6, tone);
+        workspace.class(&format!("herbs/{split}/bay"), 6, tone + 20);
+    }
+    workspace.message(&["leakage", "herbs", "--chart", "splits.svg"]);
+    let svg = fs::read_to_string(workspace.path("splits.svg")).unwrap();
+    let words = ["train", "validation", "test", "brightness", "side in pixels", "of each split"];
+    assert!(words.iter().all(|word| svg.contains(word)), "{svg}");
+    // Nobody knows when they were taken.
+    assert!(!svg.contains("taken"), "{svg}");
+    // One bar and one mark for each split and measure.
+    assert_eq!(rectangles(&svg, "#407C60").len(), 12);
+    let shed = Workspace::new();
+    shed.lay_shed(herb_shed::collection::Arrangement::Splits);
+    shed.message(&["leakage", "shed/collection", "--chart", "splits.png"]);
+    shed.message(&["leakage", "shed/collection", "--chart", "splits.svg"]);
+    let svg = fs::read_to_string(shed.path("splits.svg")).unwrap();
+    assert!(svg.contains("taken") && svg.contains("2026-"), "{svg}");
+    let (width, height, _) = sheet(&shed, "splits.png");
+    assert!(width == 1280 && svg.contains(&format!("height=\"{height}\"")), "{width}x{height}");
+}

@@ -94,13 +94,18 @@ fn what_nobody_touched_is_the_plan_of_propose_and_choices_go_round_the_loop() {
     browser.press("r");
     browser.value("document.getElementById('other').value = '=dill'");
     browser.click("#labels button[value=relabel]");
-    let labels_close = "new Promise(done => setTimeout(done, 50))";
-    browser.value(labels_close);
+    browser.until("document.getElementById('said').textContent.endsWith('relabel to =dill')");
     let told = browser.text("#told");
     assert!(told.starts_with("Plan: drop 2, relabel 1, rename 1; 47 → 45 images"), "{told}");
 
-    // The page is shut and opened again.
-    browser.open(&workspace.path("report.html"));
+    // The page is shut and opened again. A browser stores what it was given a moment later, in another process.
+    for _ in 0..50 {
+        browser.open(&workspace.path("report.html"));
+        if browser.text("#told") == told {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(200));
+    }
     assert_eq!(browser.text("#told"), told);
     let plan = browser.saved(|browser| browser.click("#save"));
     workspace.write("plan.csv", plan.as_bytes());
@@ -119,16 +124,23 @@ fn what_nobody_touched_is_the_plan_of_propose_and_choices_go_round_the_loop() {
     assert!(after == expected);
 
     // A plan is taken over, as a spreadsheet has left it; the same one comes out.
-    browser.value("localStorage.clear()");
-    browser.open(&workspace.path("report.html"));
+    for _ in 0..50 {
+        browser.value("localStorage.clear()");
+        browser.open(&workspace.path("report.html"));
+        if browser.text("#told").contains("decide 2") {
+            break;
+        }
+        std::thread::sleep(std::time::Duration::from_millis(200));
+    }
     let spreadsheet = json!(plan.replace('\n', "\r\n"));
     let loaded = format!(
         "(async () => {{ const chosen = new DataTransfer(); \
          chosen.items.add(new File(['\\ufeff' + {spreadsheet}], 'mine.csv')); \
          const input = document.getElementById('file'); input.files = chosen.files; \
-         input.dispatchEvent(new Event('change')); await new Promise(done => setTimeout(done, 200)); }})()"
+         input.dispatchEvent(new Event('change')); }})()"
     );
     browser.value(&loaded);
+    browser.until("document.getElementById('said').textContent.includes('rows taken over')");
     assert_eq!(browser.text("#told"), told);
     assert_eq!(browser.saved(|browser| browser.click("#save")), plan);
     assert_eq!(browser.complaints(), Vec::<String>::new());
@@ -201,10 +213,12 @@ fn pictures_are_shown_at_full_size_beside_each_other_and_lists_are_drawn_as_they
     let drawn = "document.querySelectorAll('.card').length";
     let count = |value: Value| value.as_u64().unwrap();
     let at_first = count(browser.value(drawn));
-    browser.value("document.getElementById('samples').scrollIntoView(); new Promise(done => setTimeout(done, 300))");
+    browser.value("document.getElementById('samples').scrollIntoView()");
+    browser.until("document.querySelector('#samples .card') !== null");
     let later = count(browser.value(drawn));
     assert!(at_first < later && later < 389, "{at_first} {later}");
-    browser.value("document.getElementById('group-2').scrollIntoView(); new Promise(done => setTimeout(done, 300))");
+    browser.value("document.getElementById('group-2').scrollIntoView()");
+    browser.until("document.querySelector('#group-2 .card:nth-child(2)') !== null");
     browser.value("document.querySelector('#group-2 .card:nth-child(2) .look').focus()");
     browser.press("Enter");
     let loaded = "Promise.all([...document.querySelectorAll('.stage img')].map(one => one.decode().then(() => [one.naturalWidth, one.src.startsWith('file:')])))";
@@ -223,8 +237,9 @@ fn pictures_are_shown_at_full_size_beside_each_other_and_lists_are_drawn_as_they
     // What is typed into the filter leaves the cases that hold it.
     browser.value(
         "document.getElementById('words').value = 'same-bytes'; \
-         document.getElementById('words').dispatchEvent(new Event('input')); new Promise(done => setTimeout(done, 300))",
+         document.getElementById('words').dispatchEvent(new Event('input'))",
     );
+    browser.until("document.getElementById('matches').textContent !== ''");
     let left = "[...document.querySelectorAll('.case')].filter(one => !one.hidden && one.closest('.warning')).map(one => one.closest('.code').querySelector('code').textContent)";
     assert_eq!(browser.value(left), json!(["same-bytes", "same-bytes"]));
     assert!(browser.text("#policies").contains("gentle"));
@@ -320,4 +335,56 @@ fn a_sheet_is_a_page_too_whose_images_open() {
     );
     assert_eq!(widths, json!([64, 64, 64]));
     assert_eq!(browser.complaints(), Vec::<String>::new());
+}
+
+#[test]
+fn a_page_says_what_is_accepted_what_a_policy_does_and_when_nothing_is_wrong() {
+    let workspace = Workspace::healthy();
+    workspace.write(
+        "herbs/mint-sieve.toml",
+        b"[[suppress]]\ncode = \"thin-class\"\nreason = \"a <first> trial\"\n",
+    );
+    workspace.write(
+        "policy.toml",
+        b"[frame]\nsize = 48\n[[step]]\ndo = \"rotate\"\nbetween = [-20, 20]\n",
+    );
+    let call = ["report", "herbs", "--limit", "thin-class=21", "--policy", "policy.toml"];
+    workspace.message(&[&call[..], &["--out", "page.html", "--per-class", "3"]].concat());
+    let page = fs::read_to_string(workspace.path("page.html")).unwrap();
+    assert!(page.contains("1 finding: a &lt;first&gt; trial"));
+    // The sheet is inside of the page, the numbers beside it, and the command that says the same.
+    let policy = between(&page, "id=\"policies\"", "</section>");
+    assert!(
+        policy.contains("data:image&#x2f;jpeg;base64,")
+            || policy.contains("data:image/jpeg;base64,")
+    );
+    assert!(policy.contains("rotate") && policy.contains("--policy policy.toml"), "{policy}");
+    assert!(!policy.contains('\u{1b}'), "no styles of a terminal");
+    assert_eq!(between(&page, "id=\"samples\"", "</section>").matches("data-images").count(), 2);
+    // The limits in force stand at its end, and the command that makes it again.
+    assert!(page.contains("--limit thin-class=21") && page.contains("21 images"), "made");
+    // Another seed draws another sample; a policy that there is not is said before any work.
+    workspace.message(&[
+        "report",
+        "herbs",
+        "--out",
+        "other.html",
+        "--per-class",
+        "3",
+        "--seed",
+        "9",
+    ]);
+    let other = fs::read_to_string(workspace.path("other.html")).unwrap();
+    let sample = |page: &str| between(page, "id=\"data\">", "</script>").to_owned();
+    assert_ne!(sample(&page), sample(&other));
+    let refused = workspace.run(&["report", "herbs", "--out", "no.html", "--policy", "gentel"]);
+    assert_eq!(refused.status, 3, "{}", refused.stderr);
+    assert!(!workspace.path("no.html").exists());
+    // A sound collection has a page as well.
+    let page = {
+        workspace.message(&["report", "herbs", "--out", "sound.html"]);
+        fs::read_to_string(workspace.path("sound.html")).unwrap()
+    };
+    assert!(page.contains("<h2>No findings</h2>") && !page.contains("id=\"groups\""));
+    assert!(page.contains("<b>Plan:</b> 0 changes are proposed."));
 }

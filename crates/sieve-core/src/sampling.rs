@@ -64,3 +64,62 @@ pub fn interleaved<'a>(classes: &BTreeMap<&str, Vec<&'a Entry>>, most: usize) ->
         (0..longest).flat_map(|turn| classes.values().filter_map(move |class| class.get(turn)));
     turns.copied().take(most).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use std::collections::BTreeSet;
+
+    use proptest::prelude::*;
+
+    use super::*;
+
+    proptest! {
+        #[test]
+        fn what_is_spread_is_as_even_as_can_be(total in 0usize..200, classes in 1usize..40) {
+            let spread = spread(total, classes);
+            prop_assert_eq!(spread.len(), classes);
+            prop_assert_eq!(spread.iter().sum::<usize>(), total);
+            let (least, most) = (spread.iter().min().unwrap(), spread.iter().max().unwrap());
+            prop_assert!(most - least <= 1, "{:?}", spread);
+            // Where not all give one, those that do are spread over the list: no run without is twice another.
+            if total > 1 && total < classes {
+                let places: Vec<usize> =
+                    (0..classes).filter(|&class| spread[class] == 1).collect();
+                let gaps: Vec<usize> = places.windows(2).map(|pair| pair[1] - pair[0]).collect();
+                let (least, most) = (gaps.iter().min().unwrap(), gaps.iter().max().unwrap());
+                prop_assert!(most - least <= 1, "{:?}", spread);
+            }
+        }
+    }
+
+    #[test]
+    fn classes_take_turns_and_the_seed_decides() {
+        let folder = tempfile::tempdir().unwrap();
+        for (class, count) in [("sage", 9), ("bay", 2), ("dill", 4)] {
+            std::fs::create_dir(folder.path().join(class)).unwrap();
+            for number in 0..count {
+                let file = folder.path().join(format!("{class}/{number}.jpg"));
+                std::fs::write(file, [number]).unwrap();
+            }
+        }
+        let root = crate::collection::Root { split: None, path: folder.path().to_owned() };
+        let request = crate::collection::Request { roots: vec![root], ..Default::default() };
+        let cache = &crate::collection::NoCache;
+        let collection =
+            crate::collection::open(&request, cache, &crate::progress::NoProgress).unwrap();
+        let drawn = |seed: u64, most: usize| -> Vec<String> {
+            let classes = shuffled(&collection, None, seed);
+            let entries = interleaved(&classes, most);
+            entries.iter().map(|entry| entry.path.to_string()).collect()
+        };
+        let all = drawn(1, 100);
+        assert_eq!(all.iter().collect::<BTreeSet<_>>().len(), 15);
+        let class = |path: &String| path.split('/').next().unwrap().to_owned();
+        let first: Vec<String> = all[..7].iter().map(class).collect();
+        assert_eq!(first, ["bay", "dill", "sage", "bay", "dill", "sage", "dill"]);
+        // A shorter sample is the beginning of a longer one; another seed another one.
+        assert_eq!(drawn(1, 6), all[..6]);
+        assert_eq!(drawn(1, 100), all);
+        assert_ne!(drawn(2, 100), all);
+    }
+}

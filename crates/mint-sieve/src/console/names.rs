@@ -82,4 +82,20 @@ mod tests {
         assert_eq!(quoted("a\u{1b}[2J\nit's\\"), "$'a\\x1b[2J\\nit\\'s\\\\'");
         assert_eq!(quoted("\u{202e}gnp"), "$'\\xe2\\x80\\xaegnp'");
     }
+
+    #[test]
+    fn nothing_that_is_not_seen_stays_and_all_else_does() {
+        for c in '\0'..=char::MAX {
+            let text = format!("a{c}b");
+            let shown = safe(&text);
+            assert!(!shown.chars().any(is_unseen), "{c:?}");
+            assert_eq!(shown == text, !is_unseen(c), "{c:?}");
+            // A shell gets the same word back: what is in quotes holds no quote, what is in escapes is plain.
+            let word = super::quoted(text.as_ref());
+            assert!(!word.chars().any(is_unseen), "{c:?}");
+        }
+        // Selectors of variants change the letter before them and are seen by that; these are not.
+        assert!(!is_unseen('\u{fe0f}') && is_unseen('\u{200d}') && is_unseen('\u{2066}'));
+        assert_eq!(safe_lines("\u{7f}\n\u{9b}"), "\\u{7f}\n\\u{9b}");
+    }
 }

@@ -141,6 +141,15 @@ impl Browser {
         answer["result"]["value"].take()
     }
 
+    /// Waits until an expression is true, for as long as a busy machine may take.
+    pub fn until(&mut self, expression: &str) {
+        let begun = std::time::Instant::now();
+        while self.value(expression) != json!(true) {
+            assert!(begun.elapsed().as_secs() < 60, "never: {expression}");
+            std::thread::sleep(std::time::Duration::from_millis(30));
+        }
+    }
+
     /// The text of an element.
     pub fn text(&mut self, selector: &str) -> String {
         let selector = json!(selector);

@@ -186,3 +186,36 @@ fn the_pixels_of_small_pictures_are_those_that_are_seen() {
     let large = encode::png(&painted(48, 48, |_, _| [9; 3]));
     assert_eq!(measured(&large).0.small_pixels, None);
 }
+
+#[test]
+fn a_grid_of_pixels_is_the_mean_of_their_parts() {
+    let (width, height, side) = (23usize, 17usize, 5usize);
+    let picture = painted(width, height, |x, y| {
+        [(x * 11) as u8, (y * 13) as u8, ((x * 7 + y * 29) % 256) as u8]
+    });
+    let pixels = crate::reading::Pixels {
+        width_px: width as u32,
+        height_px: height as u32,
+        data: picture.data.clone(),
+    };
+    let grid = super::grid_of(&pixels, side);
+    for (channel, plane) in grid.iter().enumerate() {
+        for (cell, found) in plane.iter().enumerate() {
+            let (column, row) = ((cell % side) as f64, (cell / side) as f64);
+            let overlap = |cell: f64, length: usize, pixel: usize| {
+                let (from, to) = (
+                    cell * length as f64 / side as f64,
+                    (cell + 1.0) * length as f64 / side as f64,
+                );
+                (to.min(pixel as f64 + 1.0) - from.max(pixel as f64)).max(0.0)
+            };
+            let (mut sum, mut area) = (0.0, 0.0);
+            for at in 0..width * height {
+                let weight = overlap(column, width, at % width) * overlap(row, height, at / width);
+                sum += weight * f64::from(picture.data[at * 3 + channel]);
+                area += weight;
+            }
+            assert!((sum / area - f64::from(*found)).abs() < 0.6, "{channel} {cell}");
+        }
+    }
+}

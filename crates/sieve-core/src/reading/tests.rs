@@ -10,7 +10,7 @@ use proptest::prelude::*;
 
 use super::{
     ColourMode, Content, DecodedImage, Format, Pixels, ReadError, ReadLimits, ReadWarning, Rows,
-    Shape, content, decode, decode_rows, guarded,
+    Shape, content, decode, decode_reduced, decode_rows, guarded,
 };
 
 const WIDTH: usize = 120;
@@ -540,6 +540,45 @@ fn jpegs_are_scaled_as_far_as_both_sides_stay_long_enough() {
     assert_eq!(shape(200, 128, Jpeg::Grey), Shape::full(100, 64));
     assert_eq!(shape(2000, 100, Jpeg::Baseline), Shape::full(2000, 100));
     assert_eq!(shape(9, 7, Jpeg::Baseline), Shape::full(9, 7));
+}
+
+#[test]
+fn reduced_pictures_are_the_large_ones_made_smaller_and_stand_upright() {
+    let (width, height) = (640, 480);
+    for orientation in [1u16, 2, 3, 4, 5, 6, 7, 8] {
+        let exif = Exif { taken: "2026:07:06 08:00:00".into(), camera: "Bench", orientation };
+        let bytes = encode::jpeg(&smooth(width, height), 95.0, Jpeg::Baseline, Some(&exif));
+        let large = decode(&bytes, &ReadLimits::default()).unwrap();
+        let small = decode_reduced(&bytes, &ReadLimits::default(), 100).unwrap();
+        assert_eq!(small.facts, large.facts);
+        let times = large.pixels.width_px / small.pixels.width_px;
+        assert_eq!(times, 4, "no side below 100, and as small as that allows");
+        assert_eq!(large.pixels.height_px, times * small.pixels.height_px);
+        for y in 0..small.pixels.height_px {
+            for x in 0..small.pixels.width_px {
+                // The mean of the pixels that it stands for.
+                let block = (0..times * times)
+                    .map(|at| large.pixels.at(x * times + at % times, y * times + at / times));
+                let sums = block.fold([0u32; 3], |sums, rgb| {
+                    [0, 1, 2].map(|channel| sums[channel] + u32::from(rgb[channel]))
+                });
+                let found = small.pixels.at(x, y);
+                for (sum, found) in sums.iter().zip(found) {
+                    let mean = f64::from(*sum) / f64::from(times * times);
+                    assert!((mean - f64::from(found)).abs() < 6.0, "{orientation}: {x} {y}");
+                }
+            }
+        }
+    }
+    // What is not a JPEG comes as it is, and what is broken does not come.
+    let bytes = encode::png(&smooth(200, 100));
+    let small = decode_reduced(&bytes, &ReadLimits::default(), 10).unwrap();
+    assert_eq!(small.pixels.data, decode(&bytes, &ReadLimits::default()).unwrap().pixels.data);
+    let cut = &bytes[..bytes.len() / 2];
+    assert!(matches!(
+        decode_reduced(cut, &ReadLimits::default(), 10),
+        Err(ReadError::Truncated(Format::Png, _))
+    ));
 }
 
 #[test]

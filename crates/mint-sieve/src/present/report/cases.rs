@@ -271,3 +271,79 @@ fn samples(catalog: &Catalog, album: &mut Album, per_class: u32, seed: u64) -> V
     };
     shelves.into_iter().map(sample).collect()
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_and_names_are_written_for_people() {
+        let names: Vec<String> = (0..9).map(|number| format!("class {number}")).collect();
+        let finding = Finding::new(Code::ClassNamesAlike, "alike")
+            .evidence("images", 12usize)
+            .evidence("p_corrected", 0.25)
+            .evidence("ratio", 3.0)
+            .evidence("share", 0.123_456)
+            .evidence("differ_by", "case\u{202e}")
+            .evidence("classes", names)
+            .evidence("partners", Vec::<String>::new());
+        let told = evidence(&finding.evidence);
+        let told: Vec<String> =
+            told.iter().map(|(name, value)| format!("{name}: {value}")).collect();
+        assert_eq!(
+            told,
+            [
+                "classes: class 0, class 1, class 2, class 3, class 4, class 5 and 3 more",
+                "differ by: case\\u{202e}",
+                "images: 12",
+                "p corrected: 0.25",
+                "ratio: 3",
+                "share: 0.123",
+            ]
+        );
+    }
+
+    #[test]
+    fn of_very_many_images_the_first_are_shown_and_fewer_as_thumbnails() {
+        let mut album = Album::default();
+        let records: Vec<usize> = (1000..2000).collect();
+        let (shown, more) = put(&mut album, &records);
+        assert_eq!((shown.len(), more), (MOST_IMAGES, 1000 - MOST_IMAGES));
+        assert_eq!(album.wanted().len(), MOST_THUMBNAILS);
+        // Another case of the same images adds none, and wants those that it begins with.
+        let (again, more) = put(&mut album, &records[100..103]);
+        assert_eq!((again, more), (vec![100, 101, 102], 0));
+        assert_eq!(album.records.len(), MOST_IMAGES);
+        assert_eq!(album.wanted().len(), MOST_THUMBNAILS + 3);
+        assert_eq!(listed(&[3, 1, 20]), "3,1,20");
+    }
+
+    #[test]
+    fn findings_stand_worst_first_by_their_codes_and_name_their_group() {
+        let paths = ["a.jpg", "b.jpg", "c.jpg"];
+        let numbers: HashMap<&str, usize> = paths.into_iter().zip(0..).collect();
+        let groups = HashMap::from([(vec![0, 2], 7)]);
+        let findings = [
+            Finding::new(Code::LabelConflict, "a = c")
+                .images(["c.jpg", "a.jpg"])
+                .evidence("keep", "c.jpg"),
+            Finding::new(Code::TooDark, "dark").images(["b.jpg"]),
+            Finding::new(Code::TooDark, "dark too").images(["a.jpg"]),
+            Finding::new(Code::MixedSizes, "sizes"),
+        ];
+        let mut album = Album::default();
+        let told = of_findings(&findings, &numbers, &groups, &mut album);
+        let headings: Vec<&str> = told.iter().map(|one| one.heading.as_str()).collect();
+        assert_eq!(headings, ["1 error", "2 warnings", "1 note"]);
+        let conflict = &told[0].codes[0].cases[0];
+        assert_eq!(
+            (conflict.group, conflict.images.as_str(), conflict.keep),
+            (Some(7), "0,1", Some(0))
+        );
+        let dark = &told[1].codes[0];
+        assert_eq!((dark.code, dark.cases.len()), ("too-dark", 2));
+        let ids: Vec<&str> = dark.cases.iter().map(|case| case.id.as_str()).collect();
+        assert_eq!(ids, ["finding-2", "finding-3"]);
+        assert_eq!((told[2].codes[0].cases[0].count, album.records), (0, vec![2, 0, 1]));
+    }
+}

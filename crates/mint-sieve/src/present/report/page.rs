@@ -209,3 +209,49 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
     };
     template.render(Serde(page)).map_err(broken)
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn lines_of_a_terminal_become_sentences() {
+        let table = [
+            ("20 images have a side", "20 images have a side."),
+            ("different images", "Different images."),
+            ("ähnlich.", "Ähnlich."),
+            ("a\u{202e}b", "A\\u{202e}b."),
+            ("", ""),
+        ];
+        for (line, expected) in table {
+            assert_eq!(sentence(line), expected);
+        }
+    }
+
+    #[test]
+    fn the_template_is_sound_and_its_script_cannot_end_early() {
+        let mut environment = Environment::new();
+        environment.add_template("page.html", TEMPLATE).unwrap();
+        assert!(
+            !SCRIPT.contains("</script") && !STYLE.contains("</style") && !LOOK.contains("</style")
+        );
+        // Everything that it shows without escaping is ours: charts, the style, the script, data that was escaped before.
+        let raw: Vec<&str> = TEMPLATE
+            .split("|safe }}")
+            .rev()
+            .skip(1)
+            .map(|part| part.rsplit("{{ ").next().unwrap())
+            .collect();
+        let ours = [
+            "script",
+            "thumbnails",
+            "data",
+            "split_chart",
+            "measure_chart",
+            "splits_chart",
+            "chart",
+            "style",
+        ];
+        assert_eq!(raw, ours);
+    }
+}

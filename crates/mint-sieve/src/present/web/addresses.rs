@@ -75,4 +75,59 @@ mod tests {
         assert_eq!(address("/shed", "/shed/javascript:x.png"), "javascript%3Ax.png");
         assert_eq!(address("here", "/shed/1.png"), "file:///shed/1.png");
     }
+
+    /// The file that a browser opens for an address on a page in `folder` (RFC 3986, 5.2).
+    fn opened(folder: &Path, address: &str) -> Vec<u8> {
+        let mut parts: Vec<Vec<u8>> = folder
+            .components()
+            .skip(1)
+            .map(|part| part.as_os_str().as_encoded_bytes().to_vec())
+            .collect();
+        for part in address.split('/') {
+            if part == ".." {
+                parts.pop();
+                continue;
+            }
+            let mut bytes = Vec::new();
+            let mut rest = part.as_bytes();
+            while let Some((&first, after)) = rest.split_first() {
+                if first == b'%' {
+                    let digits = std::str::from_utf8(&after[..2]).unwrap();
+                    bytes.push(u8::from_str_radix(digits, 16).unwrap());
+                    rest = &after[2..];
+                } else {
+                    bytes.push(first);
+                    rest = after;
+                }
+            }
+            parts.push(bytes);
+        }
+        [b"/".to_vec(), parts.join(&b'/')].concat()
+    }
+
+    #[test]
+    fn a_browser_comes_to_the_file_whatever_its_name_is() {
+        for folder in ["/shed", "/shed/pages/of/2026", "/"] {
+            for name in [
+                "a b",
+                "%41",
+                "a%2fb",
+                "..b",
+                "?q#f",
+                "c:d",
+                "\"'<>&",
+                "薄荷",
+                "\u{202e}x",
+                "a\\b",
+                "\n",
+            ] {
+                let file = PathBuf::from(format!("/shed/herbs/{name}/{name}.jpg"));
+                let address = relative(Path::new(folder), &file);
+                let is_plain = |c: char| c.is_ascii_alphanumeric() || "-._~%/".contains(c);
+                assert!(address.chars().all(is_plain), "{address}");
+                let opened = opened(Path::new(folder), &address);
+                assert_eq!(opened, file.as_os_str().as_encoded_bytes(), "{address}");
+            }
+        }
+    }
 }
