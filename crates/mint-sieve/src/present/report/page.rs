@@ -236,21 +236,20 @@ mod tests {
             !SCRIPT.contains("</script") && !STYLE.contains("</style") && !LOOK.contains("</style")
         );
         // Everything that it shows without escaping is ours: charts, the style, the script, data that was escaped before.
-        let raw: Vec<&str> = TEMPLATE
-            .split("|safe }}")
-            .rev()
-            .skip(1)
+        let parts: Vec<&str> = TEMPLATE.split("|safe }}").collect();
+        let raw: Vec<&str> = parts[..parts.len() - 1]
+            .iter()
             .map(|part| part.rsplit("{{ ").next().unwrap())
             .collect();
         let ours = [
-            "script",
-            "thumbnails",
-            "data",
-            "split_chart",
-            "measure_chart",
-            "splits_chart",
-            "chart",
             "style",
+            "chart",
+            "splits_chart",
+            "measure_chart",
+            "split_chart",
+            "data",
+            "thumbnails",
+            "script",
         ];
         assert_eq!(raw, ours);
     }
