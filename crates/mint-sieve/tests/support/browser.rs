@@ -23,6 +23,12 @@ pub struct Browser {
 /// Names under which the browser is installed.
 const NAMES: [&str; 4] = ["chromium", "chromium-browser", "google-chrome", "chrome"];
 
+/// Says that a test was skipped, past the test harness, which would swallow it.
+fn skipped(why: &str) {
+    let message = format!("skipped: this test of a page needs chromium, {why}\n");
+    let _ = std::io::stderr().write_all(message.as_bytes());
+}
+
 fn installed() -> Option<PathBuf> {
     let paths = std::env::var_os("PATH")?;
     let mut files = std::env::split_paths(&paths)
@@ -34,9 +40,7 @@ impl Browser {
     /// Starts the browser; none where there is none, which is said.
     pub fn start() -> Option<Self> {
         let Some(program) = installed().filter(|_| cfg!(unix)) else {
-            // Past the test harness, which would swallow it.
-            let message = "skipped: this test of a page needs chromium, which is not installed\n";
-            let _ = std::io::stderr().write_all(message.as_bytes());
+            skipped("which is not installed");
             return None;
         };
         let folder = tempfile::tempdir().unwrap();
@@ -47,7 +51,8 @@ impl Browser {
             .args([&to, &from, &program])
             .args(["--headless", "--no-sandbox", "--disable-gpu", "--remote-debugging-pipe"])
             .args(["--no-first-run", "--disable-background-networking", "--disable-quic"])
-            .args(["--disable-component-update", "--disable-sync", "--window-size=1280,800"])
+            .args(["--disable-component-update", "--disable-sync", "--disable-dev-shm-usage"])
+            .arg("--window-size=1280,800")
             .arg(format!("--user-data-dir={}", folder.path().join("profile").display()))
             .arg("about:blank")
             .stdout(Stdio::null())
@@ -65,6 +70,11 @@ impl Browser {
             folder,
             events: Vec::new(),
         };
+        browser.send("Browser.getVersion", json!({}));
+        if browser.read().is_none() {
+            skipped("which cannot be started here");
+            return None;
+        }
         let target = browser.call("Target.createTarget", json!({ "url": "about:blank" }));
         let attached = browser.call(
             "Target.attachToTarget",
@@ -85,23 +95,29 @@ impl Browser {
         Some(browser)
     }
 
-    fn read(&mut self) -> Value {
+    /// The next message; none when the browser has ended.
+    fn read(&mut self) -> Option<Value> {
         let mut bytes = Vec::new();
         self.from.read_until(0, &mut bytes).unwrap();
-        assert!(!bytes.is_empty(), "the browser has ended");
-        serde_json::from_slice(&bytes[..bytes.len() - 1]).unwrap()
+        let (_, message) = bytes.split_last()?;
+        Some(serde_json::from_slice(message).unwrap())
     }
 
-    /// Calls a method of the protocol and waits for its result.
-    pub fn call(&mut self, method: &str, parameters: Value) -> Value {
+    fn send(&mut self, method: &str, parameters: Value) {
         self.messages += 1;
         let mut message = json!({ "id": self.messages, "method": method, "params": parameters });
         if !self.session.is_empty() && !method.starts_with("Browser.") {
             message["sessionId"] = json!(self.session);
         }
-        self.to.write_all(format!("{message}\0").as_bytes()).unwrap();
+        // Whether anybody reads it is seen by the answer.
+        let _ = self.to.write_all(format!("{message}\0").as_bytes());
+    }
+
+    /// Calls a method of the protocol and waits for its result.
+    pub fn call(&mut self, method: &str, parameters: Value) -> Value {
+        self.send(method, parameters);
         loop {
-            let mut answer = self.read();
+            let mut answer = self.read().expect("the browser goes on");
             if answer["id"] == json!(self.messages) {
                 assert!(answer.get("error").is_none(), "{method}: {answer}");
                 return answer["result"].take();
@@ -116,7 +132,7 @@ impl Browser {
             return self.events.remove(at);
         }
         loop {
-            let event = self.read();
+            let event = self.read().expect("the browser goes on");
             if is_wanted(&event) {
                 return event;
             }
