@@ -36,7 +36,8 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
     let propose = propose_args(args, &config)?;
     let policies = args.policies.iter().map(|policy| preview_args(args, &config, policy));
     let policies: Vec<Box<PreviewArgs>> = policies.collect::<Result<_, _>>()?;
-    policies.iter().try_for_each(|args| crate::policy_file::read(&args.policy).map(|_| ()))?;
+    let read: Vec<_> =
+        policies.iter().map(|args| preview::policies(args)).collect::<Result<_, _>>()?;
     let measured = collection::measure(&config, &args.catalog, progress)?;
     let reach = args.judging.reach;
     collection::search_in(&config, &measured, reach, progress, |catalog, found| {
@@ -68,7 +69,9 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         let cases =
             present::cases(catalog, found, &findings, &mut album, args.per_class, args.seed);
         photograph(&config, catalog, &mut album, progress)?;
-        let shown = policies.iter().map(|args| policy(args, progress));
+        let shown = policies.iter().zip(&read).map(|(args, policies)| {
+            policy(&preview::Wish { args, config: &config, policies, limits }, progress)
+        });
         let shown: Vec<PolicyShown> = shown.collect::<Result<_, _>>()?;
         let report = Report {
             args,
@@ -99,10 +102,7 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
 }
 
 fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
-    let is_page = out.extension().is_some_and(|extension| {
-        extension.eq_ignore_ascii_case("html") || extension.eq_ignore_ascii_case("htm")
-    });
-    if is_page {
+    if web::is_page(out) {
         return Ok(());
     }
     let message =
@@ -184,14 +184,14 @@ fn photograph(
 }
 
 /// What a policy does, as `preview` says and shows it.
-fn policy(args: &PreviewArgs, progress: &TerminalProgress) -> Result<PolicyShown, Failure> {
-    preview::shown(args, true, progress, |preview, painted| {
+fn policy(wish: &preview::Wish<'_>, progress: &TerminalProgress) -> Result<PolicyShown, Failure> {
+    preview::shown(wish, true, progress, |preview, painted| {
         let text = crate::present::preview::text(preview);
         let text = console::lay_out(&text, Some(POLICY_COLUMNS));
         let painted = painted.expect("a sheet was asked for");
         let mut words: Vec<OsString> = vec!["mint-sieve".into(), "preview".into()];
         words.extend(absolute_collection_words(preview.config));
-        words.extend(["--policy".into(), args.policy.clone().into_os_string()]);
+        words.extend(["--policy".into(), wish.args.policy.clone().into_os_string()]);
         words.extend(["--out".into(), "preview.png".into()]);
         Ok(PolicyShown {
             name: console::safe(&preview.policies[0].name),

@@ -25,6 +25,7 @@ use crate::console;
 use crate::failure::Failure;
 use crate::present::looked::{self as present, Looked};
 use crate::present::sheet::{self, Cell, GridLayout, Mark};
+use crate::present::web::is_page;
 use crate::progress::TerminalProgress;
 use crate::settings::SetLimits;
 use crate::writing::NewFile;
@@ -42,7 +43,7 @@ pub struct Shown {
 
 /// Answers `sheet`.
 pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
-    let page = args.out.as_deref().filter(|out| present::is_page(out));
+    let page = args.out.as_deref().filter(|out| is_page(out));
     if let Some(out) = args.out.as_deref().filter(|_| page.is_none()) {
         super::preview::refuse_other_formats(out)?;
     }
@@ -135,7 +136,7 @@ const ON_LONG_PAGE: usize = 1000;
 
 /// Cells of one page.
 fn on_page(args: &SheetArgs, layout: &GridLayout) -> usize {
-    match args.out.as_deref().is_some_and(present::is_page) {
+    match args.out.as_deref().is_some_and(is_page) {
         true => ON_LONG_PAGE,
         false => layout.cells(),
     }

@@ -52,16 +52,18 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let outputs = args.out.iter().chain(&args.to);
     outputs.map(|output| config.refuse_inside(output)).collect::<Result<Vec<_>, _>>()?;
-    if let Some(to) = &args.to {
-        return written_copies(args, &config, to, progress);
-    }
+    let limits = SetLimits::new(&config.settings, &args.limits)?.values;
     let policies = policies(args)?;
     if let Some(word) = args.ladder.as_deref() {
         Form::ladder(word, &policies[0].policy)?;
     }
+    if let Some(to) = &args.to {
+        return written_copies(args, &config, &policies, to, progress);
+    }
     let file = args.out.as_deref().map(NewFile::create).transpose()?;
     let wants_sheet = file.is_some() || args.show;
-    shown(args, wants_sheet, progress, |preview, painted| {
+    let wish = Wish { args, config: &config, policies: &policies, limits: &limits };
+    shown(&wish, wants_sheet, progress, |preview, painted| {
         let png = painted.map(sheet::png);
         if let (Some(file), Some(png)) = (file, &png) {
             file.write(png)?;
@@ -81,10 +83,10 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
 fn written_copies(
     args: &PreviewArgs,
     config: &CollectionConfig,
+    policies: &[NamedPolicy],
     to: &Path,
     progress: &TerminalProgress,
 ) -> Result<Answer, Failure> {
-    let policies = policies(args)?;
     let collection = opening::open(config, &NoCache, progress)?;
     policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
     let (split, _) = shown_split(args, &collection)?;
@@ -115,19 +117,29 @@ fn wanted_classes<'a>(
     Ok(classes)
 }
 
+/// What is to be shown, of what was typed and read.
+pub struct Wish<'a> {
+    /// What was typed.
+    pub args: &'a PreviewArgs,
+    /// How the collection is read.
+    pub config: &'a CollectionConfig,
+    /// The policies.
+    pub policies: &'a [NamedPolicy],
+    /// The limits in force.
+    pub limits: &'a FindingLimits,
+}
+
 /// Tries the policies, paints the sheet where it is wanted, and hands both on.
 pub fn shown<T>(
-    args: &PreviewArgs,
+    wish: &Wish<'_>,
     wants_sheet: bool,
     progress: &TerminalProgress,
     answer: impl FnOnce(&Preview<'_>, Option<&Pixels>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
-    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let limits = SetLimits::new(&config.settings, &args.limits)?.values;
-    let policies = policies(args)?;
+    let Wish { args, config, policies, limits } = *wish;
     let ladder = args.ladder.as_deref().map(|word| Form::ladder(word, &policies[0].policy));
     let ladder = ladder.transpose()?;
-    let collection = opening::open(&config, &NoCache, progress)?;
+    let collection = opening::open(config, &NoCache, progress)?;
     policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
 
     let (split, is_held_out) = shown_split(args, &collection)?;
@@ -139,16 +151,9 @@ pub fn shown<T>(
     let classes = wanted_classes(args, &collection, split.as_deref())?;
     let is_frame = matches!(form, Form::Frame);
     let frame =
-        is_frame.then(|| frame_cost(args, &config, &policies[0], split.as_deref(), progress));
+        is_frame.then(|| frame_cost(args, config, &policies[0], split.as_deref(), progress));
     let frame = frame.transpose()?;
-    let job = Trial {
-        args,
-        config: &config,
-        collection: &collection,
-        classes: &classes,
-        limits: &limits,
-        progress,
-    };
+    let job = Trial { args, config, collection: &collection, classes: &classes, limits, progress };
     let numbers: Vec<Numbers> = match is_frame {
         true => Vec::new(),
         false if args.sheet_only => Vec::new(),
@@ -156,7 +161,7 @@ pub fn shown<T>(
     };
     let (sheet, passed_over) = match wants_sheet {
         true => {
-            job.sheet(&form, &policies, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?
+            job.sheet(&form, policies, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?
         }
         false => (None, 0),
     };
@@ -164,8 +169,8 @@ pub fn shown<T>(
     let images = classes.values().map(Vec::len).sum::<usize>() as u64;
     let preview = Preview {
         args,
-        config: &config,
-        policies: &policies,
+        config,
+        policies,
         split: split.as_deref(),
         is_held_out,
         images,
@@ -174,13 +179,13 @@ pub fn shown<T>(
         collection: &collection,
         numbers: &numbers,
         frame: frame.as_ref(),
-        limits: &limits,
+        limits,
     };
     answer(&preview, painted.as_ref())
 }
 
 /// The policy, at the strength that was asked for, and those that it is held against.
-fn policies(args: &PreviewArgs) -> Result<Vec<NamedPolicy>, Failure> {
+pub fn policies(args: &PreviewArgs) -> Result<Vec<NamedPolicy>, Failure> {
     let files = std::iter::once(&args.policy).chain(&args.against);
     let mut policies: Vec<NamedPolicy> =
         files.map(|file| policy_file::read(file)).collect::<Result<_, _>>()?;

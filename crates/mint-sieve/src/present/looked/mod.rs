@@ -5,12 +5,12 @@ mod page;
 pub use page::page;
 
 use std::fmt::Write;
-use std::path::Path;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
 use sieve_core::files::shown_name;
 
+use super::web::is_page;
 use super::{ReadingSettings, command_on, counted, envelope, next_step};
 use crate::args::SheetArgs;
 use crate::config::CollectionConfig;
@@ -57,12 +57,6 @@ impl Looked<'_> {
         };
         images + &of
     }
-}
-
-/// Whether a sheet of this name is a page for browsers.
-pub fn is_page(out: &Path) -> bool {
-    let ending = out.extension().map(|ending| ending.to_ascii_lowercase());
-    ending.is_some_and(|ending| ending == "html" || ending == "htm")
 }
 
 /// The line at the top of the sheet.

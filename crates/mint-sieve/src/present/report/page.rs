@@ -95,6 +95,15 @@ fn made(report: &Report<'_>) -> Vec<(&'static str, String)> {
     for limit in &args.judging.limits {
         words.extend(["--limit".into(), limit.into()]);
     }
+    if args.judging.reach.is_some() {
+        words.extend(["--reach".into(), report.found.reach.name().into()]);
+    }
+    for (option, codes) in [("--only", &args.judging.only), ("--suppress", &args.judging.suppress)]
+    {
+        for code in codes {
+            words.extend([option.into(), code.as_str().into()]);
+        }
+    }
     words.extend(["--per-class".into(), args.per_class.to_string().into()]);
     words.extend(["--seed".into(), args.seed.to_string().into()]);
     vec![
