@@ -136,7 +136,7 @@ fn what_was_changed_in_place_comes_back_to_the_byte() {
     let swap = "sage/sage-001.jpg,rename,,sage-002.jpg,,,,\nsage/sage-002.jpg,rename,,sage-001.jpg,,,,\n\
                 dill/dill-001.jpg,convert,,,,,,\n";
     fs::write(workspace.path("more.csv"), more + swap).unwrap();
-    workspace.message(&["apply", "more.csv", "--in-place"]);
+    workspace.message(&["apply", "more.csv", "shed/collection", "--in-place"]);
     let bytes =
         |state: &BTreeMap<String, (Option<Vec<u8>>, u128)>, name: &str| state[name].0.clone();
     let second = state(&workspace, "shed/collection");
@@ -157,7 +157,7 @@ fn what_was_changed_in_place_comes_back_to_the_byte() {
     assert_eq!(state(&workspace, "shed/collection"), before);
     // Both may be repeated.
     let again = workspace.message(&["undo", "shed/collection-set-aside-1"]);
-    assert!(again.contains("taken back before"), "{again}");
+    assert!(again.contains("undone before"), "{again}");
     workspace.message(&["apply", "plan.csv", "--in-place"]);
     let names = |state: &BTreeMap<String, (Option<Vec<u8>>, u128)>| {
         state.keys().cloned().collect::<Vec<_>>()
@@ -244,7 +244,7 @@ fn rows_that_no_longer_fit_are_refused_before_anything_is_touched() {
     fs::write(workspace.path("plan.csv"), plan + &more).unwrap();
     let before = state(&workspace, "herbs");
     for how in [&["--to", "repaired"][..], &["--in-place"]] {
-        let answer = workspace.run(&[&["apply", "plan.csv"][..], how].concat());
+        let answer = workspace.run(&[&["apply", "plan.csv", "herbs"][..], how].concat());
         assert_eq!((answer.status, answer.stdout.as_str()), (2, ""));
         insta::allow_duplicates!(insta::assert_snapshot!("refused", answer.stderr));
     }
@@ -490,4 +490,42 @@ fn images_are_gathered_from_anywhere() {
         ["bay/bay_0.jpg", "bay/bay_1.jpg", "bay/bay_2.jpg"]
     );
     assert!(Path::new(&workspace.path("flat/sage_0.jpg")).exists());
+}
+
+/// As `cp -a` does.
+#[cfg(target_os = "linux")]
+#[test]
+fn copies_keep_mode_times_attributes_and_holes() {
+    use std::os::unix::fs::{MetadataExt, PermissionsExt};
+
+    use rustix::fs::{XattrFlags, getxattr, setxattr};
+
+    let workspace = Workspace::healthy();
+    let time = UNIX_EPOCH + Duration::from_secs(1_600_000_000);
+    let file = workspace.path("herbs/sage/001.jpg");
+    fs::set_permissions(&file, fs::Permissions::from_mode(0o640)).unwrap();
+    let keeps_attributes = setxattr(&file, "user.note", b"dry", XattrFlags::empty()).is_ok();
+    let large = workspace.path("herbs/sage/empty-rack.bin");
+    fs::File::create(&large).unwrap().set_len(4 << 20).unwrap();
+    let has_holes = fs::metadata(&large).unwrap().blocks() < 1000;
+    fs::set_permissions(workspace.path("herbs/sage"), fs::Permissions::from_mode(0o750)).unwrap();
+    for path in [&file, &large, &workspace.path("herbs/sage")] {
+        fs::File::open(path).unwrap().set_modified(time).unwrap();
+    }
+    workspace.write("plan.csv", b"path,action\nbay/001.jpg,drop\n");
+    workspace.message(&["apply", "plan.csv", "herbs", "--no-audit", "--to", "out"]);
+    let copy = fs::metadata(workspace.path("out/sage/001.jpg")).unwrap();
+    assert_eq!((copy.mode() & 0o7777, copy.modified().unwrap()), (0o640, time));
+    let folder = fs::metadata(workspace.path("out/sage")).unwrap();
+    assert_eq!((folder.mode() & 0o7777, folder.modified().unwrap()), (0o750, time));
+    let copy = fs::metadata(workspace.path("out/sage/empty-rack.bin")).unwrap();
+    assert_eq!((copy.len(), copy.modified().unwrap()), (4 << 20, time));
+    assert!(!has_holes || copy.blocks() < 1000, "{}", copy.blocks());
+    if keeps_attributes {
+        let mut value = [0; 8];
+        let length = getxattr(workspace.path("out/sage/001.jpg"), "user.note", &mut value[..]);
+        assert_eq!(&value[..length.unwrap()], b"dry");
+    } else {
+        eprintln!("skipped: this file system keeps no extended attributes");
+    }
 }

@@ -258,7 +258,7 @@ fn what_was_split_can_be_verified_at_any_later_time() {
     44 images: train 31, validation 6, test 7
     looked for in splits, as folders of the splits
 
-    Every image is there and unchanged, and no group or content is in two splits.
+    Every image is in its place, with its class and its content; no group or content is in two splits.
     ");
     assert_eq!(workspace.run(&["verify", "splits/split.csv", "herbs"]).status, 0);
 

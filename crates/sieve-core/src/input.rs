@@ -49,6 +49,17 @@ pub fn read_text(file: &Path, most_bytes: u64) -> Result<String, String> {
     String::from_utf8(read(file, most_bytes)?).map_err(not_text)
 }
 
+/// Letters that an error repeats of what somebody wrote.
+const MAX_ECHO: usize = 200;
+
+/// Enough of a text that somebody wrote to know it again, for an error.
+pub fn echoed(written: &str) -> String {
+    match written.char_indices().nth(MAX_ECHO) {
+        Some((end, _)) => format!("{} ...", &written[..end]),
+        None => written.to_owned(),
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -66,6 +66,7 @@ pub mod record;
 mod region;
 pub mod repair;
 pub mod sampling;
+pub mod separated;
 pub mod splitting;
 pub mod statistics;
 pub mod store;

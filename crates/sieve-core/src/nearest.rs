@@ -1,5 +1,8 @@
 //! The nearest right word, for errors that can name it.
 
+/// The longest word, in bytes, that is compared.
+const MAX_WORD_BYTES: usize = 256;
+
 /// The candidate most like `word`, if one is like enough to be what was meant.
 ///
 /// Likeness is the Jaro-Winkler similarity of the lower-case words (Winkler 1990), from 0 to 1;
@@ -10,6 +13,10 @@
 /// assert_eq!(sieve_core::nearest::word("paint", ["flip", "rotate"]), None);
 /// ```
 pub fn word<'a>(word: &str, candidates: impl IntoIterator<Item = &'a str>) -> Option<&'a str> {
+    // Nobody means a short word by a text: comparing one takes time by the product of the lengths.
+    if word.len() > MAX_WORD_BYTES {
+        return None;
+    }
     let word = word.to_lowercase();
     let mut best = None;
     let mut best_likeness = 0.75;

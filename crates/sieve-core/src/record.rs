@@ -69,9 +69,9 @@ impl Record {
         self.place.split.as_deref()
     }
 
-    /// Whether the file that has these facts now is the one that was listed.
-    pub fn is_still(&self, facts: &std::fs::Metadata) -> bool {
-        self.at.stamp == Stamp::from_metadata(facts)
+    /// Whether the file that has this stamp now is the one that was listed.
+    pub fn is_still(&self, stamp: Stamp) -> bool {
+        self.at.stamp == stamp
     }
 
     /// Where to read it.

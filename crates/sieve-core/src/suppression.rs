@@ -1,7 +1,7 @@
 //! SUPPRESSION: findings that are not told: those that nobody asked for, and those that somebody looked at and
 //! accepts, with the reason.
 
-use globset::{Error, GlobBuilder, GlobMatcher};
+use glob::{MatchOptions, Pattern};
 use serde::Serialize;
 
 use crate::finding::{Code, Evidence, Finding};
@@ -24,7 +24,7 @@ pub struct Suppression {
 pub struct Paths {
     /// As it was written.
     pub pattern: String,
-    matcher: GlobMatcher,
+    matcher: Pattern,
 }
 
 impl Paths {
@@ -34,9 +34,17 @@ impl Paths {
     ///
     /// What is wrong with the pattern.
     pub fn like(pattern: &str) -> Result<Self, String> {
-        let glob = GlobBuilder::new(pattern).literal_separator(true).build();
-        let glob = glob.map_err(|error: Error| error.kind().to_string())?;
-        Ok(Paths { pattern: pattern.to_owned(), matcher: glob.compile_matcher() })
+        if pattern.contains(['{', '}']) {
+            return Err("braces are not supported; write one entry per alternative".to_owned());
+        }
+        let matcher = Pattern::new(pattern).map_err(|error| error.msg.to_owned())?;
+        Ok(Paths { pattern: pattern.to_owned(), matcher })
+    }
+
+    /// Whether the pattern matches a path relative to the root of the collection.
+    fn matches(&self, path: &str) -> bool {
+        let options = MatchOptions { require_literal_separator: true, ..MatchOptions::new() };
+        self.matcher.matches_with(path, options)
     }
 }
 
@@ -52,7 +60,7 @@ impl Suppression {
         });
         let of_paths = self.paths.as_ref().is_none_or(|paths| {
             let images = &finding.images;
-            !images.is_empty() && images.iter().all(|image| paths.matcher.is_match(image))
+            !images.is_empty() && images.iter().all(|image| paths.matches(image))
         });
         of_code && of_class && of_paths
     }
@@ -147,6 +155,7 @@ mod tests {
         assert_eq!(all, [leak]);
         let selection = Selection { suppress: vec![Code::SplitLeak], ..Selection::default() };
         assert!(selection.apply(&mut all).is_empty() && all.is_empty());
-        assert!(Paths::like("a{b").is_err());
+        assert!(Paths::like("a***").is_err());
+        assert!(Paths::like("{a,b}").unwrap_err().contains("one entry per alternative"));
     }
 }

@@ -8,17 +8,18 @@ use super::propose::SplitFolders;
 use super::{CatalogArgs, CollectionArgs};
 use crate::writing::Link;
 
-/// Bring images from anywhere into one folder per class
+/// Copy images from any layout into one folder per class
 ///
 /// Flat folders with labels in their names, archives, tables, nested or split folders become
 /// class/image below a new folder. Of several images with one name in one class the first, in the order
 /// of paths, keeps it; the others get -2, -3 and so on. Files that are no images, and images without a
-/// class, stay behind and are counted.
+/// class, stay behind and are counted. Images whose names cannot be stored are skipped and listed; the
+/// exit status is then 1.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   mint-sieve gather photos.zip --to photos
-  mint-sieve gather inbox --label-from '{class}_{n}.jpg' --to photos
+  mint-sieve gather inbox --label-from '{class}_{*}.jpg' --to photos
   mint-sieve gather labels.csv --to photos --link hard
   mint-sieve gather photos-splits --split-folders merge --to photos")]
 pub struct GatherArgs {
@@ -35,6 +36,9 @@ pub struct GatherArgs {
     /// What becomes of splits
     #[arg(long, value_enum, default_value_t)]
     pub split_folders: SplitFolders,
+    /// Stop instead of skipping images whose names cannot be stored
+    #[arg(long)]
+    pub strict: bool,
     /// Say what would happen, and write nothing
     #[arg(long)]
     pub dry_run: bool,

@@ -62,6 +62,9 @@ pub struct SplitArgs {
     /// How images get into the folder
     #[arg(long, value_enum, default_value_t, requires = "to")]
     pub link: Link,
+    /// Stop instead of leaving out images whose names cannot be stored in the folder
+    #[arg(long, requires = "to", hide_short_help = true)]
+    pub strict: bool,
     /// Write the split table to this new file
     #[arg(long, value_name = "FILE.csv")]
     pub out: Option<PathBuf>,

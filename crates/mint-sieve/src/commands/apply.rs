@@ -8,17 +8,21 @@ use sieve_core::audit;
 use sieve_core::catalog::Catalog;
 use sieve_core::cell::path_of;
 use sieve_core::duplicates::Found;
+use sieve_core::files::InsidePath;
 use sieve_core::input::{self, MOST_TABLE_BYTES};
 use sieve_core::limits::FindingLimits;
 use sieve_core::measuring::Digest;
-use sieve_core::repair::{Changes, Edit, Fate, Plan, changes, difference, found_after, repaired};
+use sieve_core::repair::{
+    Action, Change, Changes, Edit, Fate, Plan, Row, changes, difference, found_after, repaired,
+};
 use sieve_core::suppression::Selection;
 
 use super::propose::digests;
+use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
 use crate::args::{ApplyArgs, CollectionArgs, TextFormat, UndoArgs};
 use crate::config::CollectionConfig;
-use crate::failure::Failure;
+use crate::failure::{Exit, Failure};
 use crate::present::counted;
 use crate::present::repair::applied::{
     self as present, Applied, Continued, Findings, Refused, Undone,
@@ -27,7 +31,7 @@ use crate::present::repair::plan::WORD;
 use crate::present::sheet;
 use crate::progress::TerminalProgress;
 use crate::settings::SetLimits;
-use crate::writing::in_place::{self, Journal, Made, State};
+use crate::writing::in_place::{self, Journal, Made, Reading, State};
 use crate::writing::{Link, NewFolder, Placed, Tree};
 
 /// Answers `apply`.
@@ -46,9 +50,16 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         config.refuse_inside(to)?;
     }
     let root = args.in_place.then(|| one_folder(&config)).transpose()?;
-    if let Some(journal) = root.map(|root| interrupted(root, &digest)).transpose()?.flatten() {
-        return go_on(args, journal, progress);
+    if root.is_some() && args.roots.is_empty() {
+        refuse_unproven(args, &plan)?;
     }
+    let earlier = root.map(|root| earlier_run(root, &digest, args.dry_run)).transpose()?.flatten();
+    let applied_before = match earlier {
+        Some(journal) if journal.state == Some(State::Ready) => {
+            return continue_run(args, journal, progress);
+        }
+        earlier => earlier,
+    };
     // A place that cannot be written fails before the long work, not after it.
     let folder = args.to.as_deref().filter(|_| !args.dry_run).map(NewFolder::create).transpose()?;
     let measured = collection::measure(&config, &args.catalog, progress)?;
@@ -58,7 +69,11 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     let done = changes(catalog, &plan, &digests, args.skip_undecided);
     progress.end();
     if !done.refusals.is_empty() {
-        return Err(refused(args, &done));
+        // A run that was killed after its last step has done all that the plan says.
+        return match applied_before {
+            Some(journal) => Ok(continued(args, &journal, true)),
+            None => Err(refused(args, &done)),
+        };
     }
     if args.in_place && done.without_folder > 0 {
         let message = format!(
@@ -76,9 +91,14 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             })?)
         }
     };
-    let mut journal = None;
+    let (mut journal, mut skipped) = (None, Vec::new());
+    if args.to.is_some() {
+        skipped.clone_from(&done.skipped);
+        refuse_skipped(args.strict, catalog, &skipped)?;
+    }
     if let Some(folder) = folder {
-        build(args, &config, catalog, &done, &folder, progress)?;
+        skipped.extend(build(args, &config, catalog, &done, &folder, progress)?);
+        refuse_skipped(args.strict, catalog, &skipped)?;
         folder.keep()?;
         if args.link == Link::Hard {
             let records = catalog.records.iter();
@@ -87,7 +107,7 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         }
     } else if let Some(root) = root.filter(|_| !args.dry_run) {
         let made = Made { limits: config.read_limits(), png: sheet::png, progress };
-        let mut prepared = in_place::prepare(root, digest, catalog, &done, &made)?;
+        let mut prepared = in_place::prepare(root, digest, catalog, &done, &digests, &made)?;
         in_place::carry_out(&mut prepared, progress)?;
         journal = Some(prepared);
     }
@@ -100,11 +120,31 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         changes: &done,
         findings: findings.as_ref(),
         journal: journal.as_ref(),
+        skipped: &skipped,
     };
-    Ok(Answer::done(match args.format {
+    let output = match args.format {
         TextFormat::Text => Output::People(present::text(&applied)),
         TextFormat::Json => Output::Document(present::json(&applied)),
-    }))
+    };
+    Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::Found } })
+}
+
+/// A plan that only itself says what it is for must prove that its author has seen the files.
+fn refuse_unproven(args: &ApplyArgs, plan: &Plan) -> Result<(), Failure> {
+    let is_unproven =
+        |row: &Row| row.digest.is_none() && !matches!(row.action, Action::Keep | Action::Decide);
+    let Some((line, row)) = plan.rows.iter().find(|(_, row)| is_unproven(row)) else {
+        return Ok(());
+    };
+    let shown = args.plan.display();
+    let message = format!(
+        "line {line} of {shown} has no digest ({}: {}), and only the plan says which collection it is for",
+        row.path, row.action
+    );
+    let hint = format!(
+        "Nothing was changed. Name the collection: mint-sieve apply {shown} COLLECTION --in-place"
+    );
+    Err(Failure::call(message).hint(hint))
 }
 
 /// What an audit finds before and after.
@@ -167,38 +207,52 @@ fn one_folder(config: &CollectionConfig) -> Result<&Path, Failure> {
     }
 }
 
-/// The journal of the same plan that a run was interrupted in; fails on one of another plan.
-fn interrupted(root: &Path, plan: &str) -> Result<Option<Journal>, Failure> {
+/// The journal of the same plan, of a run that was interrupted or has ended; fails on an interrupted one of another plan.
+fn earlier_run(root: &Path, plan: &str, is_dry_run: bool) -> Result<Option<Journal>, Failure> {
     let Ok(root) = root.canonicalize() else { return Ok(None) };
-    let base = crate::writing::parent(&root).to_owned();
+    let (base, name) = in_place::base_of(&root)?;
     // Nobody else may be at work while what is left behind is looked through.
-    let lock = in_place::locked(&root)?;
-    let mut open = None;
-    for (_, folder) in in_place::find(&base, &root).0 {
-        if !folder.join(in_place::FILE).exists() {
-            in_place::sweep(&folder); // killed before anything was written down
+    let lock = in_place::locked(&base, &name)?;
+    let mut same = None;
+    for (_, folder) in in_place::find(&base, &name)?.0 {
+        let path = base.path().join(folder.as_path());
+        // Killed before anything was written down, or no folder of ours.
+        if !path.join(in_place::FILE).exists() {
             continue;
         }
-        let journal = Journal::read(&folder)?;
+        let journal = Journal::read(&path, Reading::Strict)?;
         match journal.state {
-            None => in_place::sweep(&folder),
-            Some(State::Ready) if journal.plan == plan => open = Some(folder),
+            // It changed nothing.
+            None if is_dry_run => {}
+            None => match in_place::discard(&journal) {
+                Ok(true) => {}
+                left => tracing::debug!(folder = %path.display(), ?left, "not removed"),
+            },
+            Some(State::Ready | State::Done) if journal.plan == plan => {
+                same = Some((path, journal))
+            }
             Some(State::Ready | State::Undoing) => {
                 let shown = journal.shown();
-                let message =
-                    format!("an earlier run was interrupted; its journal is {}", shown.display());
-                return Err(Failure::input(message)
-                    .hint(format!("Take it back first: mint-sieve undo {}", shown.display())));
+                let shown = shown.display();
+                let message = format!("an earlier run was interrupted; its journal is in {shown}");
+                return Err(
+                    Failure::input(message).hint(format!("Undo it first: mint-sieve undo {shown}"))
+                );
             }
             Some(State::Done | State::Undone) => {}
         }
     }
     drop(lock);
-    open.map(|folder| Journal::open(&folder)).transpose()
+    match same {
+        Some((path, journal)) if journal.state == Some(State::Ready) => {
+            Journal::open(&path, Reading::Strict).map(Some)
+        }
+        same => Ok(same.map(|(_, journal)| journal)),
+    }
 }
 
-/// Goes on where an earlier run of the same plan was interrupted.
-fn go_on(
+/// Continues where an earlier run of the same plan was interrupted.
+fn continue_run(
     args: &ApplyArgs,
     mut journal: Journal,
     progress: &TerminalProgress,
@@ -207,11 +261,16 @@ fn go_on(
         in_place::carry_out(&mut journal, progress)?;
         progress.end();
     }
-    let continued = Continued { journal: &journal, is_dry_run: args.dry_run };
-    Ok(Answer::done(match args.format {
+    Ok(continued(args, &journal, false))
+}
+
+/// What an earlier run of the same plan has to do with this one.
+fn continued(args: &ApplyArgs, journal: &Journal, was_applied: bool) -> Answer {
+    let continued = Continued { journal, is_dry_run: args.dry_run, was_applied };
+    Answer::done(match args.format {
         TextFormat::Text => Output::People(present::continued_text(&continued)),
         TextFormat::Json => Output::Document(present::continued_json(&continued)),
-    }))
+    })
 }
 
 /// Builds the repaired collection.
@@ -222,13 +281,13 @@ fn build(
     done: &Changes,
     folder: &NewFolder,
     progress: &TerminalProgress,
-) -> Result<(), Failure> {
-    let placed = |at: usize, place: &Path, edit: Edit| {
+) -> Result<Vec<(usize, String)>, Failure> {
+    let placed = |at: usize, place: &InsidePath, edit: Edit| {
         let record = &catalog.records[at];
         Placed {
             record,
             digest: record.image().map(|measured| measured.digest),
-            place: place.to_owned(),
+            place: place.clone(),
             edit,
         }
     };
@@ -237,6 +296,10 @@ fn build(
         Fate::Put(place, edit) => Some(placed(change.record, place, *edit)),
         Fate::Drop => None,
     });
+    let numbers = done.unchanged.iter().map(|(at, _)| *at);
+    let is_put = |change: &&Change| matches!(change.fate, Fate::Put(..));
+    let more = done.changed.iter().filter(is_put).map(|change| change.record);
+    let numbers: Vec<usize> = numbers.chain(more).collect();
     let files: Vec<Placed<'_>> = unchanged.chain(changed).collect();
     let tree = Tree {
         collection: &catalog.collection,
@@ -244,7 +307,8 @@ fn build(
         link: args.link,
         png: sheet::png,
     };
-    tree.write(&files, &[], &folder.path(), progress)
+    let skipped = tree.write(&files, &[], folder.root(), progress)?;
+    Ok(skipped.into_iter().map(|(at, why)| (numbers[at], why)).collect())
 }
 
 fn refused(args: &ApplyArgs, done: &Changes) -> Failure {
@@ -265,40 +329,50 @@ fn refused(args: &ApplyArgs, done: &Changes) -> Failure {
 
 /// Answers `undo`.
 pub fn undo(args: &UndoArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
-    let mut journal = Journal::open(&args.journal)?;
+    let reading = if args.salvage { Reading::Salvage } else { Reading::Strict };
+    let mut journal = Journal::open(&args.journal, reading)?;
     let was = journal.state;
+    let mut restored = None;
     if was.is_some() && was != Some(State::Undone) {
         refuse_out_of_order(&journal)?;
         if !args.dry_run {
-            in_place::take_back(&mut journal, progress)?;
+            restored = Some(in_place::take_back(&mut journal, progress)?);
         }
     }
     progress.end();
-    let undone = Undone { journal: &journal, was, is_dry_run: args.dry_run };
-    Ok(Answer::done(match args.format {
+    let aside = match restored {
+        Some(_) => journal.files_aside().unwrap_or_default(),
+        None => Vec::new(),
+    };
+    let exit = match &restored {
+        Some(restored) if !restored.is_whole() || !journal.damaged.is_empty() => Exit::Found,
+        _ => Exit::Done,
+    };
+    let undone =
+        Undone { args, journal: &journal, was, restored: restored.as_ref(), aside: &aside };
+    let output = match args.format {
         TextFormat::Text => Output::People(present::undone_text(&undone)),
         TextFormat::Json => Output::Document(present::undone_json(&undone)),
-    }))
+    };
+    Ok(Answer { output, exit })
 }
 
-/// What was applied later is taken back first: it may stand where this one's files were.
+/// What was applied later is undone first: it may stand where this one's files were.
 fn refuse_out_of_order(journal: &Journal) -> Result<(), Failure> {
-    let root = journal.base.join(&journal.root);
-    let (known, _) = in_place::find(&journal.base, &root);
-    let own = known.iter().position(|(_, folder)| folder.ends_with(&journal.folder));
+    let (known, _) = in_place::find(&journal.base, &journal.root)?;
+    let own = known.iter().position(|(_, folder)| *folder == journal.folder);
     for (_, folder) in known.iter().skip(own.map_or(known.len(), |own| own + 1)) {
-        let file = folder.join(in_place::FILE);
-        let text = input::read_text(&file, 1 << 30).unwrap_or_default();
-        let last = text.lines().last().unwrap_or_default();
-        let is_in_force =
-            ["ready", "done", "undoing"].iter().any(|state| last.contains(&format!("\"{state}\"")));
-        if last.contains("\"state\"") && is_in_force {
-            let later = Path::new(folder.file_name().unwrap_or_default());
-            let message = format!("{} was applied later", later.display());
-            return Err(Failure::call(message).hint(format!(
-                "Take it back first: mint-sieve undo {}",
-                crate::writing::parent(&journal.shown()).join(later).display()
-            )));
+        let path = journal.base.path().join(folder.as_path());
+        if !path.join(in_place::FILE).exists() {
+            continue;
+        }
+        // One that is damaged may have been applied, as far as anybody can tell.
+        let later = Journal::read(&path, Reading::Salvage)?;
+        if !matches!(later.state, None | Some(State::Undone)) {
+            let shown = later.shown();
+            let name = folder.as_path().display();
+            return Err(Failure::call(format!("{name} was applied later"))
+                .hint(format!("Undo it first: mint-sieve undo {}", shown.display())));
         }
     }
     Ok(())

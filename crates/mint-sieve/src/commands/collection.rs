@@ -1,12 +1,11 @@
 //! Opening and measuring the collection that a command names.
 
-use std::fs;
 use std::path::{Path, PathBuf};
 
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, ArchiveIndexCache, Collection, NoCache, Root};
 use sieve_core::duplicates::{self, CollectionRef, Found};
-use sieve_core::files::{Stamp, shown_name};
+use sieve_core::files::shown_name;
 use sieve_core::reading::ReadLimits;
 use sieve_core::record::Record;
 use sieve_core::store::Store;
@@ -33,6 +32,7 @@ pub fn open(
     }
     refuse_repeated(&config.roots)?;
     refuse_columns_of_folders(config)?;
+    refuse_images_of_folders(config)?;
     let request = config.request();
     let mut collection =
         collection::open(&request, archive_indexes, progress).map_err(explained)?;
@@ -69,6 +69,19 @@ fn refuse_columns_of_folders(config: &CollectionConfig) -> Result<(), Failure> {
             root.path.display()
         ))
         .hint("Name the table itself in place of the folder.")),
+        _ => Ok(()),
+    }
+}
+
+/// Refuses a folder for the files of a table where there is no table.
+fn refuse_images_of_folders(config: &CollectionConfig) -> Result<(), Failure> {
+    let folder = config.roots.iter().find(|root| root.path.is_dir());
+    match (&config.images, folder) {
+        (Some(_), Some(root)) => Err(Failure::call(format!(
+            "--images says where the files of a table are, but {} is a folder",
+            root.path.display()
+        ))
+        .hint("Name the table in place of the folder, or omit --images.")),
         _ => Ok(()),
     }
 }
@@ -139,7 +152,7 @@ pub fn keep_linked<'a>(
     let Some(store) = store else { return };
     let linked = records.filter_map(|record| {
         let file = collection.file(record.located())?;
-        let (now, then) = (Stamp::from_metadata(&fs::metadata(file).ok()?), record.at.stamp());
+        let (now, then) = (file.stamp().ok()?, record.at.stamp());
         let is_same = now.size_bytes == then.size_bytes && now.modified_ns == then.modified_ns;
         (is_same && now != then).then_some((record, now))
     });

@@ -65,7 +65,7 @@ fn paint(args: &DemoArgs, progress: &TerminalProgress) -> Result<(usize, Vec<Pla
         progress.advance(1);
         !progress.stopped()
     };
-    let folder = target.path();
+    let folder = target.root().path();
     let failed = |error: std::io::Error| match error.kind() {
         std::io::ErrorKind::Interrupted => Failure::from(sieve_core::Error::Interrupted),
         _ => Failure::output(format!(

@@ -2,10 +2,11 @@
 
 use sieve_core::repair::{Edit, SplitsBecome, gathered};
 
+use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
 use crate::args::{GatherArgs, SplitFoldersBecome, TextFormat};
 use crate::config::CollectionConfig;
-use crate::failure::Failure;
+use crate::failure::{Exit, Failure};
 use crate::present::repair::gathered::{self as present, Brought};
 use crate::present::sheet;
 use crate::progress::TerminalProgress;
@@ -21,7 +22,8 @@ pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         SplitFoldersBecome::Keep => SplitsBecome::Kept,
         SplitFoldersBecome::Merge => SplitsBecome::Merged,
     };
-    let gathered = gathered(&catalog, splits);
+    let mut gathered = gathered(&catalog, splits);
+    refuse_skipped(args.strict, &catalog, &gathered.skipped)?;
     if gathered.placed.is_empty() {
         return Err(collection::without_images(&config, &catalog.collection));
     }
@@ -38,18 +40,25 @@ pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Fai
             link: args.link,
             png: sheet::png,
         };
-        tree.write(&files, &[], &folder.path(), progress)?;
+        let skipped = tree.write(&files, &[], folder.root(), progress)?;
+        let skipped: Vec<(usize, String)> =
+            skipped.into_iter().map(|(at, why)| (gathered.placed[at].0, why)).collect();
+        refuse_skipped(args.strict, &catalog, &skipped)?;
         folder.keep()?;
         if args.link == Link::Hard {
             let records = files.iter().map(|file| file.record);
             let limits = config.read_limits();
             collection::keep_linked(store.as_ref(), &catalog.collection, records, &limits);
         }
+        gathered.placed.retain(|(at, _)| skipped.iter().all(|(other, _)| other != at));
+        gathered.skipped.extend(skipped);
     }
     progress.end();
     let brought = Brought { args, config: &config, catalog: &catalog, gathered: &gathered };
-    Ok(Answer::done(match args.format {
+    let output = match args.format {
         TextFormat::Text => Output::People(present::text(&brought)),
         TextFormat::Json => Output::Document(present::json(&brought)),
-    }))
+    };
+    let exit = if gathered.skipped.is_empty() { Exit::Done } else { Exit::Found };
+    Ok(Answer { output, exit })
 }

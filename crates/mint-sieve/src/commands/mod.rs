@@ -17,6 +17,7 @@ mod propose;
 mod report;
 mod sheet;
 mod sheet_images;
+mod skipping;
 mod split;
 mod store;
 mod verify;

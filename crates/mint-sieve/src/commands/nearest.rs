@@ -1,5 +1,7 @@
 //! `nearest`: the pictures that are most like one.
 
+use std::fs::File;
+
 use sieve_core::duplicates::{self, CollectionRef};
 use sieve_core::measuring::{self, Closeup};
 use sieve_core::reading::{self, ReadError};
@@ -23,7 +25,7 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let shown = args.image.display();
     let refused =
         |why: ReadError| Failure::input(format!("{shown} cannot be compared: {}", in_words(&why)));
-    let bytes = reading::bytes_of(&args.image, &limits).map_err(refused)?;
+    let bytes = reading::bytes_of(&|| File::open(&args.image), &limits).map_err(refused)?;
     let image = measuring::measure(&bytes.bytes, &limits).map_err(refused)?;
     let closeup = |content| Closeup::decode(&bytes.bytes, &limits, content).ok();
 

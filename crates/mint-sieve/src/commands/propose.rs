@@ -6,7 +6,7 @@ use std::path::Path;
 use sieve_core::audit::{self, Audit};
 use sieve_core::catalog::Catalog;
 use sieve_core::cell;
-use sieve_core::collection::composed;
+use sieve_core::collection::{check_folder_name, composed};
 use sieve_core::duplicates::Found;
 use sieve_core::files::RelPath;
 use sieve_core::input::{self, MOST_TABLE_BYTES};
@@ -16,6 +16,7 @@ use sieve_core::progress::Progress;
 use sieve_core::reading::ReadError;
 use sieve_core::record::{Outcome, Reason, Record};
 use sieve_core::repair::{AtLeast, Proposed, Renames, Rule, Subject, Wishes, propose};
+use sieve_core::separated;
 use sieve_core::suppression::Selection;
 
 use super::{Answer, Output, collection};
@@ -87,6 +88,9 @@ pub fn proposal(
             matches!(record.outcome, Outcome::SetAside(Reason::ReadError(_)))
                 || wishes.drop_list.contains(&record.path)
                 || !wishes.drop_codes.is_empty()
+                // Of a class that is dropped, files of any kind are.
+                || wishes.classes.is_some()
+                || wishes.at_least.is_some()
         },
         progress,
     )?;
@@ -166,6 +170,13 @@ fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Resul
     let classes = args.classes.as_deref().map(|text| classes(text, &known)).transpose()?;
     let drop_list = args.drop_list.as_deref().map(|file| listed(file, catalog)).transpose()?;
     let renames = args.rename_from.as_deref().map(|file| renames(file, &known)).transpose()?;
+    if let Some(into) = &args.merge_into
+        && let Err(why) = check_folder_name(into)
+    {
+        return Err(Failure::call(format!(
+            "--merge-into {into:?}: no class can have this name: {why}"
+        )));
+    }
     Ok(Wishes {
         rules,
         protect: args.protect.clone(),
@@ -239,15 +250,7 @@ fn renames(file: &Path, known: &[String]) -> Result<Renames, Failure> {
     let shown = file.display();
     let wrong = |reason: String| Failure::input(format!("--rename-from {shown}: {reason}"));
     let bytes = input::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
-    let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
-    let head = bytes.split(|byte| *byte == b'\n').next().unwrap_or_default();
-    let count = |delimiter: &u8| head.iter().filter(|byte| *byte == delimiter).count();
-    let delimiter = [b'\t', b';', b','].into_iter().max_by_key(count).unwrap_or(b',');
-    let mut reader = csv::ReaderBuilder::new()
-        .delimiter(delimiter)
-        .flexible(true)
-        .has_headers(false)
-        .from_reader(bytes);
+    let mut reader = separated::reader(separated::text_of(&bytes).map_err(wrong)?);
     let rows: Vec<csv::StringRecord> =
         reader.records().collect::<Result<_, _>>().map_err(|error| wrong(error.to_string()))?;
     let columns = rows.iter().map(csv::StringRecord::len).max().unwrap_or(0);
@@ -281,8 +284,9 @@ fn renames(file: &Path, known: &[String]) -> Result<Renames, Failure> {
         if old.is_empty() || new.is_empty() || is_head {
             continue;
         }
-        if new.contains('/') || [".", ".."].contains(&new.as_str()) {
-            return Err(wrong(format!("line {}: {new:?} cannot be the name of a class", at + 1)));
+        if let Err(why) = check_folder_name(&new) {
+            let message = format!("line {}: {new:?} cannot be the name of a class: {why}", at + 1);
+            return Err(wrong(message));
         }
         if names.insert(old.clone(), new.clone()).is_some_and(|other| other != new) {
             return Err(wrong(format!("line {}: {old:?} has two new names", at + 1)));

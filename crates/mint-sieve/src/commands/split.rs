@@ -1,25 +1,28 @@
 //! `split`: train, validation and test.
 
-use std::path::Path;
+use std::io::Write;
 
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::{CLASS_INDEX, Collection, Pattern, SPLIT_TABLE, split_of_name};
 use sieve_core::duplicates::Found;
 use sieve_core::facts::Fact;
+use sieve_core::files::InsidePath;
+use sieve_core::io_reason;
 use sieve_core::nearest;
 use sieve_core::repair::Edit;
 use sieve_core::splitting::{
-    self, Assignment, Conflicts, Earlier, LeftOut, Parts, PartsError, Request, SplitError,
-    SplitTable, Stratum, Subset, Together,
+    self, Assigned, Assignment, Conflicts, Earlier, LeftOut, Parts, PartsError, Placing, Request,
+    SplitError, SplitTable, Stratum, Subset, Together, places,
 };
 
+use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
 use crate::args::{self, SplitArgs, SplitFormat, TogetherBy};
 use crate::config::CollectionConfig;
-use crate::failure::Failure;
+use crate::failure::{Exit, Failure};
 use crate::present::{self, chart, sheet, split as shown};
 use crate::progress::TerminalProgress;
-use crate::writing::{Link, NewFile, NewFolder, Placed, Tree, places};
+use crate::writing::{Link, NewFile, NewFolder, Placed, Tree};
 
 /// Answers `split`.
 pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
@@ -46,7 +49,10 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         None => {}
     }
     let answer = |catalog: &Catalog, found: &Found<'_>| {
-        let assignment = splitting::assign(catalog, found, &request).map_err(explained)?;
+        let mut assignment = splitting::assign(catalog, found, &request).map_err(explained)?;
+        let skipped =
+            if args.to.is_some() { leave_out(args, &request, &mut assignment) } else { Vec::new() };
+        refuse_skipped(args.strict, catalog, &skipped)?;
         if assignment.images.is_empty() {
             return Err(nothing_left(&config, catalog, &assignment));
         }
@@ -60,6 +66,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             found,
             assignment: &assignment,
             crossings: &crossings,
+            skipped: &skipped,
         };
         let rows = write(&split, table, tree, progress)?;
         if let (Some(file), Some(out)) = (chart_file, &args.chart) {
@@ -71,13 +78,14 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             let store = measured.1.as_ref();
             collection::keep_linked(store, &catalog.collection, records, &config.read_limits());
         }
-        Ok(Answer::done(match args.format {
+        let output = match args.format {
             SplitFormat::Text => Output::People(shown::text(&split)),
             SplitFormat::Json => Output::Document(shown::json(&split)),
             SplitFormat::Csv => {
                 Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
             }
-        }))
+        };
+        Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::Found } })
     };
     collection::search_in(&config, &measured, args.reach, progress, answer)
 }
@@ -172,7 +180,11 @@ fn explained(error: SplitError) -> Failure {
         SplitError::TooMany { images, .. } => {
             format!("Nothing was written. Ask for fewer than {images} together.")
         }
-        SplitError::ClassTooSmall { images, class, .. } => format!(
+        SplitError::SubsetTooLarge { images, .. } => {
+            format!("Nothing was written. Ask for at most {images}, or omit --subset.")
+        }
+        SplitError::ClassTooSmall { images, class, .. }
+        | SplitError::SubsetClassTooSmall { images, class, .. } => format!(
             "Nothing was written. Ask for at most {images} of each class, or leave {class:?} out."
         ),
         SplitError::PatternUnmatched(_) => {
@@ -197,30 +209,35 @@ fn write(
 ) -> Result<Vec<u8>, Failure> {
     let rows = shown::table(split);
     if let Some(folder) = tree {
-        let is_whole = split.args.folds.is_some();
-        // Folds share one tree of images, and each has its own list.
-        let parts = if is_whole { &[] } else { split.request.parts.names() };
         let images = &split.assignment.images;
-        let placed = images.iter().zip(places(images, parts)?).map(|(image, place)| Placed {
-            record: image.record,
-            digest: Some(image.digest),
-            place,
-            edit: Edit::AsIs,
+        let placed = placings(split.args, split.request, &split.assignment.images);
+        let placed = images.iter().zip(places(&placed)).map(|(image, place)| {
+            let place =
+                place.map_err(|why| Failure::input(format!("{}: {why}", image.record.path)))?;
+            let (record, digest, edit) = (image.record, Some(image.digest), Edit::AsIs);
+            Ok(Placed { record, digest, place, edit })
         });
-        let placed: Vec<Placed<'_>> = placed.collect();
+        let placed: Vec<Placed<'_>> = placed.collect::<Result<_, Failure>>()?;
         let tree = Tree {
             collection: &split.catalog.collection,
             limits: split.config.read_limits(),
             link: split.args.link,
             png: sheet::png,
         };
-        let path = folder.path();
-        let parts: Vec<&Path> = parts.iter().map(Path::new).collect();
-        tree.write(&placed, &parts, &path, progress)?;
-        NewFile::create(&path.join(SPLIT_TABLE))?.write(&rows)?;
-        NewFile::create(&path.join(CLASS_INDEX))?.write(&shown::class_index(split))?;
+        let parts = tree_parts(split.args, split.request).iter();
+        let parts: Vec<InsidePath> =
+            parts.filter_map(|part| InsidePath::of_name(part).ok()).collect();
+        let skipped = tree.write(&placed, &parts, folder.root(), progress)?;
+        if let Some((at, why)) = skipped.first() {
+            // The table would not be that of the tree.
+            let place = placed[*at].place.as_path().display();
+            return Err(Failure::output(format!("the file system cannot store {place}: {why}"))
+                .hint("Nothing was written. Choose another place, or shorten the names."));
+        }
+        write_into(&folder, SPLIT_TABLE, &rows)?;
+        write_into(&folder, CLASS_INDEX, &shown::class_index(split))?;
         for (name, rows) in shown::fold_lists(split) {
-            NewFile::create(&path.join(name))?.write(&rows)?;
+            write_into(&folder, &name, &rows)?;
         }
         folder.keep()?;
     }
@@ -228,6 +245,53 @@ fn write(
         table.write(&rows)?;
     }
     Ok(rows)
+}
+
+/// Writes a file into a folder that is being built.
+fn write_into(folder: &NewFolder, name: &str, bytes: &[u8]) -> Result<(), Failure> {
+    let write = || -> std::io::Result<()> {
+        let place = InsidePath::of_name(name).map_err(|_| std::io::ErrorKind::InvalidFilename)?;
+        folder.root().create(&place)?.write_all(bytes)
+    };
+    write().map_err(|error| {
+        Failure::output(format!("cannot write {name}: {}; nothing was kept", io_reason(&error)))
+    })
+}
+
+/// The folders of the parts; folds share one tree of images, and each has its own list.
+fn tree_parts<'a>(args: &SplitArgs, request: &'a Request) -> &'a [String] {
+    if args.folds.is_some() { &[] } else { request.parts.names() }
+}
+
+/// What decides the places of images in the tree.
+fn placings<'a>(
+    args: &SplitArgs,
+    request: &'a Request,
+    images: &'a [Assigned<'_>],
+) -> Vec<Placing<'a>> {
+    let parts = tree_parts(args, request);
+    let placing = |image: &'a Assigned<'_>| Placing {
+        path: &image.record.path,
+        class: image.class,
+        part: parts.get(image.part).map_or("", String::as_str),
+        // What an earlier split said by folders is said by the new ones.
+        split_folders: image.record.split().map_or(0, |_| usize::from(image.record.place.base)),
+    };
+    images.iter().map(placing).collect()
+}
+
+/// Takes the images out of a split that no tree can hold under their names, and returns the numbers of their records.
+fn leave_out(
+    args: &SplitArgs,
+    request: &Request,
+    assignment: &mut Assignment<'_>,
+) -> Vec<(usize, String)> {
+    let places = places(&placings(args, request, &assignment.images));
+    let failed = assignment.images.iter().zip(places);
+    let failed: Vec<(usize, String)> =
+        failed.filter_map(|(image, place)| Some((image.index, place.err()?))).collect();
+    assignment.leave_out(&failed.iter().map(|(index, _)| *index).collect());
+    failed
 }
 
 /// The failure of a collection of which nothing takes part.

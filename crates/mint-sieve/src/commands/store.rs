@@ -12,8 +12,8 @@ use crate::config::CollectionConfig;
 use crate::console::warn;
 use crate::failure::Failure;
 
-/// Opens the catalog. Where it cannot be kept in the cache folder the work goes on without; a place
-/// that was named must do.
+/// Opens the catalog. Where it cannot be used the work continues without; a file that was named must not be something
+/// else, though.
 pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Store>, Failure> {
     if kept.no_catalog {
         return Ok(of_this_run());
@@ -27,10 +27,14 @@ pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Stor
             }
             Err(error @ StoreError::Foreign { .. }) => Err(Failure::call(error.to_string())
                 .hint("It was left as it is. Choose another file for --catalog.")),
-            Err(error) => Err(Failure::output(format!(
-                "the catalog {} cannot be used: {error}",
-                file.display()
-            ))),
+            // Locked by another run, on a full or a read-only disk: measuring needs no catalog.
+            Err(error) => {
+                warn(&format!(
+                    "the catalog {} cannot be used: {error}; everything is read again",
+                    file.display()
+                ));
+                Ok(of_this_run())
+            }
         };
     }
     let Some(file) = cache_file(config) else {

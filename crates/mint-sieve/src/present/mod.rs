@@ -18,6 +18,7 @@ mod remark;
 pub mod repair;
 pub mod report;
 pub mod sheet;
+pub mod skipped;
 pub mod split;
 mod table;
 pub mod verify;

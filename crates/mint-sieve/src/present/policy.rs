@@ -5,7 +5,7 @@ use std::fmt::Write;
 use std::path::Path;
 
 use serde::Serialize;
-use sieve_core::augment::cost::{Impact, Subject, geometry, step_geometry};
+use sieve_core::augment::cost::{Impact, Subject, geometry_overview, step_geometry};
 use sieve_core::augment::draft::{Drafted, Source};
 use sieve_core::augment::steps::{Amount, Definition};
 use sieve_core::augment::{Classes, Pick, Policy, Step};
@@ -90,7 +90,7 @@ pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -
     for pick in &policy.picks {
         let _ = writeln!(text, "·  picked at random: {} of {}", pick.count, pick.of);
     }
-    let all = geometry(policy, &subject, 0, DRAWS);
+    let all = geometry_overview(policy, &subject, 0, DRAWS);
     let _ = writeln!(
         text,
         "\nOn an image of the frame's own shape: {} of the frame is invented, {} in the worst of {} draws; {} of the image \

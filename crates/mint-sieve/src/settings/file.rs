@@ -72,7 +72,8 @@ impl Settings {
                 format!(", line {}", text[..span.start].matches('\n').count() + 1)
             });
             // The types of the language mean nothing to a reader.
-            let message = error.message().replace("f64", "a number");
+            let message = error.message().replace("f64", "a number").replace('\n', ", ");
+            let message = input::echoed(&message);
             Failure::call(format!("{shown}{line}: {message}"))
                 .hint("It may hold splits, [limits] and [[suppress]] (docs/settings.md).")
         })?;

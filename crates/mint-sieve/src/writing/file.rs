@@ -1,19 +1,22 @@
-//! One file, written under a temporary name and renamed when it is whole.
+//! One file, written beside its place and renamed when it is whole.
 
+use std::fs::File;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
+use sieve_core::files::InsidePath;
 use sieve_core::io_reason;
-use tempfile::NamedTempFile;
 
-use super::leftover;
+use super::staging::Staging;
 use crate::failure::Failure;
 
 /// A file that is not there yet.
 #[derive(Debug)]
 pub struct NewFile {
     path: PathBuf,
-    temporary: NamedTempFile,
+    name: InsidePath,
+    staging: Staging,
+    content: File,
 }
 
 impl NewFile {
@@ -22,6 +25,7 @@ impl NewFile {
         if path.symlink_metadata().is_ok() {
             return Err(taken(path));
         }
+        let name = super::output_name(path)?;
         let folder = super::parent(path);
         if !folder.is_dir() {
             return Err(Failure::output(format!(
@@ -29,33 +33,19 @@ impl NewFile {
                 folder.display()
             )));
         }
-        leftover::sweep(folder);
-        let mut builder = tempfile::Builder::new();
-        builder.prefix(leftover::PREFIX);
-        #[cfg(unix)]
-        {
-            use std::os::unix::fs::PermissionsExt;
-            // As any other new file; the system takes away what the user's mask forbids.
-            builder.permissions(std::fs::Permissions::from_mode(0o666));
-        }
-        loop {
-            let temporary = builder.tempfile_in(folder).map_err(|error| failed(path, &error))?;
-            if leftover::locked(temporary.as_file(), temporary.path()) {
-                return Ok(NewFile { path: path.to_owned(), temporary });
-            }
-        }
+        let staging = Staging::create(folder).map_err(|error| failed(path, &error))?;
+        let content = staging.create_file().map_err(|error| failed(path, &error))?;
+        Ok(NewFile { path: path.to_owned(), name, staging, content })
     }
 
     /// Writes the file and gives it its name.
     pub fn write(mut self, bytes: &[u8]) -> Result<(), Failure> {
-        let file = self.temporary.as_file_mut();
-        let written = file.write_all(bytes).and_then(|()| file.sync_all());
+        let written = self.content.write_all(bytes).and_then(|()| self.content.sync_all());
         written.map_err(|error| failed(&self.path, &error))?;
-        let kept = self.temporary.persist_noclobber(&self.path);
-        kept.map(|_| ()).map_err(|error| match error.error.kind() {
+        self.staging.publish_file(&self.name).map_err(|error| match error.kind() {
             // Another run was faster.
             std::io::ErrorKind::AlreadyExists => taken(&self.path),
-            _ => failed(&self.path, &error.error),
+            _ => failed(&self.path, &error),
         })
     }
 }

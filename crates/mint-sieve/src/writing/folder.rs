@@ -1,30 +1,31 @@
-//! One folder, filled under a temporary name and renamed when it is whole.
+//! One folder, filled beside its place and renamed when it is whole.
 
-use std::fs::{self, File};
+use std::fs;
 use std::path::{Path, PathBuf};
 
+use sieve_core::files::{InsidePath, Root};
 use sieve_core::io_reason;
-use tempfile::TempDir;
 
-use super::leftover;
+use super::staging::Staging;
 use crate::failure::Failure;
 
 /// A folder that is not there yet, or is empty.
 #[derive(Debug)]
 pub struct NewFolder {
     path: PathBuf,
-    /// Removed with all it holds unless the folder was kept.
-    temporary: TempDir,
-    /// Holds the lock of the temporary folder.
-    _lock: Option<File>,
+    name: InsidePath,
+    staging: Staging,
+    content: Root,
 }
 
 impl NewFolder {
     /// Makes sure that `path` can become a folder, before the work that fills it begins.
     pub fn create(path: &Path) -> Result<Self, Failure> {
         let shown = path.display();
+        let mut place = path.to_owned();
         match fs::read_dir(path).map(|mut entries| entries.next().is_none()) {
-            Ok(true) => {}
+            // What replaces an empty folder must stand where that is, not where a link to it is.
+            Ok(true) => place = path.canonicalize().unwrap_or(place),
             Ok(false) => return Err(taken(path)),
             Err(_) if path.symlink_metadata().is_ok() => {
                 return Err(Failure::output(format!("{shown} exists and is not a folder"))
@@ -32,37 +33,30 @@ impl NewFolder {
             }
             Err(_) => {}
         }
-        let parent = super::parent(path);
+        let name = super::output_name(&place)?;
+        let parent = super::parent(&place);
         let failed = |error: std::io::Error| {
             let reason = io_reason(&error);
             Failure::output(format!("cannot write to {}: {reason}", parent.display()))
         };
         fs::create_dir_all(parent).map_err(failed)?;
-        leftover::sweep(parent);
-        loop {
-            // Beside its place, so that the last step is a rename on one file system.
-            let temporary = tempfile::Builder::new().prefix(leftover::PREFIX).tempdir_in(parent);
-            let temporary = temporary.map_err(failed)?;
-            // Not every system opens folders.
-            let lock = File::open(temporary.path()).ok();
-            if lock.as_ref().is_none_or(|lock| leftover::locked(lock, temporary.path())) {
-                fs::create_dir(temporary.path().join(leftover::INNER)).map_err(failed)?;
-                return Ok(NewFolder { path: path.to_owned(), temporary, _lock: lock });
-            }
-        }
+        // Beside its place, so that the last step is a rename on one file system.
+        let staging = Staging::create(parent).map_err(failed)?;
+        let content = staging.create_folder().map_err(failed)?;
+        Ok(NewFolder { path: path.to_owned(), name, staging, content })
     }
 
-    /// Where to write until the folder is kept.
-    pub fn path(&self) -> PathBuf {
-        // One deeper: the outer folder is for this user's eyes only, the inner one like any other.
-        self.temporary.path().join(leftover::INNER)
+    /// What the folder is filled through until it is kept.
+    pub fn root(&self) -> &Root {
+        &self.content
     }
 
     /// Gives the folder its name.
     pub fn keep(self) -> Result<(), Failure> {
-        fs::rename(self.path(), &self.path).map_err(|error| {
+        self.staging.publish_folder(&self.name).map_err(|error| {
+            use std::io::ErrorKind;
             // Another run was faster.
-            if error.kind() == std::io::ErrorKind::DirectoryNotEmpty {
+            if [ErrorKind::DirectoryNotEmpty, ErrorKind::AlreadyExists].contains(&error.kind()) {
                 return taken(&self.path);
             }
             let reason = io_reason(&error);

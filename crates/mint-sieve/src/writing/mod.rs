@@ -1,18 +1,19 @@
 //! WRITING: files and folders that appear whole or not at all, and never over something else.
 
+mod attributes;
 mod file;
 mod folder;
 pub mod in_place;
-mod leftover;
-mod placing;
+mod staging;
 mod tree;
 
 pub use file::NewFile;
 pub use folder::NewFolder;
-pub use placing::places;
 pub use tree::{Link, Placed, Tree};
 
 use std::path::{Path, PathBuf};
+
+use sieve_core::files::InsidePath;
 
 use crate::failure::Failure;
 
@@ -25,6 +26,14 @@ pub fn refuse_inside(collection: &Path, output: &Path) -> Result<(), Failure> {
         return Err(Failure::call(message).hint("Choose a place outside of it."));
     }
     Ok(())
+}
+
+/// The name that an output gets in its folder.
+fn output_name(path: &Path) -> Result<InsidePath, Failure> {
+    let name = path.file_name().unwrap_or_default();
+    InsidePath::of_name(name).map_err(|why| {
+        Failure::call(format!("{:?} cannot be the name of an output: {why}", path.display()))
+    })
 }
 
 /// The nearest folder above `path` that exists, links resolved.

@@ -88,11 +88,21 @@ impl Policy {
     /// same steps, weaker or stronger, and can be compared side by side.
     pub fn draw(&self, occasion: &Occasion<'_>) -> Draw {
         let mut steps = Vec::new();
+        let mut before: Vec<(&str, usize)> = Vec::new();
         for (index, step) in self.steps.iter().enumerate() {
             let name = step.definition.name;
-            let before =
-                self.steps[..index].iter().filter(|before| before.definition == step.definition);
-            let mut rng = occasion.random(name, before.count());
+            let known = before.iter_mut().find(|(known, _)| *known == name);
+            let occurrence = match known {
+                Some((_, count)) => {
+                    *count += 1;
+                    *count
+                }
+                None => {
+                    before.push((name, 0));
+                    0
+                }
+            };
+            let mut rng = occasion.random(name, occurrence);
             let mut unit = || rng.random::<f64>();
             let chance = unit();
             if chance < step.chance

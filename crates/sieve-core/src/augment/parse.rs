@@ -6,6 +6,7 @@ use toml::de::{DeTable, DeValue};
 use super::frame::{Colours, Fit, Frame, Sampling};
 use super::policy::{Classes, Fill, Pick, Policy, Step};
 use super::steps::{self, Amount, Choice, Definition, Range, Second, Setting, Unit, Word};
+use crate::input::echoed;
 use crate::nearest;
 
 /// What is wrong with the text of a policy.
@@ -28,6 +29,8 @@ pub enum PolicyError {
 
 /// The greatest side of a frame in pixels: beyond it, a mistake is more likely than a model.
 const MAX_SIDE_PX: u32 = 4096;
+/// Steps of a policy, those of picks included: no picture survives as many, and each draw costs as much as there are.
+const MAX_STEPS: usize = 100;
 /// The dial's end: beyond twice what was meant, a policy is another one.
 const MAX_STRENGTH: f64 = 2.0;
 
@@ -49,8 +52,7 @@ impl Policy {
     ///
     /// Says where the text is wrong and what was expected.
     pub fn parse(text: &str) -> Result<Self> {
-        let parsed = DeTable::parse(text)
-            .map_err(|error| PolicyError::Form(error.to_string().trim_end().to_owned()))?;
+        let parsed = DeTable::parse(text).map_err(|error| PolicyError::Form(form(text, &error)))?;
         let top = Table { text, name: String::new(), start: 0, entries: parsed.get_ref() };
         top.knows(&["strength", "frame", "outside", "step"])?;
         let strength = top.number("strength", 0.0, MAX_STRENGTH)?.unwrap_or(1.0);
@@ -75,9 +77,23 @@ impl Policy {
                 Some("pick") => pick(table, &mut policy, &format!("{}.", index + 1))?,
                 _ => policy.steps.push(step(table, None)?),
             }
+            if policy.steps.len() > MAX_STEPS {
+                let problem = format!("one too many; a policy has at most {MAX_STEPS} steps");
+                return Err(table.wrong("do", problem));
+            }
         }
         Ok(policy)
     }
+}
+
+/// What is wrong with a text that is no TOML, and in which line.
+fn form(text: &str, error: &toml::de::Error) -> String {
+    let at = error.span().map_or(0, |span| span.start.min(text.len()));
+    let before = &text.as_bytes()[..at];
+    let line = before.iter().filter(|&&byte| byte == b'\n').count();
+    let written = echoed(text.lines().nth(line).unwrap_or_default().trim());
+    let problem = echoed(&error.message().replace('\n', ", "));
+    format!("line {}: {problem}: {written}", line + 1)
 }
 
 /// 224 x 224 covered: the size that most published image classifiers were trained at.
@@ -298,7 +314,7 @@ fn colour(text: &str) -> Option<[u8; 3]> {
 
 /// What to say of a word that is none of `known`.
 fn unknown(word: &str, known: &[&str]) -> String {
-    let mut problem = format!("{word:?} is unknown; expected {}", known.join(", "));
+    let mut problem = format!("{:?} is unknown; expected {}", echoed(word), known.join(", "));
     if let Some(near) = nearest::word(word, known.iter().copied()) {
         problem.push_str(&format!(". Did you mean {near:?}?"));
     }
@@ -336,8 +352,11 @@ impl<'a> Table<'a> {
 
     /// The error for what is wrong with a key.
     fn wrong(&self, key: &str, problem: String) -> PolicyError {
-        let place =
-            if self.name.is_empty() { key.to_owned() } else { format!("{} {key}", self.name) };
+        let place = if self.name.is_empty() {
+            echoed(key)
+        } else {
+            format!("{} {}", self.name, echoed(key))
+        };
         let at = self.entries.iter().find(|(name, _)| name.get_ref() == key);
         let at = at.map_or(self.start, |(name, _)| name.span().start);
         let line = self.text[..at].matches('\n').count() + 1;
@@ -346,7 +365,7 @@ impl<'a> Table<'a> {
 
     /// The same with what stands there.
     fn wrong_value(&self, key: &str, value: &Value<'_>, expected: String) -> PolicyError {
-        let written = self.text.get(value.span()).unwrap_or_default();
+        let written = echoed(self.text.get(value.span()).unwrap_or_default());
         self.wrong(key, format!("{written}; {expected}"))
     }
 
@@ -526,6 +545,21 @@ mod tests {
         ] {
             assert!(said.starts_with(expected), "{said}\n{expected}");
         }
-        assert!(message("[frame\n").contains("line 1"));
+        assert!(message("strength = 1\n[frame\n").starts_with("line 2: "));
+        assert!(!message("strength = 1\n[frame\n").contains('\n'));
+        // What somebody wrote is not repeated at any length.
+        for text in [
+            format!("strength = {}", "[".repeat(20_000)),
+            format!("strength = '{}'", "a".repeat(900_000)),
+            format!("[[step]]\ndo = '{}'", "a".repeat(900_000)),
+            format!("{} = 1", "a".repeat(900_000)),
+            format!("[frame]\nsize = [{}]", "1,".repeat(90_000)),
+        ] {
+            let said = message(&text);
+            assert!(said.chars().count() < 700, "{said}");
+        }
+        let steps = |count: usize| "[[step]]\ndo = 'grey'\n".repeat(count);
+        assert_eq!(Policy::parse(&steps(MAX_STEPS)).unwrap().steps.len(), MAX_STEPS);
+        assert!(message(&steps(MAX_STEPS + 1)).contains("at most 100 steps"));
     }
 }

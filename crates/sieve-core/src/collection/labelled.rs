@@ -1,9 +1,9 @@
 //! Labels that come from the names of files, or from a table beside or among them.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
-use std::fs::{self, Metadata};
 use std::path::Path;
 
+use super::folder::FolderSource;
 use super::labels::{LabelTable, table_among};
 use super::layout::{Reading, Spot};
 use super::listing::{Found, Listing};
@@ -13,9 +13,8 @@ use super::pattern::Pattern;
 use super::remark::Remark;
 use super::source::Source;
 use super::table::{self, Needed, PathRoot, Row, Table};
-use super::walk::link_kind;
 use super::{EntryKind, ExtraColumns, Label, Place, Root};
-use crate::files::{RelPath, Stamp};
+use crate::files::{InsidePath, RelPath};
 use crate::{Error, input};
 
 /// Bytes of a file that are looked at to tell whether it is a table of labels.
@@ -65,9 +64,9 @@ impl Opening<'_> {
         if !images.is_dir() {
             return Err(Error::RootMissing { path: images.to_path_buf() });
         }
-        let follow_links = self.request.follow_links;
         let begins = PathRoot::new(images);
-        let meant = |row: &Row| meant(&begins, images, row, follow_links);
+        let source = self.folder_source(root, images)?;
+        let meant = |row: &Row| meant(&begins, &source, row);
         let (files, rows) = self.rows_by_path(root, &table, meant);
         let listing = Listing { files, ..Listing::default() }.sorted();
         let is_missing = |found: &Found| found.kind == EntryKind::Missing;
@@ -77,9 +76,7 @@ impl Opening<'_> {
         {
             self.remark(Remark::NoFileOfTable);
         }
-        let is_split = root.split.is_some();
-        let source = Source::Folder { root: images.to_path_buf(), is_split };
-        self.place_all(root, listing, source, |opening, found| {
+        self.place_all(root, listing, Source::Folder(source), |opening, found| {
             let row = &table.rows[rows[&found.path]];
             let (class, split) = (row.class.as_deref(), row.split.as_deref());
             opening.labelled(root, class, split, row.group.as_deref(), row.extra.clone())
@@ -200,14 +197,16 @@ impl Opening<'_> {
 }
 
 /// The file that a row of a table means, and what it is: the first of those it may mean that is there.
-fn meant(
-    begins: &PathRoot<'_>,
-    images: &Path,
-    row: &Row,
-    follow_links: bool,
-) -> (RelPath, EntryKind) {
+fn meant(begins: &PathRoot<'_>, source: &FolderSource, row: &Row) -> (RelPath, EntryKind) {
     let look = |path: &Path| match begins.below(path) {
-        Ok(below) => (RelPath::new(&below), kind_of(&images.join(&below), follow_links)),
+        Ok(below) => {
+            let kind = match InsidePath::new(&below) {
+                Ok(inside) => source.kind(&inside),
+                // No file system stores such a name.
+                Err(_) => EntryKind::Missing,
+            };
+            (RelPath::new(&below), kind)
+        }
         Err(why) => (RelPath::new(path), EntryKind::Refused(why.into())),
     };
     let mut found = row.paths().map(look);
@@ -216,17 +215,4 @@ fn meant(
         return first;
     }
     found.find(|(_, kind)| matches!(kind, EntryKind::File { .. })).unwrap_or(first)
-}
-
-fn kind_of(file: &Path, follow_links: bool) -> EntryKind {
-    let is_link = |facts: &Metadata| facts.file_type().is_symlink();
-    match fs::symlink_metadata(file) {
-        Ok(facts) if is_link(&facts) && !follow_links => link_kind(file),
-        Err(_) => EntryKind::Missing,
-        Ok(_) => match fs::metadata(file) {
-            Ok(facts) if facts.is_file() => EntryKind::File { stamp: Stamp::from_metadata(&facts) },
-            Ok(_) => EntryKind::Special,
-            Err(_) => EntryKind::Missing,
-        },
-    }
 }

@@ -4,6 +4,7 @@
 //! that each are a split. Nothing is decoded here; of archives the lists of their entries are read.
 
 mod archive;
+mod folder;
 mod labelled;
 mod labels;
 mod layout;
@@ -19,9 +20,10 @@ mod source;
 mod table;
 mod walk;
 
+pub use folder::SourceFile;
 pub use labels::LabelTable;
 pub use listing::{ArchiveIndexCache, NoCache};
-pub use names::{composed, is_left_behind, split_of_name, split_rank};
+pub use names::{check_folder_name, composed, is_left_behind, split_of_name, split_rank};
 pub use open::open;
 pub use origins::made_from;
 pub use pattern::Pattern;

@@ -2,11 +2,12 @@
 
 use std::borrow::Cow;
 use std::collections::HashSet;
+use std::ffi::OsStr;
 use std::sync::Arc;
 
 use unicode_normalization::{UnicodeNormalization, is_nfc};
 
-use crate::files::RelPath;
+use crate::files::{RelPath, check_name};
 use crate::reading::is_image_name;
 
 /// The split that a folder's name stands for: `train`, `validation` or `test`.
@@ -38,6 +39,19 @@ pub fn is_left_behind(name: &str) -> bool {
         || name.starts_with("~$")
         || (name.len() > 1 && name.starts_with('#') && name.ends_with('#'))
         || name == "__MACOSX"
+}
+
+/// Whether a class or split can be the name of a folder that is read again.
+///
+/// # Errors
+///
+/// Why not, as a clause.
+pub fn check_folder_name(name: &str) -> Result<(), String> {
+    check_name(OsStr::new(name)).map_err(|why| why.to_string())?;
+    match is_left_behind(name) {
+        true => Err("files in hidden and system folders are ignored".to_owned()),
+        false => Ok(()),
+    }
 }
 
 /// True when a file may be a picture by its name: it says so, or says nothing.

@@ -7,6 +7,7 @@ use std::path::Path;
 use std::sync::Arc;
 
 use super::archive::{self, Kind, Tar, Zip};
+use super::folder::FolderSource;
 use super::labels::pattern_of_names;
 use super::layout::{Reading, Spot};
 use super::listing::{ArchiveIndexCache, Found, Listing};
@@ -16,7 +17,7 @@ use super::source::Source;
 use super::table::is_table_name;
 use super::walk::walk;
 use super::{Collection, Entry, EntryKind, Label, Locator, Place, Request, Root};
-use crate::files::{RelPath, Stamp};
+use crate::files::{self, RelPath, Stamp};
 use crate::progress::Progress;
 use crate::{Error, io_reason};
 
@@ -105,12 +106,8 @@ impl Opening<'_> {
         };
         if facts.is_dir() {
             let listing = walk(path, self.request.follow_links, self.progress)?;
-            let is_split = root.split.is_some();
-            return self.add_listing(
-                root,
-                listing,
-                Source::Folder { root: path.clone(), is_split },
-            );
+            let source = self.folder_source(root, path)?;
+            return self.add_listing(root, listing, Source::Folder(source));
         }
         if !facts.is_file() {
             return Err(Error::RootUnknown { path: path.clone() });
@@ -130,6 +127,19 @@ impl Opening<'_> {
             None if is_table_name(path) => self.add_table(root),
             None => Err(Error::RootUnknown { path: path.clone() }),
         }
+    }
+
+    /// The files below `path`, for the collection's root `root`.
+    pub(super) fn folder_source(&self, root: &Root, path: &Path) -> Result<FolderSource, Error> {
+        let unreadable = |error: io::Error| Error::RootUnreadable {
+            path: path.to_path_buf(),
+            reason: io_reason(&error),
+        };
+        Ok(FolderSource {
+            root: files::Root::open(path).map_err(unreadable)?,
+            is_split: root.split.is_some(),
+            follow_links: self.request.follow_links,
+        })
     }
 
     /// What a tar archive holds. Of a packed one that is remembered.

@@ -8,7 +8,7 @@ use std::str::FromStr;
 ///
 /// `{n}` stands for digits, `{*}` for anything or nothing, every other `{name}` for at least one
 /// letter; all other text for itself. No part reaches across a `/`. Each part takes as much as it
-/// can, from left to right. A pattern without `/` is compared with the file's name, one with `/`
+/// can, from left to right. A pattern without a `.` in its last name need not match the extension. A pattern without `/` is compared with the file's name, one with `/`
 /// with its whole path.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Pattern {
@@ -64,12 +64,21 @@ impl Pattern {
         } else {
             path.rsplit_once('/').map_or(path, |(_, name)| name)
         };
-        let mut search = Search { subject, parts: &self.parts, dead: HashSet::new() };
-        let mut found = Vec::new();
-        search.from(0, 0, &mut found).then(|| {
-            found.reverse();
-            found
-        })
+        let search = |subject: &'a str| {
+            let mut search = Search { subject, parts: &self.parts, dead: HashSet::new() };
+            let mut found = Vec::new();
+            search.from(0, 0, &mut found).then(|| {
+                found.reverse();
+                found
+            })
+        };
+        let without_extension = || {
+            let name = self.text.rsplit('/').next().unwrap_or_default();
+            let (stem, extension) = subject.rsplit_once('.')?;
+            let is_extension = !name.contains('.') && !extension.contains('/');
+            is_extension.then(|| search(stem))?
+        };
+        search(subject).or_else(without_extension)
     }
 }
 

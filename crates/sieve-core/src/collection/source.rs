@@ -1,14 +1,13 @@
 //! Where the bytes of files come from.
 
-use std::fs::File;
 use std::io::Read;
-use std::path::{Path, PathBuf};
 use std::sync::mpsc::{SyncSender, sync_channel};
 use std::time::SystemTime;
 
 use rayon::prelude::*;
 
 use super::archive::{TakesEntries, Tar, Zip};
+use super::folder::{FolderSource, SourceFile};
 use super::listing::Found;
 use super::{Collection, EntryKind};
 use crate::files::RelPath;
@@ -20,9 +19,8 @@ use crate::{Error, input};
 /// One root of a collection, open.
 #[derive(Debug)]
 pub(super) enum Source {
-    /// Files below a folder. The paths of files begin with the name of a split that is not there
-    /// when `is_split`.
-    Folder { root: PathBuf, is_split: bool },
+    /// Files below a folder.
+    Folder(FolderSource),
     /// Entries of a ZIP archive.
     Zip(Zip),
     /// Entries of a tar archive.
@@ -60,7 +58,7 @@ type Unpacked = (usize, Result<(Vec<u8>, MemoryPermit), ReadError>);
 impl Source {
     /// Whether its files lie packed together.
     pub fn is_archive(&self) -> bool {
-        !matches!(self, Source::Folder { .. })
+        !matches!(self, Source::Folder(_))
     }
 
     /// Bytes from the beginning of a file of its listing, `most` of them where no more need be unpacked; none where
@@ -69,9 +67,10 @@ impl Source {
         let EntryKind::File { stamp } = found.kind else { return None };
         let limits = ReadLimits { file_bytes: input::MOST_TABLE_BYTES, ..ReadLimits::default() };
         match self {
-            Source::Folder { root, .. } => {
+            Source::Folder(folder) => {
                 let mut head = Vec::new();
-                let opened = File::open(root.join(found.path.native())).ok()?;
+                // The paths of a listing do not begin with the name of a split.
+                let opened = folder.listed_file(&found.path)?.open().ok()?;
                 opened.take(most).read_to_end(&mut head).ok()?;
                 Some(head)
             }
@@ -112,9 +111,9 @@ impl Locator {
 
 impl Collection {
     /// The file in the file system, where it is one.
-    pub fn file(&self, file: Located<'_>) -> Option<PathBuf> {
+    pub fn file(&self, file: Located<'_>) -> Option<SourceFile<'_>> {
         match &self.sources[file.at.source as usize] {
-            Source::Folder { root, is_split } => Some(root.join(inside(file.path, *is_split))),
+            Source::Folder(folder) => folder.file(file.path),
             Source::Zip(_) | Source::Tar(_) => None,
         }
     }
@@ -181,9 +180,12 @@ impl Collection {
         let Locator { source, offset, stamp } = file.at;
         let whole = |(bytes, held)| FileBytes { bytes, stamp: remembered(stamp), held };
         match &self.sources[source as usize] {
-            Source::Folder { root, is_split } => {
-                Some(reading::bytes_of(&root.join(inside(file.path, *is_split)), limits))
-            }
+            Source::Folder(folder) => Some(match folder.file(file.path) {
+                Some(file) => reading::bytes_of(&|| file.open(), limits),
+                None => {
+                    Err(ReadError::Unreadable("its path leads out of the collection".to_owned()))
+                }
+            }),
             Source::Zip(zip) => Some(zip.read(offset, limits).map(whole)),
             Source::Tar(tar) => {
                 tar.read(offset, stamp.size_bytes, limits).map(|bytes| bytes.map(whole))
@@ -255,14 +257,4 @@ impl TakesEntries for Batches<'_> {
         let is_full = self.bytes >= BATCH_BYTES || self.batch.len() >= BATCH_FILES;
         !is_full || self.hand_over()
     }
-}
-
-fn inside(path: &RelPath, is_split: bool) -> &Path {
-    let native = path.native();
-    if !is_split {
-        return native;
-    }
-    let mut parts = native.components();
-    parts.next();
-    parts.as_path()
 }

@@ -5,7 +5,8 @@ use std::path::{Component, Path, PathBuf};
 
 use serde_json::{Map, Value};
 
-use crate::{Error, cell, input};
+use super::names::check_folder_name;
+use crate::{Error, cell, input, separated};
 
 /// What the columns of a table are called.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -121,8 +122,7 @@ impl Wrong {
 
 /// The table in `bytes`, which is JSON Lines when its first letter is a `{`; `Err` says what is wrong with it.
 pub(super) fn parse(bytes: &[u8], columns: &Columns, needed: Needed) -> Result<Table, Wrong> {
-    let text = std::str::from_utf8(bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes))
-        .map_err(|error| format!("byte {} is not UTF-8", error.valid_up_to()))?;
+    let text = separated::text_of(bytes)?;
     if text.trim_start().starts_with('{') {
         json_lines(text, columns, needed)
     } else {
@@ -147,15 +147,11 @@ pub(super) fn cells(head: &[u8], most: usize) -> Option<(Vec<String>, Vec<Vec<St
         let rows = rows.collect();
         (names, rows)
     } else {
-        let mut reader = csv::ReaderBuilder::new()
-            .delimiter(separator(text))
-            .flexible(true)
-            .from_reader(text.as_bytes());
+        let mut reader = separated::reader(text);
         let plain = |cell: &str| cell::unguarded(cell.trim()).to_owned();
-        let names: Vec<String> = reader.headers().ok()?.iter().map(plain).collect();
-        let rows = reader.records().take(most).map_while(Result::ok);
-        let rows = rows.map(|record| record.iter().map(plain).collect()).collect();
-        (names, rows)
+        let rows = reader.records().take(most + 1).map_while(Result::ok);
+        let mut rows = rows.map(|record| record.iter().map(plain).collect());
+        (rows.next()?, rows.collect())
     };
     (names.len() > 1).then_some((names, rows))
 }
@@ -193,66 +189,59 @@ impl Places {
         Table { extra, has_splits: self.split.is_some(), rows }
     }
 
-    /// The row of these fields, of which `decoded` undoes how they are written; `Err` when it has no path.
+    /// The row of these fields, of which `decoded` undoes how they are written; `Err` when it has no path, or
+    /// a split that no folder can be called.
     fn row(
         &self,
         field: impl Fn(usize) -> String,
         decoded: fn(&str) -> &str,
-    ) -> Result<Row, &'static str> {
+    ) -> Result<Row, String> {
         // Taken as it is written: two spellings of a class are a finding, and names may end in a space.
         let text = |at: usize| decoded(&field(at)).to_owned();
         let filled = |at: usize| Some(text(at)).filter(|text| !text.trim().is_empty());
         let written = field(self.path);
         if written.is_empty() {
-            return Err("has no path");
+            return Err("has no path".to_owned());
         }
         let path = cell::path_of(decoded(&written));
         let as_written = Some(PathBuf::from(written)).filter(|written| *written != path);
+        let split = self.split.and_then(filled).map(|split| split.trim().to_owned());
+        if let Some(split) = &split {
+            check_folder_name(split).map_err(|why| {
+                format!("names the split {split:?}, which cannot be a folder: {why}")
+            })?;
+        }
         Ok(Row {
             path,
             as_written,
             class: self.class.and_then(filled),
-            split: self.split.and_then(filled).map(|split| split.trim().to_owned()),
+            split,
             group: self.group.and_then(filled),
             extra: self.extra.iter().map(|&at| text(at)).collect(),
         })
     }
 }
 
-/// What parts the cells of a table, by its head.
-fn separator(text: &str) -> u8 {
-    let head = text.lines().next().unwrap_or_default();
-    let often = |separator: &u8| head.bytes().filter(|byte| byte == separator).count();
-    // The first of equals, so a head of one word is CSV.
-    [b'\t', b';', b','].into_iter().max_by_key(often).unwrap_or(b',')
-}
-
 fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wrong> {
-    let mut reader =
-        csv::ReaderBuilder::new().delimiter(separator(text)).from_reader(text.as_bytes());
-    let names = reader.headers().map_err(|error| error.to_string())?;
+    let mut records = separated::reader(text).into_records();
+    let head = records.next().transpose().map_err(|error| error.to_string())?.unwrap_or_default();
     let names: Vec<String> =
-        names.iter().map(|name| cell::unguarded(name.trim()).to_owned()).collect();
+        head.iter().map(|name| cell::unguarded(name.trim()).to_owned()).collect();
     let places = Places::new(&names, columns, needed)?;
     let mut rows = Vec::new();
-    for record in reader.records() {
-        let record = record.map_err(|error| in_words(&error))?;
+    for record in records {
+        let record = record.map_err(|error| error.to_string())?;
         let line = record.position().map_or(0, csv::Position::line);
+        if record.len() != names.len() {
+            let (cells, expected) = (record.len(), names.len());
+            let wrong = format!("line {line} has {cells} cells; the head has {expected}");
+            return Err(wrong.into());
+        }
         let field = |at: usize| record.get(at).unwrap_or_default().to_owned();
         let row = places.row(field, cell::unguarded);
         rows.push(row.map_err(|what| format!("line {line} {what}"))?);
     }
     Ok(places.table(&names, rows))
-}
-
-/// What is wrong with a row of separated cells, and where.
-fn in_words(error: &csv::Error) -> String {
-    match error.kind() {
-        csv::ErrorKind::UnequalLengths { pos: Some(place), expected_len, len } => {
-            format!("line {} has {len} cells; the head has {expected_len}", place.line())
-        }
-        _ => error.to_string(),
-    }
 }
 
 fn json_lines(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wrong> {

@@ -14,6 +14,17 @@ impl Digest {
         Digest(blake3::hash(bytes).into())
     }
 
+    /// The digest of what is left to read.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be read to its end.
+    pub fn of_reader(reader: impl std::io::Read) -> std::io::Result<Self> {
+        let mut hasher = blake3::Hasher::new();
+        hasher.update_reader(reader)?;
+        Ok(Digest(hasher.finalize().into()))
+    }
+
     /// The digest that is written as `text`; none where that is not 64 hexadecimal digits.
     pub fn from_hex(text: &str) -> Option<Self> {
         blake3::Hash::from_hex(text).ok().map(|hash| Digest(hash.into()))

@@ -2,7 +2,6 @@
 
 use std::fs::File;
 use std::io::Read;
-use std::path::Path;
 use std::time::SystemTime;
 
 use super::memory::reserve;
@@ -22,26 +21,32 @@ pub struct FileBytes {
     pub held: MemoryPermit,
 }
 
-/// Reads a whole file into memory, unless it is larger than the limits allow. One that grows while
+/// Reads a whole file, which `open` opens, into memory, unless it is larger than the limits allow. One that grows while
 /// it is read is read no further than one byte beyond; one that changes is read a second time.
 ///
 /// # Errors
 ///
 /// [`ReadError::Unreadable`] or [`ReadError::OverLimit`].
-pub fn bytes_of(file: &Path, limits: &ReadLimits) -> Result<FileBytes, ReadError> {
-    let first = read_once(file, limits)?;
+pub fn bytes_of(
+    open: &dyn Fn() -> std::io::Result<File>,
+    limits: &ReadLimits,
+) -> Result<FileBytes, ReadError> {
+    let first = read_once(open, limits)?;
     if first.stamp.is_some() {
         return Ok(first);
     }
     // Its memory must be free before more is asked for.
     drop(first);
-    read_once(file, limits)
+    read_once(open, limits)
 }
 
-fn read_once(file: &Path, limits: &ReadLimits) -> Result<FileBytes, ReadError> {
+fn read_once(
+    open: &dyn Fn() -> std::io::Result<File>,
+    limits: &ReadLimits,
+) -> Result<FileBytes, ReadError> {
     let unreadable = |error: std::io::Error| ReadError::Unreadable(io_reason(&error));
     let now = SystemTime::now();
-    let mut opened = File::open(file).map_err(unreadable)?;
+    let mut opened = open().map_err(unreadable)?;
     let before = Stamp::from_metadata(&opened.metadata().map_err(unreadable)?);
     limits.admit_file(before.size_bytes)?;
     let held = limits.memory.file(before.size_bytes);

@@ -2,13 +2,12 @@
 
 use std::collections::{BTreeMap, HashMap};
 use std::ffi::{OsStr, OsString};
-use std::path::PathBuf;
+use std::path::Path;
 
 use super::plan::{Action, Plan, Row};
-use super::targets::{Taken, home};
+use super::targets::{ClassFolders, home};
 use crate::catalog::Catalog;
-use crate::cell;
-use crate::files::RelPath;
+use crate::files::{InsidePath, RelPath, UsedPaths};
 use crate::measuring::Digest;
 use crate::record::{Outcome, Reason, Record};
 
@@ -18,7 +17,7 @@ pub enum Fate {
     /// It is left out.
     Drop,
     /// It stands here, below the root of the collection, and has been changed so.
-    Put(PathBuf, Edit),
+    Put(InsidePath, Edit),
 }
 
 /// What is done to the content of a file.
@@ -60,7 +59,7 @@ pub struct Changes {
     /// Files that change, in the order of their records.
     pub changed: Vec<Change>,
     /// Where all others stand: only other than before where the collection's folders do not say classes.
-    pub unchanged: Vec<(usize, PathBuf)>,
+    pub unchanged: Vec<(usize, InsidePath)>,
     /// Rows that cannot be carried out.
     pub refusals: Vec<Refusal>,
     /// Rows that are left to a person, and passed over.
@@ -69,8 +68,10 @@ pub struct Changes {
     pub without_folder: u64,
     /// Files that were numbered, since another one has their name.
     pub numbered: u64,
-    /// Files that cannot go into another tree, such as links and what is not there.
+    /// Files that do not go into another tree: links that are not followed, what is not there, tables of our own.
     pub left_behind: Vec<usize>,
+    /// Files that no plan changes and that cannot be stored in another tree under their names, with the reason.
+    pub skipped: Vec<(usize, String)>,
 }
 
 /// What `plan` does to the files of `catalog`. `digests` are of files that are no pictures and that the plan names.
@@ -94,14 +95,22 @@ pub fn changes(
             continue;
         };
         let record = &catalog.records[at];
+        if row.action != Action::Keep
+            && let Some(why) = not_a_file(record)
+        {
+            changes.refusals.push(refused(why));
+            continue;
+        }
         let now =
             record.image().map(|image| image.digest).or_else(|| digests.get(&record.path).copied());
-        if let (Some(then), Some(now)) = (row.digest, now)
-            && then != now
+        if let Some(then) = row.digest
+            && now != Some(then)
         {
-            changes
-                .refusals
-                .push(refused("the file has changed since the plan was made".to_owned()));
+            let why = match now {
+                Some(_) => "the file has changed since the plan was made",
+                None => "the file cannot be read and compared with the digest in the plan",
+            };
+            changes.refusals.push(refused(why.to_owned()));
             continue;
         }
         if row.action == Action::Decide {
@@ -113,17 +122,28 @@ pub fn changes(
         }
         rows.entry(at).or_default().push((*line, row));
     }
-    let mut taken = Taken::default();
+    let folders = ClassFolders::of(catalog);
+    let mut taken = UsedPaths::default();
     let mut moved: Vec<(usize, Vec<(u64, &Row)>)> = Vec::new();
     for (at, record) in catalog.records.iter().enumerate() {
         let Some(rows) =
             rows.remove(&at).filter(|rows| rows.iter().any(|(_, row)| row.action != Action::Keep))
         else {
-            if is_own_table(record) || !is_file(record) {
+            if is_own_table(record) || not_a_file(record).is_some() {
                 changes.left_behind.push(at);
+                // In place it stays, and so nothing else can have its name.
+                InsidePath::new(record.path.native()).into_iter().for_each(|own| {
+                    taken.take(&own);
+                });
                 continue;
             }
-            let (place, has_folder) = home(record, None, None);
+            let (place, has_folder) = match home(record, None, None, &folders) {
+                Ok(home) => home,
+                Err(why) => {
+                    changes.skipped.push((at, why));
+                    continue;
+                }
+            };
             changes.without_folder += u64::from(!has_folder && record.class().is_some());
             let free = if has_folder { place } else { taken.take_numbered(place) };
             if has_folder {
@@ -135,7 +155,7 @@ pub fn changes(
         moved.push((at, rows));
     }
     for (at, rows) in moved {
-        match change(&catalog.records[at], at, &rows, &mut taken) {
+        match change(&catalog.records[at], at, &rows, &folders, &mut taken) {
             Ok((change, has_folder, is_numbered)) => {
                 changes.without_folder += u64::from(!has_folder);
                 changes.numbered += u64::from(is_numbered);
@@ -148,30 +168,32 @@ pub fn changes(
     changes
 }
 
-fn is_own_table(record: &Record) -> bool {
+pub(super) fn is_own_table(record: &Record) -> bool {
     matches!(record.outcome, Outcome::SetAside(Reason::OwnTable))
 }
 
-/// Whether there is a file to be brought elsewhere.
-fn is_file(record: &Record) -> bool {
-    !matches!(
-        record.outcome,
-        Outcome::SetAside(
-            Reason::Link
-                | Reason::BrokenLink
-                | Reason::LinkLoop
-                | Reason::Special
-                | Reason::Refused(_)
-                | Reason::Missing
-        )
-    )
+/// Why there is no file that could be moved or copied; none where there is one.
+pub(super) fn not_a_file(record: &Record) -> Option<String> {
+    let Outcome::SetAside(reason) = &record.outcome else { return None };
+    Some(match reason {
+        Reason::Link => {
+            "it is a symbolic link, or lies behind one, and links are not followed".to_owned()
+        }
+        Reason::BrokenLink => "it is a symbolic link that leads nowhere".to_owned(),
+        Reason::LinkLoop => "it is a symbolic link that leads back to itself".to_owned(),
+        Reason::Special => "it is no regular file".to_owned(),
+        Reason::Refused(why) => why.to_string(),
+        Reason::Missing => "there is no such file".to_owned(),
+        _ => return None,
+    })
 }
 
 fn change(
     record: &Record,
     at: usize,
     rows: &[(u64, &Row)],
-    taken: &mut Taken,
+    folders: &ClassFolders<'_>,
+    taken: &mut UsedPaths,
 ) -> Result<(Change, bool, bool), Refusal> {
     let refused =
         |line: u64, reason: String| Refusal { line, path: record.path.to_string(), reason };
@@ -179,7 +201,7 @@ fn change(
     actions.sort_unstable();
     actions.dedup();
     let last = rows.last().map_or(0, |(line, _)| *line);
-    let one = |wanted: &[Action]| -> Result<Option<&str>, Refusal> {
+    let one = |wanted: &[Action]| -> Result<Option<&Row>, Refusal> {
         let mut told = rows.iter().filter(|(_, row)| wanted.contains(&row.action));
         let Some((_, first)) = told.next() else { return Ok(None) };
         match told.find(|(_, row)| row.to != first.to) {
@@ -190,7 +212,7 @@ fn change(
                     row.action, first.to, row.to
                 ),
             )),
-            None => Ok(Some(&first.to)),
+            None => Ok(Some(*first)),
         }
     };
     if actions.contains(&Action::Drop) {
@@ -199,9 +221,8 @@ fn change(
         }
         return Ok((Change { record: at, fate: Fate::Drop, class: None, actions }, true, false));
     }
-    let class = one(&[Action::Relabel])?;
-    let renames = [Action::Rename, Action::Turn, Action::Convert];
-    let name = one(&renames)?;
+    let class = one(&[Action::Relabel])?.map(|row| row.to.as_str());
+    let named = one(&[Action::Rename, Action::Turn, Action::Convert])?;
     let edit = if actions.iter().any(|action| [Action::Turn, Action::Convert].contains(action)) {
         if record.image().is_none() {
             return Err(refused(
@@ -213,22 +234,25 @@ fn change(
     } else {
         Edit::AsIs
     };
-    let name: Option<OsString> = match name.filter(|name| !name.is_empty()) {
-        Some(name) => Some(cell::path_of(name).into()),
+    let name = named.map(Row::file_name).transpose().map_err(|why| refused(last, why))?.flatten();
+    let name: Option<OsString> = match name {
         // A person who writes turn need not find the name.
-        None if edit == Edit::Png => Some(
-            PathBuf::from(record.path.native().file_name().unwrap_or_default())
-                .with_extension("png")
-                .into(),
-        ),
-        None => None,
+        None if edit == Edit::Png => {
+            let own = record.path.native().file_name().unwrap_or_default();
+            Some(Path::new(own).with_extension("png").into_os_string())
+        }
+        name => name,
     };
-    let (place, has_folder) = home(record, class, name.as_deref().map(OsStr::new));
+    let (place, has_folder) = home(record, class, name.as_deref().map(OsStr::new), folders)
+        .map_err(|why| refused(last, why))?;
     let is_renamed = name.is_some();
     let (free, is_numbered) = if is_renamed && taken.take(&place) {
         (place, false)
     } else if is_renamed && class.is_none() {
-        return Err(refused(last, format!("{} is the place of another file", place.display())));
+        return Err(refused(
+            last,
+            format!("{} is the place of another file", place.as_path().display()),
+        ));
     } else {
         let free = taken.take_numbered(place.clone());
         let is_numbered = free != place;

@@ -9,8 +9,9 @@ use crate::finding::{Code, Evidence};
 /// Only some classes are wanted.
 pub fn chosen(draft: &mut Draft<'_>) {
     let Some(wanted) = &draft.wishes.classes else { return };
-    for (record, class) in draft.images().collect::<Vec<_>>() {
-        if !wanted.contains(&class) && draft.is_free(record) {
+    // Of a class that goes no file stays, also none that gives no image.
+    for (record, class) in draft.files().collect::<Vec<_>>() {
+        if !wanted.contains(&class) {
             draft.drop(
                 record,
                 Said::new(Rule::Classes, format!("its class {class:?} is not wanted")),
@@ -85,17 +86,18 @@ pub fn names(draft: &mut Draft<'_>) {
 pub fn floor(draft: &mut Draft<'_>) {
     let Some(floor) = &draft.wishes.at_least else { return };
     let counts = counts(draft);
-    for (record, class) in draft.images().collect::<Vec<_>>() {
-        let count = counts[&class];
+    for (record, class) in draft.files().collect::<Vec<_>>() {
+        let count = counts.get(&class).copied().unwrap_or(0);
         if count >= floor.images || floor.into.as_ref() == Some(&class) {
             continue;
         }
         let reason = format!("{class:?} has {count} images; {} are wanted", floor.images);
         let said = Said { group: format!("class {class}"), ..Said::new(Rule::Floor, reason) };
         match &floor.into {
-            Some(into) => draft.relabel(record, into, said),
-            None if draft.is_free(record) => draft.drop(record, said),
-            None => {}
+            Some(into) if record.image().is_some() => draft.relabel(record, into, said),
+            Some(_) => {}
+            // Of a class that goes no file stays, also none that gives no image.
+            None => draft.drop(record, said),
         }
     }
 }

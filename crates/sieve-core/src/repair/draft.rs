@@ -1,14 +1,17 @@
 //! A plan while rules add to it: what each file is to become, so that no rule works against another.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
+use std::path::Path;
 
-use super::plan::{Action, Row};
+use super::changes::{changes, is_own_table, not_a_file};
+use super::plan::{Action, Plan, Row};
 use super::rules::Rule;
 use super::wishes::Wishes;
 use crate::audit::Audit;
 use crate::catalog::Catalog;
+use crate::cell;
 use crate::duplicates::Found;
-use crate::files::RelPath;
+use crate::files::{InsidePath, RelPath, UsedPaths};
 use crate::finding::Finding;
 use crate::measuring::Digest;
 use crate::record::Record;
@@ -47,6 +50,8 @@ pub struct Proposed {
     pub unnamed: Vec<String>,
     /// Names of `Wishes::renames` that no class has.
     pub unused: Vec<String>,
+    /// Rows that were left out because they could not be carried out, with the reason.
+    pub withdrawn: Vec<(Row, String)>,
 }
 
 /// A plan while rules add to it.
@@ -65,6 +70,11 @@ pub(super) struct Draft<'a> {
     pub records: HashMap<&'a str, &'a Record>,
     pub unnamed: Vec<String>,
     pub unused: Vec<String>,
+    withdrawn: Vec<(Row, String)>,
+    /// Every path of the collection, and the names that files get; filled when the first of these is looked for.
+    used: Option<UsedPaths>,
+    /// The names that were found free, by file and wanted name: another rule may ask again.
+    given: HashMap<(&'a str, String), String>,
 }
 
 /// What a row says beside its file.
@@ -96,6 +106,9 @@ impl<'a> Draft<'a> {
             records: records.collect(),
             unnamed: Vec::new(),
             unused: Vec::new(),
+            withdrawn: Vec::new(),
+            used: None,
+            given: HashMap::new(),
         }
     }
 
@@ -126,6 +139,57 @@ impl<'a> Draft<'a> {
         staying.filter_map(|(record, _)| Some((record, self.class(record)?.to_owned())))
     }
 
+    /// The files of each class that could be moved, images or not.
+    pub fn files(&self) -> impl Iterator<Item = (&'a Record, String)> {
+        let catalog: &'a Catalog = self.subject.catalog;
+        let files = catalog.records.iter().filter(|record| {
+            not_a_file(record).is_none() && !is_own_table(record) && !self.is_gone(record)
+        });
+        files.filter_map(|record| Some((record, self.class(record)?.to_owned())))
+    }
+
+    /// `name`, a cell of a plan, or the first free name like it in the folder of a file.
+    pub fn free_name(&mut self, record: &'a Record, name: String) -> String {
+        let key = (record.path.as_str(), name);
+        if let Some(given) = self.given.get(&key) {
+            return given.clone();
+        }
+        let free = self.take_name(record, key.1.clone());
+        self.given.insert(key, free.clone());
+        free
+    }
+
+    fn take_name(&mut self, record: &Record, name: String) -> String {
+        let records = &self.subject.catalog.records;
+        let used = self.used.get_or_insert_with(|| {
+            let mut used = UsedPaths::default();
+            records
+                .iter()
+                .filter_map(|record| InsidePath::new(record.path.native()).ok())
+                .for_each(|path| {
+                    used.take(&path);
+                });
+            used
+        });
+        let beside = |name: &str| {
+            InsidePath::new(&record.path.native().with_file_name(cell::path_of(name))).ok()
+        };
+        let (Some(wanted), Ok(own)) = (beside(&name), InsidePath::new(record.path.native())) else {
+            return name;
+        };
+        // A file may get its own name in other letters.
+        let mut itself = UsedPaths::default();
+        itself.take(&own);
+        if !itself.take(&wanted) {
+            return name;
+        }
+        let free = used.take_numbered(wanted.clone());
+        if free == wanted {
+            return name;
+        }
+        cell::of_path(&RelPath::new(Path::new(free.file_name())))
+    }
+
     pub fn keep(&mut self, record: &'a Record, said: Said) {
         self.add(record, Action::Keep, String::new(), String::new(), said);
     }
@@ -133,7 +197,12 @@ impl<'a> Draft<'a> {
     pub fn drop(&mut self, record: &'a Record, said: Said) {
         let from = record.class().unwrap_or_default().to_owned();
         self.gone.insert(record.path.as_str());
-        // What goes needs no other repair.
+        // What goes needs no other repair, and nobody has to decide on it.
+        if self.open.remove(record.path.as_str()) {
+            self.proposals.retain(|proposal| {
+                proposal.row.path != record.path || proposal.row.action != Action::Decide
+            });
+        }
         self.forget(
             record,
             &[Action::Keep, Action::Relabel, Action::Rename, Action::Turn, Action::Convert],
@@ -199,6 +268,35 @@ impl<'a> Draft<'a> {
         });
     }
 
+    /// Takes out every row that could not be carried out, as `apply` would judge it.
+    pub fn withdraw_impossible(&mut self) {
+        loop {
+            let rows = (0u64..).zip(self.proposals.iter().map(|proposal| proposal.row.clone()));
+            let plan = Plan { comments: Vec::new(), rows: rows.collect() };
+            let refusals =
+                changes(self.subject.catalog, &plan, self.subject.digests, true).refusals;
+            if refusals.is_empty() {
+                return;
+            }
+            let reasons: HashMap<u64, String> =
+                refusals.into_iter().map(|refusal| (refusal.line, refusal.reason)).collect();
+            for (number, proposal) in (0u64..).zip(std::mem::take(&mut self.proposals)) {
+                let Some(reason) = reasons.get(&number) else {
+                    self.proposals.push(proposal);
+                    continue;
+                };
+                let row = proposal.row;
+                match row.action {
+                    Action::Drop => _ = self.gone.remove(row.path.as_str()),
+                    Action::Relabel => _ = self.classes.remove(row.path.as_str()),
+                    _ => {}
+                }
+                self.withdrawn.push((row, reason.clone()));
+            }
+            self.withdrawn.sort_by(|a, b| (&a.0.path, a.0.action).cmp(&(&b.0.path, b.0.action)));
+        }
+    }
+
     /// What came of it, in the order of the plan.
     pub fn finished(mut self) -> Proposed {
         let mut counts: BTreeMap<String, (u64, u64)> = BTreeMap::new();
@@ -241,6 +339,7 @@ impl<'a> Draft<'a> {
             classes: counts,
             unnamed: self.unnamed,
             unused: self.unused,
+            withdrawn: self.withdrawn,
         }
     }
 }

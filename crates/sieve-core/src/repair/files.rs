@@ -90,7 +90,7 @@ pub fn extensions(draft: &mut Draft<'_>) {
         if draft.is_gone(record) || format.extensions().contains(&extension.as_str()) {
             continue;
         }
-        let to = with_extension(record, format.extensions()[0]);
+        let to = draft.free_name(record, with_extension(record, format.extensions()[0]));
         let reason = format!("the content is {}", format.name());
         let from = record.path.file_name().to_owned();
         draft.add(record, Action::Rename, from, to, Said::new(Rule::Extensions, reason));
@@ -116,7 +116,8 @@ pub fn orientation(draft: &mut Draft<'_>) {
                 "EXIF orientation {}, which some loaders ignore",
                 measured.facts.orientation
             );
-            let (from, to) = (record.path.file_name().to_owned(), with_extension(record, "png"));
+            let from = record.path.file_name().to_owned();
+            let to = draft.free_name(record, with_extension(record, "png"));
             draft.add(record, Action::Turn, from, to, Said::new(Rule::Orientation, reason));
         }
     }
@@ -131,7 +132,8 @@ pub fn formats(draft: &mut Draft<'_>) {
             if draft.has(record, Action::Turn) {
                 continue; // it becomes a PNG anyway
             }
-            let (from, to) = (record.path.file_name().to_owned(), with_extension(record, "png"));
+            let from = record.path.file_name().to_owned();
+            let to = draft.free_name(record, with_extension(record, "png"));
             let reason = format!("stored as {}", format.name());
             draft.forget(record, &[Action::Rename]);
             draft.add(record, Action::Convert, from, to, Said::new(Rule::Formats, reason));

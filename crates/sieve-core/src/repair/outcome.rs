@@ -24,7 +24,7 @@ pub fn repaired(catalog: &Catalog, changes: &Changes) -> Catalog {
         };
         let Fate::Put(place, edit) = &change.fate else { continue };
         let mut record = record.clone();
-        record.path = RelPath::new(place);
+        record.path = RelPath::new(place.as_path());
         if let Some(class) = &change.class {
             record.place.label = Label::Class(Arc::from(class.as_str()));
         }
@@ -69,7 +69,7 @@ pub fn found_after<'a>(
     for (old, image) in found.images.iter().enumerate() {
         let path = match fates.get(&image.record.path) {
             None => image.record.path.clone(),
-            Some(Fate::Put(place, _)) => RelPath::new(place),
+            Some(Fate::Put(place, _)) => RelPath::new(place.as_path()),
             Some(Fate::Drop) => continue,
         };
         if let Some(&at) = places.get(&path) {

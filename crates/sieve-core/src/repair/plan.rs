@@ -1,16 +1,18 @@
 //! The table of a plan: what a person reads, changes in any spreadsheet, and hands back.
 
+use std::ffi::OsString;
 use std::fmt;
 
 use crate::cell;
-use crate::files::RelPath;
+use crate::collection::{check_folder_name, is_left_behind};
+use crate::files::{RelPath, check_name, shown_name};
 use crate::measuring::Digest;
+use crate::separated;
 
 /// The first line of a plan, beneath its comments.
 pub const PLAN_HEADER: [&str; 8] =
     ["path", "action", "from", "to", "group", "reason", "confidence", "digest"];
-/// How lines that are no rows begin.
-pub const COMMENT: char = '#';
+pub use crate::separated::COMMENT;
 
 macro_rules! actions {
     ($($variant:ident $name:literal $does:literal)*) => {
@@ -73,6 +75,30 @@ pub struct Row {
     pub digest: Option<Digest>,
 }
 
+impl Row {
+    /// The name that the file gets, decoded; none where the action gives none.
+    ///
+    /// # Errors
+    ///
+    /// Why no file can be called so, as a sentence without its full stop.
+    pub fn file_name(&self) -> Result<Option<OsString>, String> {
+        let names_file = matches!(self.action, Action::Rename | Action::Turn | Action::Convert);
+        // Who turns or converts need not name the file.
+        if !names_file || self.to.is_empty() && self.action != Action::Rename {
+            return Ok(None);
+        }
+        let name = cell::path_of(&self.to).into_os_string();
+        let wrong = |why: String| {
+            format!("{} to {:?}: no file can have this name: {why}", self.action, self.to)
+        };
+        check_name(&name).map_err(|why| wrong(why.to_string()))?;
+        if is_left_behind(&shown_name(&name)) {
+            return Err(wrong("hidden and backup files are ignored".to_owned()));
+        }
+        Ok(Some(name))
+    }
+}
+
 /// A plan that was read back.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Plan {
@@ -98,15 +124,8 @@ impl Plan {
     /// Every line that cannot be understood; a table without the columns `path` and `action`.
     pub fn parse(bytes: &[u8]) -> Result<Self, WrongPlan> {
         let one = |problem: String| WrongPlan { problems: vec![problem] };
-        let bytes = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(bytes);
-        let text = std::str::from_utf8(bytes).map_err(|error| {
-            one(format!("byte {} is not UTF-8; save it as CSV in UTF-8", error.valid_up_to()))
-        })?;
-        let mut reader = csv::ReaderBuilder::new()
-            .delimiter(delimiter(text))
-            .flexible(true)
-            .has_headers(false)
-            .from_reader(text.as_bytes());
+        let text = separated::text_of(bytes).map_err(one)?;
+        let mut reader = separated::reader(text);
         let mut plan = Plan::default();
         let (mut head, mut problems): (Option<Vec<String>>, Vec<String>) = (None, Vec::new());
         for record in reader.records() {
@@ -144,19 +163,6 @@ impl Plan {
     }
 }
 
-/// What stands between the cells of the head: whatever makes the most columns of it.
-fn delimiter(text: &str) -> u8 {
-    let is_comment = |line: &&str| line.trim_start_matches([' ', '"']).starts_with(COMMENT);
-    let is_head = |line: &&str| {
-        let line = line.to_lowercase();
-        line.contains("path") && line.contains("action")
-    };
-    let lines = text.lines().filter(|line| !is_comment(line));
-    let head = lines.into_iter().find(is_head).unwrap_or_default();
-    let count = |delimiter: &u8| head.bytes().filter(|byte| byte == delimiter).count();
-    [b'\t', b';', b','].into_iter().max_by_key(count).unwrap_or(b',')
-}
-
 fn row<'a>(cell: &dyn Fn(&str) -> Option<&'a str>) -> Result<Row, String> {
     let text = |name: &str| cell(name).unwrap_or_default();
     let path = text("path");
@@ -176,25 +182,24 @@ fn row<'a>(cell: &dyn Fn(&str) -> Option<&'a str>) -> Result<Row, String> {
         "" => None,
         digest => Some(Digest::from_hex(digest).ok_or("the digest is not 64 hexadecimal digits")?),
     };
-    let to = text("to");
-    let is_name = |name: &str| {
-        !name.is_empty() && !name.contains(['/', '\0']) && ![".", ".."].contains(&name)
-    };
-    if matches!(action, Action::Relabel | Action::Rename) && !is_name(to) {
-        let what = if action == Action::Relabel { "a class" } else { "a file" };
-        return Err(format!("{action} to {to:?}: expected the name of {what} under to"));
-    }
-    Ok(Row {
+    let row = Row {
         path: RelPath::new(&cell::path_of(path)),
         action,
         from: text("from").to_owned(),
-        to: to.to_owned(),
+        to: text("to").to_owned(),
         group: text("group").to_owned(),
         reason: text("reason").to_owned(),
         // Some spreadsheets write numbers with a comma; a confidence that is none is nobody's loss.
         confidence: text("confidence").trim().replace(',', ".").parse().ok(),
         digest,
-    })
+    };
+    if action == Action::Relabel {
+        check_folder_name(&row.to).map_err(|why| {
+            format!("relabel to {:?}: no class can have this name: {why}", row.to)
+        })?;
+    }
+    row.file_name()?;
+    Ok(row)
 }
 
 #[cfg(test)]
@@ -244,7 +249,7 @@ mod tests {
             problems[0]
         );
         assert!(problems[0].ends_with("did you mean drop?"), "{}", problems[0]);
-        assert!(problems[1].contains("the name of a class"), "{}", problems[1]);
+        assert!(problems[1].contains("no class can have this name"), "{}", problems[1]);
         assert!(Plan::parse(b"path,class\n").is_err() && Plan::parse(b"").is_err());
     }
 }

@@ -28,5 +28,6 @@ pub fn propose(subject: &Subject<'_>, wishes: &Wishes) -> Proposed {
             Rule::Cap => caps::cap(&mut draft),
         }
     }
+    draft.withdraw_impossible();
     draft.finished()
 }

@@ -1,20 +1,65 @@
 //! Where files stand in a tree of class folders.
 
-use std::collections::{BTreeMap, HashSet};
+use std::collections::{BTreeMap, HashMap};
 use std::ffi::{OsStr, OsString};
-use std::path::{Path, PathBuf};
-
-use unicode_normalization::UnicodeNormalization;
 
 use crate::catalog::Catalog;
-use crate::collection::{Label, composed};
-use crate::files::shown_name;
+use crate::collection::{Label, check_folder_name, composed};
+use crate::files::{InsidePath, UsedPaths, shown_name};
 use crate::record::Record;
+
+/// The names of class folders that are not UTF-8: they are kept byte for byte.
+#[derive(Debug, Default)]
+pub struct ClassFolders<'a>(HashMap<&'a str, &'a OsStr>);
+
+impl<'a> ClassFolders<'a> {
+    /// Those of a collection.
+    pub fn of(catalog: &'a Catalog) -> Self {
+        let odd = catalog.records.iter().filter_map(|record| {
+            // Names of UTF-8 are the names of their classes, at most in another Unicode form.
+            record.path.undecodable_bytes()?;
+            let folder = class_folder(record)?;
+            folder.to_str().is_none().then_some((record.class()?, folder))
+        });
+        ClassFolders(odd.collect())
+    }
+
+    /// The folder of a class.
+    ///
+    /// # Errors
+    ///
+    /// Why no folder can be called so.
+    pub fn name(&self, class: &str) -> Result<OsString, String> {
+        if let Some(&folder) = self.0.get(class) {
+            return Ok(folder.to_owned());
+        }
+        check_folder_name(class)
+            .map_err(|why| format!("its class {class:?} cannot be the name of a folder: {why}"))?;
+        Ok(class.into())
+    }
+}
+
+/// The folder of a file's path that says its class.
+pub fn class_folder(record: &Record) -> Option<&OsStr> {
+    let own = record.class()?;
+    let base = usize::from(record.place.base);
+    let folders = record.path.native().parent()?;
+    folders.iter().skip(base).find(|name| composed(&shown_name(name)) == own)
+}
 
 /// Where a file stands once it is of the class `class` and has the name `name`, and whether the folders of the
 /// collection say its class. Everything around the class folder stays as it is; what has no class folder gets one, in
 /// that of its split.
-pub fn home(record: &Record, class: Option<&str>, name: Option<&OsStr>) -> (PathBuf, bool) {
+///
+/// # Errors
+///
+/// Why no file can stand there.
+pub fn home(
+    record: &Record,
+    class: Option<&str>,
+    name: Option<&OsStr>,
+    folders: &ClassFolders<'_>,
+) -> Result<(InsidePath, bool), String> {
     let mut parts: Vec<OsString> = record.path.native().iter().map(OsStr::to_owned).collect();
     let file = parts.pop().unwrap_or_default();
     let file = name.map_or(file, OsStr::to_owned);
@@ -27,51 +72,21 @@ pub fn home(record: &Record, class: Option<&str>, name: Option<&OsStr>) -> (Path
     match (at, wanted) {
         // A name that is not UTF-8, or is written in another form, stays as it is.
         (Some(_), Some(wanted)) if Some(wanted) == own => {}
-        (Some(at), Some(wanted)) => parts[at] = wanted.into(),
+        (Some(at), Some(wanted)) => parts[at] = folders.name(wanted)?,
         (None, Some(wanted)) if class.is_some() || own.is_some() => {
             if has_folder {
                 parts.truncate(base);
             } else {
                 parts = record.split().map(OsString::from).into_iter().collect();
             }
-            parts.push(wanted.into());
+            parts.push(folders.name(wanted)?);
         }
         _ => {}
     }
     parts.push(file);
-    (parts.iter().collect(), has_folder)
-}
-
-/// Places that are taken, as file systems that know no case see them.
-#[derive(Debug, Default)]
-pub struct Taken(HashSet<String>);
-
-impl Taken {
-    fn key(place: &Path) -> String {
-        place.to_string_lossy().nfc().collect::<String>().to_lowercase()
-    }
-
-    /// Takes a place; false when it was taken already.
-    pub fn take(&mut self, place: &Path) -> bool {
-        self.0.insert(Self::key(place))
-    }
-
-    /// Takes the place, or the first free one of `name-2.jpg`, `name-3.jpg` and so on.
-    pub fn take_numbered(&mut self, place: PathBuf) -> PathBuf {
-        let mut free = place.clone();
-        let mut number = 1;
-        while !self.take(&free) {
-            number += 1;
-            let mut name = place.file_stem().unwrap_or_default().to_owned();
-            name.push(format!("-{number}"));
-            if let Some(extension) = place.extension() {
-                name.push(".");
-                name.push(extension);
-            }
-            free = place.with_file_name(name);
-        }
-        free
-    }
+    let place =
+        InsidePath::of_names(&parts).map_err(|why| format!("it cannot be stored: {why}"))?;
+    Ok((place, has_folder))
 }
 
 /// What becomes of split folders when pictures are gathered.
@@ -88,21 +103,25 @@ pub enum SplitsBecome {
 #[derive(Clone, Debug, Default)]
 pub struct Gathered {
     /// The number of each picture's record, and its place.
-    pub placed: Vec<(usize, PathBuf)>,
+    pub placed: Vec<(usize, InsidePath)>,
     /// How many of them have another name than before, as theirs was taken.
     pub renamed: u64,
     /// Pictures without a class, which stay behind.
     pub without_class: u64,
     /// Files that are no pictures, which stay behind.
     pub no_images: u64,
+    /// Pictures that no folder can hold under their names, with the reason.
+    pub skipped: Vec<(usize, String)>,
 }
 
 /// The places of all pictures in one tree of class folders. Of several with one name the first, in the order of paths,
 /// keeps it, and the others get `-2`, `-3` and so on.
 pub fn gathered(catalog: &Catalog, splits: SplitsBecome) -> Gathered {
     let mut gathered = Gathered::default();
-    let mut taken = Taken::default();
-    let mut folders: BTreeMap<&str, OsString> = BTreeMap::new();
+    let mut used = UsedPaths::default();
+    let odd = ClassFolders::of(catalog);
+    let mut folders: BTreeMap<&str, Result<OsString, String>> = BTreeMap::new();
+    let mut owners: HashMap<OsString, &str> = HashMap::new();
     for (index, record) in catalog.records.iter().enumerate() {
         if record.image().is_none() {
             gathered.no_images += 1;
@@ -112,21 +131,28 @@ pub fn gathered(catalog: &Catalog, splits: SplitsBecome) -> Gathered {
             gathered.without_class += 1;
             continue;
         };
-        let folder = folders.entry(class).or_insert_with(|| folder_name(class));
-        let split = record.split().filter(|_| splits == SplitsBecome::Kept);
-        let file = record.path.native().file_name().unwrap_or_default();
-        let place = Path::new(split.unwrap_or_default()).join(&*folder).join(file);
-        let free = taken.take_numbered(place.clone());
-        gathered.renamed += u64::from(free != place);
-        gathered.placed.push((index, free));
+        let folder = folders.entry(class).or_insert_with(|| {
+            // A `/`, which a table may hold, becomes `-`.
+            let folder = odd.name(class).or_else(|_| odd.name(&class.replace('/', "-")))?;
+            match *owners.entry(folder.clone()).or_insert(class) {
+                owner if owner == class => Ok(folder),
+                owner => Err(format!("the folder of its class {class:?} is that of {owner:?}")),
+            }
+        });
+        let split = record.split().filter(|_| splits == SplitsBecome::Kept).map(OsString::from);
+        let file = record.path.native().file_name().unwrap_or_default().to_owned();
+        let place = folder.clone().and_then(|folder| {
+            InsidePath::of_names(split.into_iter().chain([folder, file]))
+                .map_err(|why| format!("it cannot be stored: {why}"))
+        });
+        match place {
+            Ok(place) => {
+                let free = used.take_numbered(place.clone());
+                gathered.renamed += u64::from(free != place);
+                gathered.placed.push((index, free));
+            }
+            Err(why) => gathered.skipped.push((index, why)),
+        }
     }
     gathered
-}
-
-/// A class as the name of one folder: a `/` in it, which a table may hold, becomes `-`.
-fn folder_name(class: &str) -> OsString {
-    match class {
-        "." | ".." | "" => format!("class {class}").into(),
-        class => class.replace(['/', '\0'], "-").into(),
-    }
 }

@@ -48,6 +48,26 @@ pub struct ClassCounts {
 }
 
 impl Assignment<'_> {
+    /// Takes images out that no tree can hold under their names: the numbers of their records. What the parts have is
+    /// counted again; what they should have stays what was asked for.
+    pub fn leave_out(&mut self, unstorable: &BTreeSet<usize>) {
+        if unstorable.is_empty() {
+            return;
+        }
+        for image in self.images.iter().filter(|image| unstorable.contains(&image.index)) {
+            self.left_out.push((image.record, LeftOut::Unstorable));
+            self.part_of.remove(&image.index);
+            if let Some(counts) = self.classes.iter_mut().find(|counts| counts.class == image.class)
+            {
+                counts.images -= 1;
+                counts.got[image.part] -= 1;
+            }
+        }
+        self.images.retain(|image| !unstorable.contains(&image.index));
+        self.classes.retain(|counts| counts.images > 0);
+        self.left_out.sort_by(|a, b| a.0.path.cmp(&b.0.path));
+    }
+
     /// The part of the record with this number, if it takes part.
     pub fn part_of(&self, index: usize) -> Option<usize> {
         self.part_of.get(&index).copied()
@@ -93,7 +113,16 @@ pub fn assign<'a>(
     if let Some(subset) = request.subset {
         let parts = Parts::taken(subset.amount);
         let units = units(&images, request.seed ^ SUBSET_SEED, |_| None);
-        let outcome = divide(&mut images, units, &parts, subset.per, &request.strata, &[true; 2])?;
+        let outcome = divide(&mut images, units, &parts, subset.per, &request.strata, &[true; 2])
+            .map_err(|error| match error {
+            SplitError::TooMany { asked, images, .. } => {
+                SplitError::SubsetTooLarge { asked, images }
+            }
+            SplitError::ClassTooSmall { asked, class, images, .. } => {
+                SplitError::SubsetClassTooSmall { asked, class, images }
+            }
+            other => other,
+        })?;
         drop(outcome);
         left_out.extend(taken_out(&mut images, |image| {
             (image.part == 1).then_some(LeftOut::NotInSubset)
@@ -237,6 +266,8 @@ fn divide(
     let cells = cells(images, strata, &class_of);
     // The rows: classes, then their strata, then all.
     let last = sizes.len() + cells.rows.len();
+    // A part without an image is none, unless there are fewer groups than parts.
+    let can_fill_all = units.len() >= parts.len();
     let mut group_counts = vec![(0u64, 0u64); sizes.len()];
     let mut fixed = vec![vec![0u64; parts.len()]; last + 1];
     let mut kinds: BTreeMap<Vec<(usize, u64)>, Vec<&Unit>> = BTreeMap::new();
@@ -244,8 +275,9 @@ fn divide(
         let mut counts: BTreeMap<usize, u64> = BTreeMap::new();
         for &member in &unit.members {
             let class = class_of(&images[member]);
-            let stratum = cells.of_image.get(member).map(|cell| sizes.len() + cell);
-            for row in [Some(class), stratum, Some(last)].into_iter().flatten() {
+            let strata = cells.of_image.get(member).into_iter().flatten();
+            let strata = strata.map(|cell| sizes.len() + cell);
+            for row in [class, last].into_iter().chain(strata) {
                 *counts.entry(row).or_default() += 1;
             }
         }
@@ -274,10 +306,12 @@ fn divide(
             is_in_first_part: !is_in_every_part,
         });
     }
-    for (cell, &(class, size)) in cells.rows.iter().enumerate() {
-        let share = size as f64 / sizes[class].1 as f64;
+    for (cell, stratum) in cells.rows.iter().enumerate() {
+        let class = stratum.class;
+        let share = stratum.images as f64 / sizes[class].1 as f64;
         let target = targets.classes[class].iter().map(|target| target * share).collect();
-        let (weight, fixed) = (rows[class].weight, fixed[sizes.len() + cell].clone());
+        let importance = if stratum.is_combination { COMBINATION_WEIGHT } else { 1.0 };
+        let (weight, fixed) = (rows[class].weight * importance, fixed[sizes.len() + cell].clone());
         let (is_in_every_part, is_in_first_part) = (false, false);
         rows.push(Row { weight, target, fixed, is_in_every_part, is_in_first_part });
     }
@@ -285,7 +319,7 @@ fn divide(
         weight: 1.0 / images.len().max(1) as f64,
         target: targets.all.clone(),
         fixed: fixed[last].clone(),
-        is_in_every_part: false,
+        is_in_every_part: can_fill_all && !parts.amounts().contains(&Amount::Kept),
         is_in_first_part: false,
     });
     let kinds: Vec<_> = kinds.into_iter().collect();
@@ -338,12 +372,22 @@ fn divide(
     Ok(Divided { classes, requested: targets.all, distance })
 }
 
-/// The strata of the classes: cells of a class in which all facts have the same values.
+/// How much a combination of values counts beside each value by itself: little, so that every fact is balanced first, and
+/// combinations are as far as that allows. Not nothing, as then they would be balanced by accident only.
+const COMBINATION_WEIGHT: f64 = 1.0 / 16.0;
+
+/// One stratum of a class: the images in which a fact has one value, or in which all facts have the same values.
+struct StratumRow {
+    class: usize,
+    images: u64,
+    is_combination: bool,
+}
+
+/// The strata of all classes.
 struct Cells {
-    /// The class and the number of images of each.
-    rows: Vec<(usize, u64)>,
-    /// The cell of each image; empty where nothing is asked for.
-    of_image: Vec<usize>,
+    rows: Vec<StratumRow>,
+    /// The strata of each image; empty where nothing is asked for.
+    of_image: Vec<Vec<usize>>,
 }
 
 fn cells(
@@ -351,19 +395,34 @@ fn cells(
     strata: &[Stratum],
     class_of: &impl Fn(&Assigned<'_>) -> usize,
 ) -> Cells {
+    /// The class, the number of the fact, and its value; all facts have the number after the last, and all values.
+    type Key = (usize, usize, Vec<String>);
     if strata.is_empty() {
         return Cells { rows: Vec::new(), of_image: Vec::new() };
     }
-    let key = |image: &Assigned<'_>| {
-        let values = strata.iter().map(|one| one.value(image.record, image.measured));
-        (class_of(image), values.collect::<Vec<String>>())
+    let keys = |image: &Assigned<'_>| -> Vec<Key> {
+        let class = class_of(image);
+        let values: Vec<String> =
+            strata.iter().map(|one| one.value(image.record, image.measured)).collect();
+        let each = values.iter().enumerate();
+        let mut keys: Vec<Key> =
+            each.map(|(fact, value)| (class, fact, vec![value.clone()])).collect();
+        if strata.len() > 1 {
+            keys.push((class, strata.len(), values));
+        }
+        keys
     };
-    let keys: Vec<(usize, Vec<String>)> = images.iter().map(key).collect();
-    let mut numbers: BTreeMap<&(usize, Vec<String>), usize> =
-        keys.iter().map(|key| (key, 0)).collect();
+    let keys: Vec<Vec<Key>> = images.iter().map(keys).collect();
+    let mut numbers: BTreeMap<&Key, usize> = keys.iter().flatten().map(|key| (key, 0)).collect();
     numbers.values_mut().enumerate().for_each(|(number, at)| *at = number);
-    let mut rows: Vec<(usize, u64)> = numbers.keys().map(|(class, _)| (*class, 0)).collect();
-    let of_image: Vec<usize> = keys.iter().map(|key| numbers[key]).collect();
-    of_image.iter().for_each(|&cell| rows[cell].1 += 1);
+    let row = |&(class, fact, _): &Key| StratumRow {
+        class,
+        images: 0,
+        is_combination: fact == strata.len(),
+    };
+    let mut rows: Vec<StratumRow> = numbers.keys().map(|key| row(key)).collect();
+    let of_image: Vec<Vec<usize>> =
+        keys.iter().map(|keys| keys.iter().map(|key| numbers[key]).collect()).collect();
+    of_image.iter().flatten().for_each(|&cell| rows[cell].images += 1);
     Cells { rows, of_image }
 }

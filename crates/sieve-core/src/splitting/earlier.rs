@@ -7,6 +7,7 @@ use crate::cell;
 use crate::files::RelPath;
 use crate::input;
 use crate::measuring::Digest;
+use crate::separated::{self, COMMENT};
 
 /// The rows of a split table.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -38,12 +39,22 @@ impl SplitTable {
     /// What is wrong with it, as the end of a sentence.
     pub fn read(file: &Path) -> Result<Self, String> {
         let bytes = input::read(file, input::MOST_TABLE_BYTES)?;
-        let text = bytes.strip_prefix(b"\xef\xbb\xbf").unwrap_or(&bytes);
-        let mut reader = csv::Reader::from_reader(text);
-        let head = reader.headers().map_err(|error| error.to_string())?.clone();
+        let mut reader = separated::reader(separated::text_of(&bytes)?);
+        let mut head = csv::StringRecord::new();
+        let is_comment = |head: &csv::StringRecord| {
+            head.iter().next().is_some_and(|cell| cell.trim_start().starts_with(COMMENT))
+        };
+        while reader.read_record(&mut head).map_err(|error| error.to_string())? {
+            if !is_comment(&head) {
+                break;
+            }
+        }
+        let place = |name: &str| head.iter().position(|cell| cell::unguarded(cell.trim()) == name);
         let column = |name: &str| {
-            let at = head.iter().position(|cell| cell::unguarded(cell.trim()) == name);
-            at.ok_or_else(|| format!("it has no column {name:?}, as every split table has"))
+            place(name).ok_or_else(|| match place("action") {
+                Some(_) => "it is a plan of repairs, which apply takes".to_owned(),
+                None => format!("it has no column {name:?}, as every split table has"),
+            })
         };
         let [path, class] = [column("path")?, column("class")?];
         let [split, group, digest] = [column("split")?, column("group")?, column("digest")?];
@@ -51,6 +62,9 @@ impl SplitTable {
         for record in reader.records() {
             let record = record.map_err(|error| error.to_string())?;
             let line = record.position().map_or(0, csv::Position::line);
+            if record.iter().all(|cell| cell.trim().is_empty()) {
+                continue;
+            }
             let text = |at: usize| cell::unguarded(record.get(at).unwrap_or_default());
             let digest = Digest::from_hex(text(digest))
                 .ok_or_else(|| format!("line {line} has no digest of 64 hexadecimal digits"))?;
@@ -137,6 +151,14 @@ mod tests {
         let wrong = |text: &str| read(text).unwrap_err();
         assert_eq!(wrong("path,class\n"), "it has no column \"split\", as every split table has");
         assert_eq!(wrong("path,class,split,group,digest\n"), "it has no rows");
+        let plan = "# A plan\npath,action,from,to,group,reason,confidence,digest\n";
+        assert_eq!(wrong(plan), "it is a plan of repairs, which apply takes");
+        // As half of Europe's spreadsheets write it.
+        let semicolons = format!("path;class;split;group;digest\r\na;b.jpg;bay;train;g;{a}\r\n");
+        assert!(wrong(&semicolons).contains("no digest"));
+        let semicolons =
+            format!("path;class;split;group;digest\r\na,b.jpg;bay;train;g;{a}\r\n;;;;\r\n");
+        assert_eq!(read(&semicolons).unwrap().rows[0].path.as_str(), "a,b.jpg");
         assert_eq!(
             wrong("path,class,split,group,digest\na.jpg,bay,train,g,12\n"),
             "line 2 has no digest of 64 hexadecimal digits"

@@ -57,6 +57,8 @@ pub enum LeftOut {
     Locked,
     /// What it belongs together with is in several parts of the earlier split.
     Between,
+    /// No folder can hold it under its name or that of its class.
+    Unstorable,
 }
 
 impl LeftOut {
@@ -69,6 +71,7 @@ impl LeftOut {
             LeftOut::NotInSubset => "not-in-subset",
             LeftOut::Locked => "locked",
             LeftOut::Between => "between-parts",
+            LeftOut::Unstorable => "unstorable-name",
         }
     }
 }

@@ -3,7 +3,7 @@
 use std::fmt;
 use std::str::FromStr;
 
-use crate::collection::SPLIT_TABLE;
+use crate::collection::{SPLIT_TABLE, check_folder_name};
 
 /// Two parts or more, each with its amount.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -58,12 +58,12 @@ pub enum PartsError {
     #[error("{0} and {1} are both to get the rest; only one part can")]
     TwoRests(String, String),
     /// Shares that do not add up.
-    #[error("the shares add up to {0} %; expected 100 %, or one part that gets the rest")]
+    #[error("the shares add up to {} %; expected 100 %, or one part that gets the rest", rounded(.0))]
     BadSum(f64),
     /// Plain numbers that are neither shares nor counts.
     #[error(
-        "the numbers add up to {0}: shares add up to 100 or 1 (or are written with %), and among numbers of images \
-         one part gets the rest, for example train=rest,test=200"
+        "the numbers add up to {}: shares add up to 100 or 1 (or are written with %), and among numbers of images \
+         one part gets the rest, for example train=rest,test=200", rounded(.0)
     )]
     Ambiguous(f64),
 }
@@ -166,6 +166,11 @@ impl fmt::Display for Parts {
     }
 }
 
+/// A sum as a person would write it, without what adding in binary leaves.
+fn rounded(sum: &f64) -> f64 {
+    (sum * UNIT as f64).round() / UNIT as f64
+}
+
 impl FromStr for Parts {
     type Err = PartsError;
 
@@ -177,10 +182,8 @@ impl FromStr for Parts {
             let (name, amount) =
                 piece.split_once('=').ok_or_else(|| PartsError::NotAPart(piece.to_owned()))?;
             let name = name.trim().to_owned();
-            let is_folder = !name.is_empty()
-                && !name.starts_with('.')
-                && !name.contains(|c: char| c.is_control() || "/\\".contains(c));
-            if !is_folder {
+            let is_odd = name.contains(|c: char| c.is_control() || c == '\\');
+            if is_odd || check_folder_name(&name).is_err() {
                 return Err(PartsError::BadName(name));
             }
             let is_same = |known: &&String| known.to_lowercase() == name.to_lowercase();
@@ -258,6 +261,7 @@ mod tests {
             assert_eq!(read(text).as_deref(), Ok(shown), "{text}");
         }
         let message = |text: &str| read(text).unwrap_err().to_string();
+        assert!(message("a=33.3,b=33.3,c=33.3").starts_with("the numbers add up to 99.9: shares"));
         assert!(message("train=100,test=50").starts_with("the numbers add up to 150: shares"));
         assert_eq!(
             message("train=80%,test=30%"),

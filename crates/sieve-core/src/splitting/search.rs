@@ -14,7 +14,7 @@ pub struct Row {
     pub target: Vec<f64>,
     /// Images that each part has already, whatever is decided.
     pub fixed: Vec<u64>,
-    /// Whether every part must have one, because there are groups enough.
+    /// Whether every part that is to have any must have one, because there are groups enough.
     pub is_in_every_part: bool,
     /// Whether the first part must have one: a class that is not trained on is never learned.
     pub is_in_first_part: bool,
@@ -46,6 +46,45 @@ pub struct Problem {
 const EMPTY: f64 = 1e6;
 /// The same for the first part of a row that cannot be in every part.
 const NOT_FIRST: f64 = 1e3;
+/// What counts: how far all rows are off, and where that is equal, how unevenly. Of two shortfalls of one image the sum of
+/// the differences does not tell whether they are in one part or in two; their squares do.
+#[derive(Clone, Copy, Debug, Default, PartialEq)]
+pub struct Cost {
+    /// Sum of differences.
+    pub sum: f64,
+    /// Sum of their squares.
+    pub squares: f64,
+}
+
+impl Cost {
+    /// Whether a change of the cost makes it better.
+    fn is_gain(self) -> bool {
+        self.sum < -NOTHING || (self.sum <= NOTHING && self.squares < -NOTHING)
+    }
+}
+
+impl std::ops::Add for Cost {
+    type Output = Cost;
+
+    fn add(self, other: Cost) -> Cost {
+        Cost { sum: self.sum + other.sum, squares: self.squares + other.squares }
+    }
+}
+
+impl std::ops::Sub for Cost {
+    type Output = Cost;
+
+    fn sub(self, other: Cost) -> Cost {
+        Cost { sum: self.sum - other.sum, squares: self.squares - other.squares }
+    }
+}
+
+impl std::iter::Sum for Cost {
+    fn sum<I: Iterator<Item = Cost>>(costs: I) -> Cost {
+        costs.fold(Cost::default(), |all, cost| all + cost)
+    }
+}
+
 /// Differences below this are none: what adding up in another order changes.
 const NOTHING: f64 = 1e-9;
 /// Kinds up to which every two are tried for an exchange.
@@ -65,14 +104,15 @@ impl Problem {
         self.is_open.len()
     }
 
-    fn cell(&self, row: usize, part: usize, count: u64) -> f64 {
+    fn cell(&self, row: usize, part: usize, count: u64) -> Cost {
         let row = &self.rows[row];
         let empty = match (count, part) {
-            (0, _) if row.is_in_every_part => EMPTY,
+            (0, _) if row.is_in_every_part && row.target[part] > 0.0 => EMPTY,
             (0, 0) if row.is_in_first_part => NOT_FIRST,
             _ => 0.0,
         };
-        row.weight * (count as f64 - row.target[part]).abs() + empty
+        let off = (count as f64 - row.target[part]).abs();
+        Cost { sum: row.weight * off + empty, squares: row.weight * off * off }
     }
 
     /// The images that each part has of each row.
@@ -86,10 +126,10 @@ impl Problem {
         images
     }
 
-    /// The sum of all differences.
-    pub fn cost(&self, counts: &Counts) -> f64 {
+    /// How far all of it is off.
+    pub fn cost(&self, counts: &Counts) -> Cost {
         let images = self.images(counts);
-        let of_row = |row: usize| -> f64 {
+        let of_row = |row: usize| -> Cost {
             (0..self.parts()).map(|part| self.cell(row, part, images[row][part])).sum()
         };
         (0..self.rows.len()).map(of_row).sum()
@@ -160,7 +200,7 @@ impl<'a> State<'a> {
     }
 
     /// What a move adds to the cost.
-    fn change(&self, (kind, from, to): Move) -> f64 {
+    fn change(&self, (kind, from, to): Move) -> Cost {
         let problem = self.problem;
         let of = |&(row, size): &(usize, u64)| {
             let [a, b] = [from, to].map(|part| self.images[row][part]);
@@ -180,11 +220,14 @@ impl<'a> State<'a> {
         }
     }
 
-    /// The moves that a kind can make.
+    /// The moves that a kind can make. Which of equal ones is the first, its random number says: no part has an advantage
+    /// by its place.
     fn moves(&self, kind: usize) -> impl Iterator<Item = Move> + use<'_, 'a> {
         let parts = self.problem.parts();
-        let from = (0..parts).filter(move |&from| self.counts[kind][from] > 0);
-        let pairs = from.flat_map(move |from| (0..parts).map(move |to| (from, to)));
+        let first = self.problem.kinds[kind].random as usize % parts;
+        let turned = move |number: usize| (first + number) % parts;
+        let from = (0..parts).map(turned).filter(move |&from| self.counts[kind][from] > 0);
+        let pairs = from.flat_map(move |from| (0..parts).map(move |to| (from, turned(to))));
         let is_open = &self.problem.is_open;
         pairs.filter(|&(from, to)| from != to && is_open[to]).map(move |(a, b)| (kind, a, b))
     }
@@ -214,10 +257,10 @@ impl<'a> State<'a> {
 
     /// The move that makes it better by most; the first of equals.
     fn best(&self, moves: impl Iterator<Item = Move>) -> Option<Move> {
-        let mut best: Option<(f64, Move)> = None;
+        let mut best: Option<(Cost, Move)> = None;
         for one in moves {
             let change = self.change(one);
-            if change < -NOTHING && best.is_none_or(|(least, _)| change < least - NOTHING) {
+            if change.is_gain() && best.is_none_or(|(least, _)| (change - least).is_gain()) {
                 best = Some((change, one));
             }
         }
@@ -263,8 +306,8 @@ impl<'a> State<'a> {
                 let back = to * parts + from;
                 for place in 0..kinds {
                     let other = self.order[place];
-                    let sum =
-                        alone[kind * parts * parts + way] + alone[other * parts * parts + back];
+                    let sum = alone[kind * parts * parts + way].sum
+                        + alone[other * parts * parts + back].sum;
                     let saved = 4.0 * weight * sizes[kind].min(sizes[other]);
                     let is_hopeless = !self.shared[kind * kinds + other] && sum >= saved;
                     if sum.is_finite() && !is_hopeless && other != kind {
@@ -272,11 +315,11 @@ impl<'a> State<'a> {
                         self.make(first);
                         let change =
                             alone[kind * parts * parts + way] + self.change((other, to, from));
-                        if change < -NOTHING {
+                        if change.is_gain() {
                             self.make((other, to, from));
                             alone = self.changes_alone();
                             is_better = true;
-                            if !alone[kind * parts * parts + way].is_finite() {
+                            if !alone[kind * parts * parts + way].sum.is_finite() {
                                 break;
                             }
                         } else {
@@ -290,9 +333,10 @@ impl<'a> State<'a> {
     }
 
     /// What each move changes by itself, by kind, from and to; infinite where it cannot be made.
-    fn changes_alone(&self) -> Vec<f64> {
+    fn changes_alone(&self) -> Vec<Cost> {
         let parts = self.problem.parts();
-        let mut alone = vec![f64::INFINITY; self.order.len() * parts * parts];
+        let impossible = Cost { sum: f64::INFINITY, squares: 0.0 };
+        let mut alone = vec![impossible; self.order.len() * parts * parts];
         for kind in 0..self.order.len() {
             for (_, from, to) in self.moves(kind) {
                 alone[(kind * parts + from) * parts + to] = self.change((kind, from, to));
@@ -323,7 +367,7 @@ impl<'a> State<'a> {
                 }
                 let first = self.change((kind, from, to));
                 self.make((kind, from, to));
-                if first + self.change((other, to, from)) < -NOTHING {
+                if (first + self.change((other, to, from))).is_gain() {
                     self.make((other, to, from));
                     return true;
                 }
@@ -345,7 +389,7 @@ impl<'a> State<'a> {
         let mut best = (self.problem.cost(&self.counts), self.counts.clone());
         let mut here = best.0;
         for _ in 0..attempts {
-            if best.0 <= least + NOTHING {
+            if best.0.sum <= least + NOTHING {
                 break;
             }
             let before = (self.counts.clone(), self.images.clone());
@@ -360,12 +404,12 @@ impl<'a> State<'a> {
             }
             self.descend();
             let cost = self.problem.cost(&self.counts);
-            if cost > here + NOTHING {
+            if (here - cost).is_gain() {
                 (self.counts, self.images) = before;
                 continue;
             }
             here = cost;
-            if cost < best.0 - NOTHING {
+            if (cost - best.0).is_gain() {
                 best = (cost, self.counts.clone());
             }
         }

@@ -16,6 +16,24 @@ pub enum SplitError {
         /// What there is.
         images: u64,
     },
+    /// A subset is to have more images than there are.
+    #[error("the subset of {asked} images is larger than the {images} that there are")]
+    SubsetTooLarge {
+        /// What is asked for.
+        asked: u64,
+        /// What there is.
+        images: u64,
+    },
+    /// A subset is to have more images of each class than one of them has.
+    #[error("the subset asks for {asked} images of each class; {class:?} has {images}")]
+    SubsetClassTooSmall {
+        /// What is asked for.
+        asked: u64,
+        /// The class that has the fewest.
+        class: String,
+        /// What it has.
+        images: u64,
+    },
     /// The same, of a class.
     #[error("{parts} ask for {asked} images of each class; {class:?} has {images}")]
     ClassTooSmall {

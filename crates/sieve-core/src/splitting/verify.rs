@@ -3,13 +3,17 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::earlier::{SplitRow, SplitTable};
+use super::places::{Placing, places};
 use crate::Error;
+use crate::cell;
 use crate::collection::{
-    Collection, EntryKind, Located, SETTINGS_FILE, SPLIT_TABLE, is_left_behind,
+    CLASS_INDEX, Collection, Entry, EntryKind, Located, SETTINGS_FILE, SPLIT_TABLE, is_left_behind,
 };
+use crate::files::{InsidePath, RelPath};
 use crate::measuring::Digest;
 use crate::progress::Progress;
 use crate::reading::{ReadLimits, is_image_name};
+use crate::separated;
 
 /// Where the images of a table are looked for.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -31,6 +35,12 @@ pub struct Verdict {
     pub place: Option<Place>,
     /// Paths of the table that are not there.
     pub missing: Vec<String>,
+    /// Images that are not where the table puts them, with where they are: renamed, in another class or another part.
+    pub moved: Vec<(String, String)>,
+    /// Images in the folder of a class that is not theirs by the table: the path, that class, and the one of the table.
+    pub relabelled: Vec<(String, String, String)>,
+    /// What is wrong with the class index beside the table.
+    pub class_index: Vec<String>,
     /// Files that hold something else than they did.
     pub changed: Vec<String>,
     /// Files that could not be read, and why.
@@ -55,7 +65,8 @@ impl Verdict {
         let lists =
             [self.missing.len(), self.changed.len(), self.unreadable.len(), self.extra.len()];
         let more = [self.cut.len(), self.repeated.len(), self.absent.len()];
-        lists.into_iter().chain(more).all(|length| length == 0)
+        let labels = [self.moved.len(), self.relabelled.len(), self.class_index.len()];
+        lists.into_iter().chain(more).chain(labels).all(|length| length == 0)
     }
 }
 
@@ -79,15 +90,18 @@ pub fn verify(
         .collect();
     progress.begin("reading images", Some(entries.len() as u64));
     let located: Vec<Located<'_>> = entries.iter().map(|entry| entry.located()).collect();
-    let digests = collection.visit(&located, limits, progress, |_, bytes| {
+    let digests = collection.visit(&located, limits, progress, |at, bytes| {
         progress.advance(1);
-        bytes.map(|bytes| Digest::of_bytes(&bytes.bytes))
+        let is_index = entries[at].path.as_str() == CLASS_INDEX;
+        bytes.map(|bytes| (Digest::of_bytes(&bytes.bytes), is_index.then_some(bytes.bytes)))
     })?;
     let mut known: BTreeMap<&str, Digest> = BTreeMap::new();
+    let mut index = None;
     for (entry, digest) in entries.iter().zip(digests) {
         match digest {
-            Ok(digest) => {
+            Ok((digest, bytes)) => {
                 known.insert(entry.path.as_str(), digest);
+                index = index.or(bytes);
             }
             Err(why) => {
                 verdict.unreadable.push((entry.path.to_string(), format!("{why:?}")));
@@ -104,8 +118,17 @@ pub fn verify(
     };
     verdict.place = Some(place);
     match place {
-        Place::Tree => in_tree(table, &known, &mut verdict),
-        Place::Source => in_source(table, &known, &mut verdict),
+        Place::Tree => {
+            in_tree(table, &known, &mut verdict);
+            verdict.class_index = match &index {
+                Some(bytes) => class_index_problems(table, bytes),
+                None => vec![format!("{CLASS_INDEX} is missing")],
+            };
+        }
+        Place::Source => {
+            in_source(table, &known, &mut verdict);
+            in_other_classes(table, &entries, &mut verdict);
+        }
     }
     Ok(verdict)
 }
@@ -152,48 +175,148 @@ fn of_table(table: &SplitTable) -> Verdict {
     verdict
 }
 
-/// In folders of parts a file is known by its part and its content: names of copies were changed there.
+/// In folders of parts every image has one place, which follows from its row and the others. What is elsewhere was renamed,
+/// relabelled or moved to another part.
 fn in_tree(table: &SplitTable, known: &BTreeMap<&str, Digest>, verdict: &mut Verdict) {
-    let mut files: HashMap<(&str, Digest), Vec<&str>> = HashMap::new();
-    for (&path, &digest) in known {
-        if let Some((part, _)) = path.split_once('/') {
-            files.entry((part, digest)).or_default().push(path);
-        }
-    }
+    let expected = expected_places(table, known);
+    let is_there = |at: usize| known.get(expected[at].as_str()) == Some(&table.rows[at].digest);
     let mut used: BTreeSet<&str> = BTreeSet::new();
-    let mut lost: Vec<&SplitRow> = Vec::new();
-    for row in &table.rows {
-        let found = files.get_mut(&(row.split.as_str(), row.digest)).and_then(Vec::pop);
+    let (there, lost): (Vec<usize>, Vec<usize>) =
+        (0..table.rows.len()).partition(|&at| is_there(at));
+    used.extend(there.iter().map(|&at| expected[at].as_str()));
+    let mut elsewhere: HashMap<Digest, Vec<&str>> = HashMap::new();
+    for (&path, &digest) in known.iter().rev().filter(|(path, _)| !used.contains(**path)) {
+        elsewhere.entry(digest).or_default().push(path);
+    }
+    for at in lost {
+        let place = &expected[at];
+        let found = elsewhere.get_mut(&table.rows[at].digest).and_then(Vec::pop);
         match found {
             Some(path) => {
                 used.insert(path);
+                verdict.moved.push((place.clone(), path.to_owned()));
             }
-            None => lost.push(row),
-        }
-    }
-    for row in lost {
-        // A file of that name and class in its part holds something else.
-        let name = row.path.file_name();
-        let is_it = |path: &&&str| {
-            let mut parts = path.split('/');
-            let is_part = parts.next() == Some(&row.split);
-            is_part
-                && path.rsplit('/').next() == Some(name)
-                && path.contains(&format!("/{}/", row.class))
-        };
-        let there = known.keys().filter(|path| !used.contains(**path)).find(is_it);
-        match there {
-            Some(&path) => {
-                used.insert(path);
-                verdict.changed.push(path.to_owned());
+            None if known.contains_key(place.as_str()) => {
+                used.insert(place);
+                verdict.changed.push(place.clone());
             }
-            None => verdict.missing.push(format!("{}/{}", row.split, row.path)),
+            None => verdict.missing.push(place.clone()),
         }
     }
     let is_ours = |path: &str| !path.contains('/') && path.ends_with(".csv");
     let extra = known.keys().filter(|path| !used.contains(**path) && !is_ours(path));
     verdict.extra = extra.map(|path| (*path).to_owned()).collect();
     sort(verdict);
+}
+
+/// Where `split` put the image of each row. How many folders around all images said an earlier split is not in the table:
+/// of the few possibilities it is the one under which the most images are found.
+fn expected_places(table: &SplitTable, known: &BTreeMap<&str, Digest>) -> Vec<String> {
+    const MOST_SPLIT_FOLDERS: usize = 3;
+    let with = |split_folders: usize| -> (usize, Vec<String>) {
+        let images: Vec<Placing<'_>> = table
+            .rows
+            .iter()
+            .map(|row| Placing {
+                path: &row.path,
+                class: &row.class,
+                part: &row.split,
+                split_folders,
+            })
+            .collect();
+        let place = |(place, row): (Result<InsidePath, String>, &SplitRow)| match place {
+            Ok(place) => RelPath::new(place.as_path()).to_string(),
+            // Nothing can stand there.
+            Err(_) => format!("{}/?/{}", row.split, row.path),
+        };
+        let expected: Vec<String> =
+            places(&images).into_iter().zip(&table.rows).map(place).collect();
+        let rows = expected.iter().zip(&table.rows);
+        let hits = rows.filter(|(place, row)| known.get(place.as_str()) == Some(&row.digest));
+        (hits.count(), expected)
+    };
+    let mut best = with(0);
+    for split_folders in 1..=MOST_SPLIT_FOLDERS {
+        if best.0 == table.rows.len() {
+            break;
+        }
+        let next = with(split_folders);
+        if next.0 > best.0 {
+            best = next;
+        }
+    }
+    best.1
+}
+
+/// What the class index says otherwise than the table: it holds every class once, in the order of names, with the number
+/// of its images in each part.
+fn class_index_problems(table: &SplitTable, bytes: &[u8]) -> Vec<String> {
+    let mut counts: BTreeMap<&str, BTreeMap<&str, u64>> = BTreeMap::new();
+    for row in &table.rows {
+        *counts.entry(&row.class).or_default().entry(&row.split).or_default() += 1;
+    }
+    let wrong = |why: String| vec![format!("{CLASS_INDEX} {why}")];
+    let text = match separated::text_of(bytes) {
+        Ok(text) => text,
+        Err(why) => return wrong(format!("cannot be read: {why}")),
+    };
+    let mut records = separated::reader(text).into_records();
+    let cells = |record: csv::StringRecord| -> Vec<String> {
+        record.iter().map(|cell| cell::unguarded(cell).to_owned()).collect()
+    };
+    let head = records.next().and_then(Result::ok).map(cells).unwrap_or_default();
+    if head.len() < 2 || head[0] != "index" || head[1] != "class" {
+        return wrong("does not begin with index,class".to_owned());
+    }
+    let lacking = table.parts().into_iter().find(|part| !head[2..].iter().any(|name| name == part));
+    if let Some(part) = lacking {
+        return wrong(format!("has no column {part:?}"));
+    }
+    let mut problems = Vec::new();
+    let mut classes = counts.iter();
+    for (number, record) in records.map_while(Result::ok).map(cells).enumerate() {
+        let line = number + 2;
+        let Some((&class, counts)) = classes.next() else {
+            problems.push(format!("{CLASS_INDEX} line {line}: the table has no more classes"));
+            break;
+        };
+        let count = |part: &String| counts.get(part.as_str()).copied().unwrap_or(0).to_string();
+        let expected: Vec<String> = [number.to_string(), class.to_owned()]
+            .into_iter()
+            .chain(head[2..].iter().map(count))
+            .collect();
+        if record != expected {
+            let (is, should) = (record.join(","), expected.join(","));
+            problems.push(format!("{CLASS_INDEX} line {line}: {is:?}, expected {should:?}"));
+        }
+    }
+    let missing: Vec<String> = classes.map(|(class, _)| format!("{class:?}")).collect();
+    if !missing.is_empty() {
+        problems.push(format!("{CLASS_INDEX} lacks {}", missing.join(", ")));
+    }
+    problems
+}
+
+/// Images whose class folder is another one than the table says. Where the labels of most rows do not come from folders,
+/// folders say nothing about the others either.
+fn in_other_classes(table: &SplitTable, entries: &[&Entry], verdict: &mut Verdict) {
+    let folders: HashMap<&str, &str> = entries
+        .iter()
+        .filter_map(|entry| Some((entry.path.as_str(), entry.place.class()?)))
+        .collect();
+    let labelled = table.rows.iter().filter_map(|row| {
+        let folder = folders.get(row.path.as_str())?;
+        Some((row, *folder))
+    });
+    let (agreeing, others): (Vec<_>, Vec<_>) =
+        labelled.partition(|(row, folder)| row.class == *folder);
+    if agreeing.len() >= others.len() {
+        let others = others.into_iter();
+        verdict.relabelled = others
+            .map(|(row, folder)| (row.path.to_string(), folder.to_owned(), row.class.clone()))
+            .collect();
+        verdict.relabelled.sort();
+    }
 }
 
 /// In the collection a file is known by its path.
@@ -213,7 +336,7 @@ fn in_source(table: &SplitTable, known: &BTreeMap<&str, Digest>, verdict: &mut V
         let name = path.rsplit('/').next().unwrap_or_default();
         let in_class = path.split('/').rev().skip(1).any(|folder| classes.contains(folder));
         let is_other = name == SPLIT_TABLE || name == SETTINGS_FILE;
-        in_class && !is_other && is_image_name(&crate::files::RelPath::new(path.as_ref()))
+        in_class && !is_other && is_image_name(&RelPath::new(path.as_ref()))
     };
     let extra = known.keys().filter(|path| !rows.contains(**path) && is_extra(path));
     verdict.unlisted = extra.map(|path| (*path).to_owned()).collect();
@@ -222,6 +345,7 @@ fn in_source(table: &SplitTable, known: &BTreeMap<&str, Digest>, verdict: &mut V
 
 fn sort(verdict: &mut Verdict) {
     verdict.missing.sort();
+    verdict.moved.sort();
     verdict.changed.sort();
     verdict.unreadable.sort();
     verdict.extra.sort();

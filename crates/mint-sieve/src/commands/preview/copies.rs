@@ -1,13 +1,15 @@
 //! `preview --to`: augmented copies of the training pictures, for those who cannot augment when they load them.
 
 use std::collections::{BTreeMap, HashMap};
+use std::io::Write;
 use std::path::Path;
 
 use sieve_core::augment::{Occasion, Prepared};
 use sieve_core::collection::{
-    AUGMENTED_TABLE, AUGMENTED_TABLE_HEADER, Collection, Entry, SPLIT_TABLE, split_of_name,
+    AUGMENTED_TABLE, AUGMENTED_TABLE_HEADER, Collection, Entry, SPLIT_TABLE, check_folder_name,
+    split_of_name,
 };
-use sieve_core::files::shown_name;
+use sieve_core::files::{InsidePath, shown_name};
 use sieve_core::io_reason;
 use sieve_core::measuring::Digest;
 use sieve_core::progress::Progress;
@@ -55,10 +57,16 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
     let names = names(&entries);
     let draws = request.args.draws.unwrap_or(1);
     request.progress.begin("writing augmented images", Some(entries.len() as u64));
-    let below = folder.path();
+    let below = folder.root();
+    let mut folders: HashMap<&str, InsidePath> = HashMap::new();
     for class in request.classes.keys() {
-        std::fs::create_dir_all(below.join(class))
-            .map_err(|error| unwritten(Path::new(class), &error))?;
+        let place = check_folder_name(class)
+            .and_then(|()| InsidePath::of_name(class).map_err(|why| why.to_string()))
+            .map_err(|why| {
+                Failure::input(format!("the class {class:?} cannot be the name of a folder: {why}"))
+            })?;
+        below.create_folders(&place).map_err(|error| unwritten(class, &error))?;
+        folders.insert(class, place);
     }
     let limits = request.config.read_limits();
     let located: Vec<_> = entries.iter().map(|entry| entry.located()).collect();
@@ -75,9 +83,13 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
             let seed = request.args.seed;
             let occasion = Occasion { seed, path: &path, class, number: u64::from(number) };
             let drawn = request.policy.policy.draw(&occasion).apply(&image, &request.policy.policy);
-            let name = format!("{class}/{}-{}.png", names[at], number + 1);
-            std::fs::write(below.join(&name), sheet::png(&drawn.pixels))
-                .map_err(|error| unwritten(Path::new(&name), &error))?;
+            let name = format!("{}-{}.png", names[at], number + 1);
+            let place = folders[class].join(&name).map_err(|why| {
+                Failure::input(format!("a copy of {path} cannot be called {name:?}: {why}"))
+            })?;
+            let write = || below.create(&place)?.write_all(&sheet::png(&drawn.pixels));
+            write().map_err(|error| unwritten(&name, &error))?;
+            let name = format!("{class}/{name}");
             let source = path.clone();
             made.push(Made {
                 path: name,
@@ -109,8 +121,9 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
     });
     let head: Vec<&str> = AUGMENTED_TABLE_HEADER.split(',').collect();
     let table = written(&head, rows);
-    std::fs::write(below.join(AUGMENTED_TABLE), table)
-        .map_err(|error| unwritten(Path::new(AUGMENTED_TABLE), &error))?;
+    let place = InsidePath::of_name(AUGMENTED_TABLE).expect("a fixed name");
+    let write = || below.create(&place)?.write_all(table.as_bytes());
+    write().map_err(|error| unwritten(AUGMENTED_TABLE, &error))?;
     folder.keep()?;
     request.progress.end();
     let copies = Copies {
@@ -182,6 +195,6 @@ fn groups(config: &CollectionConfig) -> HashMap<Digest, String> {
     tables.flat_map(|table| table.rows).map(|row| (row.digest, row.group)).collect()
 }
 
-fn unwritten(path: &Path, error: &std::io::Error) -> Failure {
-    Failure::output(format!("cannot write {}: {}", path.display(), io_reason(error)))
+fn unwritten(name: &str, error: &std::io::Error) -> Failure {
+    Failure::output(format!("cannot write {name}: {}", io_reason(error)))
 }

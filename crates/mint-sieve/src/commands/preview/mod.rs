@@ -353,7 +353,11 @@ impl Trial<'_> {
         let each = policies.len() as u32;
         let room = Room {
             page: args.page,
-            rows: args.per_class.map(|images| images * self.classes.len() as u32 * each),
+            // No class shows more images than it has.
+            rows: args.per_class.map(|images| {
+                let shown = |class: &Vec<&Entry>| class.len().min(images as usize) as u32;
+                self.classes.values().map(shown).sum::<u32>() * each
+            }),
             draws: form.columns(&policies[0].policy).or(args.draws),
             full_size: args.full_size,
             is_dense: matches!(form, Form::Frame),

@@ -91,7 +91,7 @@ fn plain(text: &str) -> String {
     let mut plain = String::new();
     for c in text.chars() {
         match c {
-            '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' => {
+            '&' | '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' => {
                 plain.extend(['\\', c])
             }
             c => plain.push(c),

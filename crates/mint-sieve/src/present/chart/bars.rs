@@ -1,5 +1,6 @@
 //! Bars: a row a class, each made of parts one after the other; of very many classes the ends and the shape.
 
+use crate::console::safe;
 use plotters::prelude::DrawingBackend;
 
 use super::paper::{Chart, LETTERS, MARGIN, Page, Side, WIDTH, Wrong};
@@ -206,6 +207,8 @@ impl Chart for Bars {
 /// A label that fits beside the rows.
 pub fn short(label: &str) -> String {
     const MOST: usize = 28;
+    // Escapes are no shorter when they are cut in two.
+    let label = &safe(label);
     if label.chars().count() <= MOST {
         return label.to_owned();
     }

@@ -12,6 +12,7 @@ use plotters::style::register_font;
 use plotters::style::text_anchor::{HPos, Pos, VPos};
 use sieve_core::reading::Pixels;
 
+use crate::console::safe;
 use crate::failure::Failure;
 use crate::present::sheet::{self, INK, PALE, PAPER};
 
@@ -83,7 +84,8 @@ impl<B: DrawingBackend> Page<'_, B> {
         let font = ("sans-serif", size, style).into_font();
         let ink = colour(with);
         let style = TextStyle::from(font).color(&ink).pos(Pos::new(horizontal, VPos::Center));
-        self.0.draw(&Text::new(text.to_owned(), at, style))
+        // XML has no control characters, and marks of direction would turn what stands beside them.
+        self.0.draw(&Text::new(safe(text), at, style))
     }
 
     /// The title, and a line below it.

@@ -46,7 +46,7 @@ pub fn page(looked: &Looked<'_>, cells: &[Option<Cell>], folder: &Path) -> Resul
         let file = record.and_then(|record| catalog.collection.file(record.located()));
         let sides = cell.pixels.as_ref().map_or((0, 0), |one| (one.width_px, one.height_px));
         PageCell {
-            address: file.map_or(String::new(), |file| addresses.of(&file)),
+            address: file.map_or(String::new(), |file| addresses.of(&file.whole_path())),
             picture: cell.pixels.as_ref().map_or(String::new(), |pixels| base64(&jpeg(pixels))),
             width_px: sides.0,
             height_px: sides.1,

@@ -5,16 +5,17 @@ use std::fmt::Write;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
-use sieve_core::files::shown_name;
+use sieve_core::files::{InsidePath, shown_name};
 use sieve_core::finding::Code;
 use sieve_core::repair::{Action, Change, Changes, Fate, Plan, Refusal};
 
 use super::{class_changes, number_or_gone};
-use crate::args::ApplyArgs;
+use crate::args::{ApplyArgs, UndoArgs};
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table};
-use crate::present::{ReadingSettings, command_on, counted, envelope, next_step};
-use crate::writing::in_place::{Journal, State};
+use crate::present::skipped::{self, SkippedBody};
+use crate::present::{ReadingSettings, command_line, command_on, counted, envelope, next_step};
+use crate::writing::in_place::{Journal, Place, Restored, State};
 
 /// How findings differ before and after.
 pub struct Findings {
@@ -38,8 +39,10 @@ pub struct Applied<'a> {
     pub changes: &'a Changes,
     /// What an audit would say now; none where that was not asked for.
     pub findings: Option<&'a Findings>,
-    /// What can take it back.
+    /// What can undo it.
     pub journal: Option<&'a Journal>,
+    /// Files whose names cannot be stored, with reasons.
+    pub skipped: &'a [(usize, String)],
 }
 
 /// Rows that no longer fit.
@@ -50,22 +53,28 @@ pub struct Refused<'a> {
     pub all: bool,
 }
 
-/// A run that was gone on with.
+/// A run that continued an earlier one, or found that it had done everything.
 pub struct Continued<'a> {
     /// Its journal.
     pub journal: &'a Journal,
     /// Whether nothing was done.
     pub is_dry_run: bool,
+    /// Whether the earlier run had done everything.
+    pub was_applied: bool,
 }
 
-/// A run that was taken back.
+/// A run that was undone.
 pub struct Undone<'a> {
+    /// What was typed.
+    pub args: &'a UndoArgs,
     /// Its journal.
     pub journal: &'a Journal,
     /// How far it had come before.
     pub was: Option<State>,
-    /// Whether nothing was done.
-    pub is_dry_run: bool,
+    /// What came of it; none where nothing was done.
+    pub restored: Option<&'a Restored>,
+    /// Files that are still set aside.
+    pub aside: &'a [InsidePath],
 }
 
 /// Rows or files that are named without `--all`.
@@ -166,6 +175,7 @@ pub fn text(applied: &Applied<'_>) -> String {
             counted(behind, "file", "files")
         );
     }
+    text.push_str(&skipped::text(applied.catalog, applied.skipped, args.all));
     text.push_str(&class_changes(classes(applied).iter()));
     if let Some(findings) = applied.findings {
         text.push_str(&finding_table(findings));
@@ -183,7 +193,7 @@ fn named(applied: &Applied<'_>, changes: &[&Change], all: bool) -> String {
         let _ = match &change.fate {
             Fate::Drop => writeln!(text, "  {path}"),
             Fate::Put(place, _) => {
-                writeln!(text, "  {path} -> {}", safe(&shown_name(place.as_os_str())))
+                writeln!(text, "  {path} -> {}", safe(&shown_name(place.as_path().as_os_str())))
             }
         };
     }
@@ -228,9 +238,9 @@ fn ending(applied: &Applied<'_>) -> String {
         let shown = journal.shown();
         let _ = writeln!(
             text,
-            "Set aside: {}/, with what was dropped, and the journal.\nTake it back: mint-sieve undo {}\n",
+            "Set aside: {}/, with what was dropped, and the journal.\nTo undo it: mint-sieve undo {}\n",
             safe(&shown_name(shown.as_os_str())),
-            crate::present::command_line(&[shown.as_os_str()]),
+            command_line(&[shown.as_os_str()]),
         );
     }
     text + &next_step("see what is left to do:", &command_on(applied.config, "audit", &[]))
@@ -256,6 +266,7 @@ struct Body<'a> {
     numbered: u64,
     undecided: u64,
     left_behind: Vec<&'a sieve_core::files::RelPath>,
+    skipped: Vec<SkippedBody<'a>>,
     changes: Vec<ChangeBody<'a>>,
     classes: Vec<ClassBody>,
     findings: Option<Vec<FindingBody>>,
@@ -301,7 +312,7 @@ pub fn json(applied: &Applied<'_>) -> String {
         path: &applied.catalog.records[change.record].path,
         to: match &change.fate {
             Fate::Drop => None,
-            Fate::Put(place, _) => Some(shown_name(place.as_os_str())),
+            Fate::Put(place, _) => Some(shown_name(place.as_path().as_os_str())),
         },
         actions: change.actions.iter().map(|action| action.name()).collect(),
     };
@@ -317,6 +328,7 @@ pub fn json(applied: &Applied<'_>) -> String {
         numbered: applied.changes.numbered,
         undecided: applied.changes.undecided,
         left_behind: applied.changes.left_behind.iter().map(|at| record(*at)).collect(),
+        skipped: skipped::body(applied.catalog, applied.skipped),
         changes: applied.changes.changed.iter().map(change).collect(),
         classes: classes(applied)
             .into_iter()
@@ -328,20 +340,23 @@ pub fn json(applied: &Applied<'_>) -> String {
     envelope("apply", settings, body)
 }
 
-/// An interrupted run that was gone on with.
+/// What an earlier run of the same plan has to do with this one.
 pub fn continued_text(continued: &Continued<'_>) -> String {
     let steps = counted(continued.journal.steps.len() as u64, "step", "steps");
     let shown = continued.journal.shown();
-    let shown = safe(&shown_name(shown.as_os_str()));
-    if continued.is_dry_run {
+    let undo = format!("To undo it: mint-sieve undo {}\n", command_line(&[shown.as_os_str()]));
+    if continued.was_applied {
         return format!(
-            "An earlier run of this plan was interrupted; its {steps} would be gone on with. Nothing was changed.\n"
+            "This plan is already applied: all of its {steps} were made. Nothing was changed.\n{undo}"
         );
     }
-    format!(
-        "An earlier run of this plan was interrupted; it was gone on with, and all of its {steps} are made.\nTake it back: \
-         mint-sieve undo {shown}\n"
-    )
+    if continued.is_dry_run {
+        return format!(
+            "An earlier run of this plan was interrupted; the remaining ones of its {steps} would be made. Nothing was \
+             changed.\n"
+        );
+    }
+    format!("An earlier run of this plan was interrupted; now all of its {steps} are made.\n{undo}")
 }
 
 #[derive(Serialize)]
@@ -350,6 +365,7 @@ struct JournalBody {
     steps: usize,
     state: Option<State>,
     dry_run: bool,
+    already_applied: bool,
 }
 
 /// The same as JSON.
@@ -360,33 +376,101 @@ pub fn continued_json(continued: &Continued<'_>) -> String {
         steps: journal.steps.len(),
         state: journal.state,
         dry_run: continued.is_dry_run,
+        already_applied: continued.was_applied,
     };
     envelope("apply", (), body)
 }
 
-/// What was taken back.
+/// What was undone.
 pub fn undone_text(undone: &Undone<'_>) -> String {
     let journal = undone.journal;
-    let name = heading(&safe(&shown_name(journal.root.as_os_str()))).to_string();
+    let root = shown_name(journal.root.as_path().as_os_str());
     let steps = counted(journal.steps.len() as u64, "step", "steps");
-    match undone.was {
-        None => format!("{name}\nNothing had been changed yet: there is nothing to take back.\n"),
-        Some(State::Undone) => format!("{name}\nIt was taken back before; nothing was changed.\n"),
-        Some(_) if undone.is_dry_run => {
-            format!("{name}\n{steps} would be taken back. Nothing was changed.\n")
-        }
-        Some(_) => format!("{name}\n{steps} taken back: every file is where it was, as it was.\n"),
+    let mut text = format!("{}\n", heading(&safe(&root)));
+    let Some(restored) = undone.restored else {
+        text.push_str(&match undone.was {
+            None => "Nothing had been changed yet: there is nothing to undo.\n".to_owned(),
+            Some(State::Undone) => "It was undone before; nothing was changed.\n".to_owned(),
+            Some(_) => format!("{steps} would be undone. Nothing was changed.\n"),
+        });
+        return text;
+    };
+    let files = counted(restored.compared, "file", "files");
+    if restored.is_whole() && journal.damaged.is_empty() {
+        let _ = writeln!(
+            text,
+            "{steps} undone. Compared {files}: each is where it was, with the content that it had."
+        );
+        return text;
     }
+    let _ = writeln!(text, "{steps} undone, as far as possible; {files} compared.");
+    for line in restored.lines(if undone.args.all { usize::MAX } else { NAMED }) {
+        let _ = writeln!(text, "  {}", safe(&line));
+    }
+    if !journal.damaged.is_empty() {
+        let lines = counted(journal.damaged.len() as u64, "line", "lines");
+        let _ = writeln!(
+            text,
+            "{lines} of the journal could not be read; what they said was not undone."
+        );
+    }
+    if !undone.aside.is_empty() {
+        let shown = safe(&shown_name(journal.shown().as_os_str()));
+        let files = counted(undone.aside.len() as u64, "file is", "files are");
+        let _ = writeln!(text, "{files} still in {shown}/.");
+    }
+    if journal.state == Some(State::Undoing) {
+        let shown = journal.shown();
+        let words = ["mint-sieve".as_ref(), "undo".as_ref(), shown.as_os_str()];
+        text.push('\n');
+        text.push_str(&next_step("try again:", &words));
+    }
+    text
+}
+
+#[derive(Serialize)]
+struct UndoneBody {
+    journal: String,
+    steps: usize,
+    state: Option<State>,
+    dry_run: bool,
+    compared: u64,
+    is_whole: bool,
+    missing: Vec<String>,
+    not_moved_back: Vec<MovedBody>,
+    changed: Vec<String>,
+    not_compared: Vec<String>,
+    kept_aside: Vec<MovedBody>,
+    folders: Vec<String>,
+    damaged_lines: Vec<usize>,
+}
+
+#[derive(Serialize)]
+struct MovedBody {
+    path: String,
+    now: String,
 }
 
 /// The same as JSON.
 pub fn undone_json(undone: &Undone<'_>) -> String {
     let journal = undone.journal;
-    let body = JournalBody {
+    let nothing = Restored::default();
+    let restored = undone.restored.unwrap_or(&nothing);
+    let moved = |path: &Place, now: &Place| MovedBody { path: path.shown(), now: now.shown() };
+    let body = UndoneBody {
         journal: shown_name(journal.shown().as_os_str()),
         steps: journal.steps.len(),
         state: journal.state,
-        dry_run: undone.is_dry_run,
+        dry_run: undone.args.dry_run,
+        compared: restored.compared,
+        is_whole: undone.restored.is_some_and(Restored::is_whole) && journal.damaged.is_empty(),
+        missing: restored.missing.iter().map(Place::shown).collect(),
+        not_moved_back: restored.stuck.iter().map(|(path, now, _)| moved(path, now)).collect(),
+        changed: restored.changed.iter().map(Place::shown).collect(),
+        not_compared: restored.uncompared.iter().map(|(path, _)| path.shown()).collect(),
+        kept_aside: restored.kept.iter().map(|(path, now)| moved(path, now)).collect(),
+        folders: restored.folders.clone(),
+        damaged_lines: journal.damaged.clone(),
     };
     envelope("undo", (), body)
 }

@@ -11,6 +11,7 @@ use sieve_core::repair::Gathered;
 use crate::args::{GatherArgs, SplitFoldersBecome};
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table};
+use crate::present::skipped::{self, SkippedBody};
 use crate::present::{ReadingSettings, counted, envelope, next_step, visible};
 
 /// What was brought together, and how.
@@ -37,7 +38,8 @@ impl Brought<'_> {
 
 /// The answer for people.
 pub fn text(brought: &Brought<'_>) -> String {
-    let Gathered { placed, renamed, without_class, no_images } = brought.gathered;
+    let Gathered { placed, renamed, without_class, no_images, skipped: unstorable } =
+        brought.gathered;
     let name = safe(&brought.catalog.collection.name());
     let classes = brought.classes();
     let mut text = format!(
@@ -72,6 +74,7 @@ pub fn text(brought: &Brought<'_>) -> String {
             counted(*no_images, "file that gives", "files that give")
         );
     }
+    text.push_str(&skipped::text(brought.catalog, unstorable, false));
     let to = safe(&shown_name(brought.args.to.as_os_str()));
     if brought.args.dry_run {
         let _ = writeln!(text, "Nothing was written to {to}.\n");
@@ -99,6 +102,7 @@ struct Body<'a> {
     numbered: u64,
     without_class: u64,
     no_images: u64,
+    skipped: Vec<SkippedBody<'a>>,
 }
 
 /// The answer as JSON.
@@ -118,6 +122,7 @@ pub fn json(brought: &Brought<'_>) -> String {
         numbered: brought.gathered.renamed,
         without_class: brought.gathered.without_class,
         no_images: brought.gathered.no_images,
+        skipped: skipped::body(brought.catalog, &brought.gathered.skipped),
     };
     envelope("gather", settings, body)
 }

@@ -165,6 +165,17 @@ pub fn text(planned: &Planned<'_>) -> String {
         .iter()
         .filter(|proposal| proposal.row.action == Action::Decide)
         .collect();
+    if !proposed.withdrawn.is_empty() {
+        let _ =
+            writeln!(text, "\n{}", heading("Left out of the plan: apply would reject these rows"));
+        for (row, reason) in proposed.withdrawn.iter().take(NAMED) {
+            let path = safe(row.path.as_str());
+            let _ = writeln!(text, "  {path}: {} {}: {}", row.action, safe(&row.to), safe(reason));
+        }
+        if proposed.withdrawn.len() > NAMED {
+            let _ = writeln!(text, "  ... {} more", proposed.withdrawn.len() - NAMED);
+        }
+    }
     if !open.is_empty() {
         let _ = writeln!(text, "\n{}", heading("For you to decide"));
         for proposal in open.iter().take(NAMED) {
@@ -262,6 +273,15 @@ struct Body<'a> {
     classes: Vec<ClassBody<'a>>,
     unnamed: &'a [String],
     unused: &'a [String],
+    withdrawn: Vec<WithdrawnBody<'a>>,
+}
+
+#[derive(Serialize)]
+struct WithdrawnBody<'a> {
+    path: &'a RelPath,
+    action: &'static str,
+    to: &'a str,
+    reason: &'a str,
 }
 
 #[derive(Serialize)]
@@ -306,6 +326,12 @@ pub fn json(planned: &Planned<'_>) -> String {
         confidence: row.confidence,
         digest: row.digest.map(|digest| digest.to_string()),
     });
+    let withdrawn = proposed.withdrawn.iter().map(|(row, reason)| WithdrawnBody {
+        path: &row.path,
+        action: row.action.name(),
+        to: &row.to,
+        reason,
+    });
     let classes = proposed.classes.iter();
     let body = Body {
         out: planned.args.out.as_ref().map(|out| shown_name(out.as_os_str())),
@@ -316,6 +342,7 @@ pub fn json(planned: &Planned<'_>) -> String {
             .collect(),
         unnamed: &proposed.unnamed,
         unused: &proposed.unused,
+        withdrawn: withdrawn.collect(),
     };
     envelope("propose", settings, body)
 }

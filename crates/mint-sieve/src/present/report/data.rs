@@ -77,7 +77,7 @@ pub fn data(report: &Report<'_>) -> (String, String) {
             number(place(record.class())),
             number(split),
             record.image().map_or(String::new(), |image| image.digest.to_string()),
-            file.map_or(String::new(), |file| addresses.of(&file)),
+            file.map_or(String::new(), |file| addresses.of(&file.whole_path())),
             facts.map_or(0, |facts| facts.width_px),
             facts.map_or(0, |facts| facts.height_px),
             record.size_bytes,

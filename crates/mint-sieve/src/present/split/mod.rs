@@ -37,6 +37,8 @@ pub struct Split<'a> {
     pub assignment: &'a Assignment<'a>,
     /// What belongs together and is in different parts all the same.
     pub crossings: &'a [Crossing],
+    /// Images whose names no folder can hold: the numbers of their records, and the reasons.
+    pub skipped: &'a [(usize, String)],
 }
 
 impl Split<'_> {

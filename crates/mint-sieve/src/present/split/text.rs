@@ -12,6 +12,7 @@ use super::Split;
 use crate::args::TogetherBy;
 use crate::console::{Align, ERROR, FAINT, Narrow, WARNING, table};
 use crate::console::{heading, safe};
+use crate::present::skipped;
 use crate::present::table::{MOST_ROWS, percent, shortened, visible};
 use crate::present::{command_on, counted, next_step, splits_folder};
 
@@ -107,6 +108,8 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     left(LeftOut::Locked, "image", "images", locked);
     let between = "new and belonging together with several splits of the earlier table";
     left(LeftOut::Between, "image", "images", between);
+    let skipped = skipped::text(split.catalog, split.skipped, split.args.all);
+    lines.extend(skipped.lines().map(str::to_owned));
     let multi_image_groups = split.multi_image_groups();
     if !multi_image_groups.is_empty() {
         let groups = counted(multi_image_groups.len() as u64, "group", "groups");

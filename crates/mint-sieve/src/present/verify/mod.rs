@@ -37,6 +37,14 @@ impl Verified<'_> {
             wrong.extend(lines.into_iter().map(|line| (code, line)));
         };
         put("missing", verdict.missing.clone());
+        let moved = verdict.moved.iter().map(|(place, now)| format!("{place}: now at {now}"));
+        put("moved", moved.collect());
+        let relabelled = verdict.relabelled.iter();
+        let relabelled = relabelled.map(|(path, folder, class)| {
+            format!("{path}: in the folder of {folder:?}; the table says {class:?}")
+        });
+        put("relabelled", relabelled.collect());
+        put("class-index", verdict.class_index.clone());
         put("changed", verdict.changed.clone());
         let unreadable = verdict.unreadable.iter().map(|(path, why)| format!("{path}: {why}"));
         put("unreadable", unreadable.collect());
@@ -55,10 +63,13 @@ impl Verified<'_> {
 
 fn title(code: &str) -> &'static str {
     match code {
-        "missing" => "images that are not there any more",
-        "changed" => "images that are not what they were",
+        "missing" => "images that are no longer there",
+        "moved" => "images with another name, class or split than in the table",
+        "relabelled" => "images whose class folder differs from the table",
+        "class-index" => "the class index differs from the table",
+        "changed" => "images whose content has changed",
         "unreadable" => "files that cannot be read",
-        "extra" => "files that are in no row of the table",
+        "extra" => "files that no row of the table names",
         "group-cut" => "groups that are in several splits",
         "repeated" => "the same bytes in several splits",
         _ => "classes that have groups enough for every split and are not in all",
@@ -109,7 +120,7 @@ pub fn text(answer: &Verified<'_>) -> String {
     }
     if wrong.is_empty() {
         text.push_str(&heading(
-            "Every image is there and unchanged, and no group or content is in two splits.",
+            "Every image is in its place, with its class and its content; no group or content is in two splits.",
         ));
         text.push('\n');
     }

@@ -1,115 +1,62 @@
-//! Steps of a journal, made and taken back. It is looked first which were made already, so that a run that was killed
-//! anywhere can be gone on with.
+//! Steps of a journal, made. It is looked first which were made already, so that a run that was killed anywhere can be
+//! continued.
 
-use std::collections::HashMap;
-use std::fs;
+use std::collections::HashSet;
 use std::io;
-use std::path::Path;
-use std::time::{Duration, SystemTime};
 
-use sieve_core::io_reason;
+use sieve_core::files::{FileKind, Root};
 use sieve_core::progress::Progress;
 
-use super::journal::{Journal, Place, State, Step, number};
-use crate::failure::{Exit, Failure};
+use super::journal::{Journal, Place, State, Step, forget};
+use super::steps::{
+    facts_at, failed, in_the_way, interrupted, known, numbers, own_facts_at, rename,
+};
+use super::undo::undo_before;
+use crate::failure::Failure;
 
-/// Makes every step that was not made yet. A step that fails takes all others back.
+/// Makes every step that was not made yet. A step that fails undoes all others.
 pub fn carry_out(journal: &mut Journal, progress: &dyn Progress) -> Result<(), Failure> {
     progress.begin("moving files", Some(journal.steps.len() as u64));
-    let known = known(journal);
-    for (at, known) in known.into_iter().enumerate() {
+    let numbers = numbers(&journal.steps);
+    for (at, known) in known(journal).into_iter().enumerate() {
         if progress.stopped() {
             return Err(interrupted(journal, "apply"));
         }
-        if let Err(reason) = make(&journal.base, &journal.steps[at], known) {
-            return Err(match take_back_before(journal, at, &StopsNever(progress)) {
-                Ok(()) => {
-                    journal.forget();
-                    Failure::output(format!("{reason}; every step before it was taken back"))
-                        .hint("The collection is as it was.")
-                }
-                Err(other) => Failure::output(format!(
-                    "{reason}; and then, taking it back, {}",
-                    other.message
-                ))
-                .hint(format!("Mend that, then: mint-sieve undo {}", journal.shown().display())),
-            });
+        if let Err(reason) = make(&journal.base, &journal.steps[at], known, &numbers) {
+            return Err(rolled_back(journal, at, &reason, progress));
         }
         progress.advance(1);
     }
-    journal.reach(State::Done)
-}
-
-/// Takes every step back that was made, the last first, and gives folders their times.
-pub fn take_back(journal: &mut Journal, progress: &dyn Progress) -> Result<(), Failure> {
-    take_back_before(journal, journal.steps.len(), progress)
-}
-
-/// The same for the steps before this one; no other was made.
-fn take_back_before(
-    journal: &mut Journal,
-    end: usize,
-    progress: &dyn Progress,
-) -> Result<(), Failure> {
-    progress.begin("moving files back", Some(end as u64));
-    let mut known = known(journal);
-    if journal.state == Some(State::Done) {
-        known.iter_mut().for_each(|known| *known = known.or(Some(true)));
-    }
-    journal.reach(State::Undoing)?;
-    for (at, known) in known.into_iter().enumerate().take(end).rev() {
-        if progress.stopped() {
-            return Err(interrupted(journal, "undo"));
-        }
-        unmake(&journal.base, &journal.steps[at], known).map_err(|reason| {
-            Failure::output(reason).hint(format!(
-                "What was moved back stays so. Mend it, then go on: mint-sieve undo {}",
-                journal.shown().display()
-            ))
-        })?;
-        progress.advance(1);
-    }
-    // Folders last: what is moved in or out changes their times. Inner ones before outer ones makes no difference.
-    for (folder, modified_ns) in &journal.times {
-        set_time(&journal.base.join(folder.path()), *modified_ns);
-    }
-    journal.reach(State::Undone)?;
-    // What was made from images can be made again.
-    let aside = journal.base.join(&journal.folder);
-    let _ = fs::remove_dir_all(aside.join(super::prepare::MADE));
-    remove_empty(&aside);
-    Ok(())
-}
-
-/// Removes what a run has left that was killed before its journal was ready: nothing of the collection is in it.
-pub fn sweep(folder: &Path) {
-    let _ = fs::remove_dir_all(folder.join(super::prepare::MADE));
-    let _ = fs::remove_file(folder.join(super::journal::FILE));
-    remove_empty(folder);
-    let _ = fs::remove_dir(folder);
-}
-
-/// Removes the folders in a folder that hold nothing.
-fn remove_empty(folder: &Path) {
-    for entry in fs::read_dir(folder).into_iter().flatten().flatten() {
-        if entry.file_type().is_ok_and(|kind| kind.is_dir()) {
-            remove_empty(&entry.path());
-            // One that holds something stays.
-            let _ = fs::remove_dir(entry.path());
-        }
-    }
-}
-
-fn interrupted(journal: &Journal, command: &str) -> Failure {
     let shown = journal.shown();
     let shown = shown.display();
-    let hint = match command {
-        "apply" => {
-            format!("Run the same apply again to go on, or take it back: mint-sieve undo {shown}")
+    journal.reach(
+        State::Done,
+        &format!(
+            "All changes were made; only the journal is not finished. Run the same apply again to finish it, or undo \
+             everything: mint-sieve undo {shown}"
+        ),
+    )
+}
+
+/// The failure of a step, after those before it were undone.
+fn rolled_back(journal: &mut Journal, at: usize, reason: &str, progress: &dyn Progress) -> Failure {
+    let shown = journal.shown();
+    let again = format!("mint-sieve undo {}", shown.display());
+    match undo_before(journal, at, &StopsNever(progress)) {
+        Ok(restored) if restored.is_whole() => {
+            // Nothing is left to tell, unless something else lies in the folder.
+            let _ = forget(journal);
+            Failure::output(format!("{reason}; every step before it was undone"))
+                .hint("Every file is where it was.")
         }
-        _ => format!("Go on: mint-sieve undo {shown}"),
-    };
-    Failure { exit: Exit::Interrupted, ..Failure::output("interrupted") }.hint(hint)
+        Ok(restored) => {
+            let failure =
+                Failure::output(format!("{reason}; not every step before it could be undone"));
+            failure.details(restored.lines(usize::MAX)).hint(format!("To try again: {again}"))
+        }
+        Err(other) => Failure::output(format!("{reason}; and then, undoing it, {}", other.message))
+            .hint(format!("Repair that, then: {again}")),
+    }
 }
 
 /// Progress that is not asked to stop: half of it is no state to leave a collection in.
@@ -129,162 +76,50 @@ impl Progress for StopsNever<'_> {
     }
 }
 
-fn is_there(path: &Path) -> bool {
-    path.symlink_metadata().is_ok()
-}
-
-/// What went wrong with a step, as a sentence without its full stop.
-fn failed(what: &str, path: &Path, error: &io::Error) -> String {
-    format!("cannot {what} {}: {}", path.display(), io_reason(error))
-}
-
-/// The way that one file goes, in several steps where it has to wait.
-struct Way<'a> {
-    number: u64,
-    /// Where it is before the first step, and after each.
-    places: Vec<&'a Place>,
-    steps: Vec<usize>,
-}
-
-/// For each step whether it was made, where that can be told: a file is looked for by its number in all places on its way.
-/// Whether there is a file in a place does not tell it, since another one may stand there before or after. Of a file that
-/// was written anew meanwhile, or whose collection was copied elsewhere, nothing is known.
-fn known(journal: &Journal) -> Vec<Option<bool>> {
-    let mut ways: Vec<Way<'_>> = Vec::new();
-    let mut ends: HashMap<&Place, usize> = HashMap::new();
-    for (at, step) in journal.steps.iter().enumerate() {
-        let Step::Move(from, to, number) = step else { continue };
-        let way = ends.remove(from).filter(|&way| ways[way].number == *number);
-        let way = way.unwrap_or_else(|| {
-            ways.push(Way { number: *number, places: vec![from], steps: Vec::new() });
-            ways.len() - 1
-        });
-        ways[way].places.push(to);
-        ways[way].steps.push(at);
-        ends.insert(to, way);
-    }
-    let mut uses: HashMap<&Place, usize> = HashMap::new();
-    ways.iter().flat_map(|way| &way.places).for_each(|place| *uses.entry(place).or_default() += 1);
-    let mut known = vec![None; journal.steps.len()];
-    for way in ways.iter().filter(|way| way.number != 0) {
-        let is_here = |at: &usize| number(&journal.base.join(way.places[*at].path())) == way.number;
-        // Two names of one file have one number: places that are on no other way come first.
-        let (own, shared): (Vec<usize>, Vec<usize>) =
-            (0..way.places.len()).partition(|&at| uses[way.places[at]] == 1);
-        let here = own.iter().chain(&shared).copied().find(|at| is_here(at));
-        let Some(here) = here else { continue };
-        for (place, &step) in way.steps.iter().enumerate() {
-            known[step] = Some(place < here);
-        }
-    }
-    known
-}
-
 /// Makes a step, unless it is known to be made.
-fn make(base: &Path, step: &Step, known: Option<bool>) -> Result<(), String> {
+fn make(
+    base: &Root,
+    step: &Step,
+    known: Option<bool>,
+    numbers: &HashSet<u64>,
+) -> Result<(), String> {
     match step {
-        Step::Move(..) if known == Some(true) => Ok(()),
-        Step::MakeFolder(folder) => {
-            let folder = base.join(folder.path());
-            match fs::create_dir(&folder) {
-                Err(error) if error.kind() == io::ErrorKind::AlreadyExists && folder.is_dir() => {
-                    Ok(())
-                }
-                made => made.map_err(|error| failed("make the folder", &folder, &error)),
-            }
-        }
-        Step::Move(from, to, _) => moved(&base.join(from.path()), &base.join(to.path())),
-        Step::RemoveFolder(folder, ..) => {
-            let folder = base.join(folder.path());
-            match fs::remove_dir(&folder) {
-                Err(error) if error.kind() == io::ErrorKind::NotFound => Ok(()),
-                // Something else is in it, which nobody asked to move.
-                Err(error) if error.kind() == io::ErrorKind::DirectoryNotEmpty => Ok(()),
-                removed => {
-                    removed.map_err(|error| failed("remove the empty folder", &folder, &error))
+        Step::Move { .. } if known == Some(true) => Ok(()),
+        Step::MakeFolder(place) => match base.create_folder(place.path()) {
+            Err(error) if error.kind() == io::ErrorKind::AlreadyExists => {
+                match facts_at(base, place)? {
+                    Some(facts) if facts.kind == FileKind::Folder => Ok(()),
+                    _ => Err(failed("make the folder", place, &error)),
                 }
             }
-        }
-    }
-}
-
-/// Takes a step back, unless it is known not to be made.
-fn unmake(base: &Path, step: &Step, known: Option<bool>) -> Result<(), String> {
-    match step {
-        Step::Move(..) if known == Some(false) => Ok(()),
-        Step::MakeFolder(folder) => {
-            let folder = base.join(folder.path());
-            match fs::remove_dir(&folder) {
-                Err(error)
-                    // It was never made, or what is in it now is not ours.
-                    if [
-                        io::ErrorKind::NotFound,
-                        io::ErrorKind::DirectoryNotEmpty,
-                        io::ErrorKind::NotADirectory,
-                    ]
-                    .contains(&error.kind()) =>
-                {
-                    Ok(())
-                }
-                removed => removed.map_err(|error| failed("remove the folder", &folder, &error)),
+            made => made.map_err(|error| failed("make the folder", place, &error)),
+        },
+        Step::Move { from, to, number, .. } => {
+            let own = |place: &Place| own_facts_at(base, place, *number, numbers);
+            match (own(from)?, own(to)?) {
+                // Whatever else is at the new place is not replaced.
+                (Some(facts), None) => rename(base, from, &facts, to),
+                (None, Some(_)) => Ok(()),
+                (Some(_), Some(_)) => Err(in_the_way(from, to)),
+                (None, None) => Err(format!("{} is gone, and so is {}", from.shown(), to.shown())),
             }
         }
-        Step::Move(from, to, _) => moved(&base.join(to.path()), &base.join(from.path())),
-        Step::RemoveFolder(folder, mode, _) => {
-            let folder = base.join(folder.path());
-            if is_there(&folder) {
+        Step::MoveFolder { from, to, .. } => {
+            let is_empty = base.folder(from.path()).and_then(|folder| folder.is_empty());
+            // It went already, or something else is in it, which nobody asked to move.
+            if !is_empty.unwrap_or(false) {
                 return Ok(());
             }
-            fs::create_dir(&folder).map_err(|error| failed("make the folder", &folder, &error))?;
-            set_mode(&folder, *mode);
-            Ok(())
-        }
-    }
-}
-
-/// Moves a file, unless it is moved already. Never over another one.
-fn moved(from: &Path, to: &Path) -> Result<(), String> {
-    match (is_there(from), is_there(to)) {
-        (true, false) => fs::rename(from, to).map_err(|error| match error.kind() {
-            io::ErrorKind::CrossesDevices => {
-                format!(
-                    "cannot move {} to {}: they are on different file systems",
-                    from.display(),
-                    to.display()
-                )
+            let moved = base.rename_new(from.path(), to.path());
+            moved.map_err(|error| failed("set aside the empty folder", from, &error))?;
+            // Something may have come into it in the last moment.
+            match base.folder(to.path()).and_then(|folder| folder.is_empty()) {
+                Ok(true) => Ok(()),
+                _ => {
+                    let back = base.rename_new(to.path(), from.path());
+                    back.map_err(|error| failed("put back the folder", from, &error))
+                }
             }
-            _ => failed("move", from, &error),
-        }),
-        (false, true) => Ok(()),
-        (true, true) => {
-            Err(format!("cannot move {}: {} is there already", from.display(), to.display()))
         }
-        // Steps of a file that was never made, or taken back already.
-        (false, false)
-            if from.components().any(|part| part.as_os_str() == super::prepare::MADE) =>
-        {
-            Ok(())
-        }
-        (false, false) if to.components().any(|part| part.as_os_str() == super::prepare::MADE) => {
-            Ok(())
-        }
-        (false, false) => Err(format!("{} is gone, and so is {}", from.display(), to.display())),
     }
 }
-
-fn set_time(folder: &Path, modified_ns: i64) {
-    let time = SystemTime::UNIX_EPOCH + Duration::from_nanos(modified_ns.max(0).cast_unsigned());
-    let set = fs::File::open(folder).and_then(|folder| folder.set_modified(time));
-    if let Err(error) = set {
-        tracing::debug!(folder = %folder.display(), %error, "time not kept");
-    }
-}
-
-#[cfg(unix)]
-fn set_mode(folder: &Path, mode: u32) {
-    use std::os::unix::fs::PermissionsExt;
-    let _ = fs::set_permissions(folder, fs::Permissions::from_mode(mode));
-}
-
-#[cfg(not(unix))]
-fn set_mode(_: &Path, _: u32) {}

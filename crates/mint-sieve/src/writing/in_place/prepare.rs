@@ -1,18 +1,22 @@
 //! From changes to the steps of a journal, all of them known before the first is made.
 
 use std::collections::{BTreeSet, HashMap, HashSet};
-use std::fs;
-use std::path::{Path, PathBuf};
+use std::io::Write;
+use std::path::Path;
 
 use sieve_core::catalog::Catalog;
+use sieve_core::collection::SourceFile;
+use sieve_core::files::{FileKind, InsidePath, RelPath, Root, UnsafePath};
 use sieve_core::io_reason;
+use sieve_core::measuring::Digest;
 use sieve_core::progress::Progress;
 use sieve_core::reading::{self, Pixels, ReadLimits};
 use sieve_core::record::Record;
 use sieve_core::repair::{Changes, Edit, Fate};
 
-use super::journal::{Journal, Place, Step, find, locked, number};
+use super::journal::{Draft, Journal, Place, Step, find, locked, number};
 use crate::failure::Failure;
+use crate::writing::attributes;
 
 /// Where dropped files go, below the folder beside the collection.
 const DROPPED: &str = "dropped";
@@ -20,6 +24,8 @@ const DROPPED: &str = "dropped";
 const REPLACED: &str = "replaced";
 /// Where files wait that change places with each other.
 const WAITING: &str = "waiting";
+/// Where folders go that were emptied.
+const EMPTIED: &str = "emptied";
 /// Where images are made before they take their place.
 pub const MADE: &str = "made";
 
@@ -33,231 +39,297 @@ pub struct Made<'a> {
     pub progress: &'a dyn Progress,
 }
 
-/// Writes the journal of `changes` to the folder at `root`, which holds `catalog`. Nothing in it is changed yet.
+/// A file that moves: from, to, and the digest of its bytes.
+type FileMove = (InsidePath, InsidePath, Option<Digest>);
+
+/// Writes the journal of `changes` to the folder at `root`, which holds `catalog`. `digests` are of the changed files that
+/// are no images. Nothing in the folder is changed yet.
 pub fn prepare(
     root: &Path,
     plan: String,
     catalog: &Catalog,
     changes: &Changes,
+    digests: &HashMap<RelPath, Digest>,
     made: &Made<'_>,
 ) -> Result<Journal, Failure> {
     let root = root.canonicalize().map_err(|error| {
         Failure::input(format!("cannot read {}: {}", root.display(), io_reason(&error)))
     })?;
-    let base = super::super::parent(&root).to_owned();
-    let lock = locked(&root)?;
-    refuse_other_file_system(&root, &base)?;
-    let (_, folder) = find(&base, &root);
-    let name = PathBuf::from(root.file_name().unwrap_or_default());
-    let mut draft =
-        Draft { base: &base, root: &root, name: &name, folder: &folder, catalog, changes, made };
-    let whole = base.join(&folder);
-    fs::create_dir(&whole).map_err(|error| {
+    let (base, name) = super::base_of(&root)?;
+    let lock = locked(&base, &name)?;
+    refuse_other_file_system(&base, &name)?;
+    let (_, folder) = find(&base, &name)?;
+    let mut layout = Layout {
+        name: &name,
+        folder: &folder,
+        catalog,
+        changes,
+        digests,
+        moves: Vec::new(),
+        images: Vec::new(),
+    };
+    layout.lay_out()?;
+    let touched = layout.touched();
+    let times = touched.iter().filter_map(|folder| {
+        let facts = base.facts(folder).ok().filter(|facts| facts.kind == FileKind::Folder)?;
+        Some((Place::new(folder.clone()), facts.modified_ns))
+    });
+    let times = times.collect();
+    base.create_folder(&folder).map_err(|error| {
+        let folder = base.path().join(folder.as_path());
         let reason = io_reason(&error);
-        Failure::output(format!("cannot make the folder {}: {reason}", whole.display()))
+        Failure::output(format!("cannot make the folder {}: {reason}", folder.display()))
             .hint("Dropped files are kept beside the collection. Nothing was changed.")
     })?;
-    let steps = draft.steps();
-    let journal = steps
-        .and_then(|(steps, times)| Journal::write(&base, &folder, &name, plan, steps, times, lock));
-    if journal.is_err() {
-        // Nothing of the collection is in it.
-        let _ = fs::remove_dir_all(&whole);
+    let base_again = Root::open(base.path()).map_err(|error| unwritten(&base, &folder, &error));
+    let begun = base_again
+        .and_then(|again| Draft::begin(again, folder.clone(), name.clone(), plan, times, lock));
+    let mut draft = match begun {
+        Ok(draft) => draft,
+        Err(failure) => {
+            // Empty, or something else is in it that is not ours.
+            let _ = base.remove_folder(&folder);
+            return Err(failure);
+        }
+    };
+    match layout.make_images(&mut draft, made) {
+        Ok(puts) => {
+            let steps = layout.steps(&base, &touched, &puts);
+            draft.finish(steps)
+        }
+        Err(failure) => {
+            draft.abandon();
+            Err(failure)
+        }
     }
-    journal
 }
 
 /// A move is a rename, which knows no other file system.
-#[cfg(unix)]
-fn refuse_other_file_system(root: &Path, base: &Path) -> Result<(), Failure> {
-    use std::os::unix::fs::MetadataExt;
-    let device = |path: &Path| fs::metadata(path).map(|facts| facts.dev()).ok();
-    if device(root) == device(base) {
-        return Ok(());
+fn refuse_other_file_system(base: &Root, name: &InsidePath) -> Result<(), Failure> {
+    let devices = (base.own_facts(), base.folder(name).and_then(|root| root.own_facts()));
+    if let (Ok(outer), Ok(inner)) = devices
+        && outer.device != inner.device
+    {
+        let root = base.path().join(name.as_path());
+        let message = format!(
+            "{} is a file system of its own: nothing can be kept beside it",
+            root.display()
+        );
+        return Err(Failure::input(message).hint("Use --to, or name a folder within it."));
     }
-    let message =
-        format!("{} is a file system of its own: nothing can be kept beside it", root.display());
-    Err(Failure::input(message).hint("Use --to, or name a folder within it."))
-}
-
-#[cfg(not(unix))]
-fn refuse_other_file_system(_: &Path, _: &Path) -> Result<(), Failure> {
     Ok(())
 }
 
-struct Draft<'a> {
-    base: &'a Path,
-    root: &'a Path,
-    name: &'a Path,
-    folder: &'a Path,
+/// Where everything goes.
+struct Layout<'a> {
+    name: &'a InsidePath,
+    folder: &'a InsidePath,
     catalog: &'a Catalog,
     changes: &'a Changes,
-    made: &'a Made<'a>,
+    digests: &'a HashMap<RelPath, Digest>,
+    /// What each change moves.
+    moves: Vec<FileMove>,
+    /// Images that are stored anew: the number of the record, and where the new one goes.
+    images: Vec<(usize, InsidePath)>,
 }
 
-type Times = Vec<(Place, i64)>;
-
-impl Draft<'_> {
-    /// Where a file of the collection lies, below its root.
-    fn inside(&self, record: &Record) -> Result<PathBuf, Failure> {
+impl Layout<'_> {
+    /// A file of the collection, which must lie in it and be no link.
+    fn file(&self, record: &Record) -> Result<SourceFile<'_>, Failure> {
         let file = self.catalog.collection.file(record.located());
         let file =
             file.ok_or_else(|| Failure::call(format!("{} is in an archive", record.path)))?;
-        let folder = super::super::parent(&file).canonicalize();
-        let folder = folder.map_err(|error| {
-            Failure::input(format!("cannot read {}: {}", record.path, io_reason(&error)))
+        match file.facts().map(|facts| facts.kind) {
+            Ok(FileKind::File) => Ok(file),
+            Ok(FileKind::Link) => {
+                let message =
+                    format!("{} is a symbolic link; --in-place moves files only", record.path);
+                Err(Failure::input(message)
+                    .hint("Nothing was changed. Use --to, which copies what it leads to."))
+            }
+            _ => {
+                let message =
+                    format!("{} is no file in the collection, or lies behind a link", record.path);
+                Err(Failure::input(message).hint("Nothing was changed. Use --to."))
+            }
+        }
+    }
+
+    fn below(&self, folder: &InsidePath, path: &InsidePath) -> Result<InsidePath, Failure> {
+        folder.join_path(path).map_err(unusable)
+    }
+
+    fn aside(&self, kind: &str) -> Result<InsidePath, Failure> {
+        self.folder.join(kind).map_err(unusable)
+    }
+
+    /// Fills `moves` and `images`.
+    fn lay_out(&mut self) -> Result<(), Failure> {
+        for change in &self.changes.changed {
+            let record = &self.catalog.records[change.record];
+            let here = self.file(record)?.path().clone();
+            let known = record.image().map(|image| image.digest);
+            let digest = known.or_else(|| self.digests.get(&record.path).copied());
+            let in_collection = self.below(self.name, &here)?;
+            let there = |place: &InsidePath| -> Result<InsidePath, Failure> {
+                self.below(self.name, &moved(record, &here, place)?)
+            };
+            let target = match &change.fate {
+                Fate::Drop => self.below(&self.aside(DROPPED)?, &here)?,
+                Fate::Put(place, Edit::AsIs) => there(place)?,
+                Fate::Put(place, Edit::Png) => {
+                    self.images.push((change.record, there(place)?));
+                    self.below(&self.aside(REPLACED)?, &here)?
+                }
+            };
+            if target != in_collection {
+                self.moves.push((in_collection, target, digest));
+            }
+        }
+        Ok(())
+    }
+
+    /// The folders of the collection that files leave or come into, outer ones first.
+    fn touched(&self) -> BTreeSet<InsidePath> {
+        let moved = self.moves.iter().flat_map(|(from, to, _)| [from, to]);
+        let places = moved.chain(self.images.iter().map(|(_, to)| to));
+        let mut touched = BTreeSet::new();
+        for place in places.filter(|place| place.is_in(self.name)) {
+            let mut folder = place.parent();
+            while let Some(next) = folder.filter(|folder| folder.is_in(self.name)) {
+                folder = next.parent();
+                if !touched.insert(next) {
+                    break;
+                }
+            }
+        }
+        touched
+    }
+
+    /// Stores images upright, each as a PNG with what else its file has, and returns where from and to these go.
+    fn make_images(&self, draft: &mut Draft, made: &Made<'_>) -> Result<Vec<FileMove>, Failure> {
+        let mut puts = Vec::new();
+        if self.images.is_empty() {
+            return Ok(puts);
+        }
+        let folder = self.aside(MADE)?;
+        let failed =
+            |error: std::io::Error, draft: &Draft| unwritten(draft.base(), &folder, &error);
+        let make_folder = |draft: &mut Draft| -> std::io::Result<()> {
+            draft.base().create_folder(&folder)?;
+            let inode = draft.base().facts(&folder)?.inode;
+            draft.note_made(Place::new(folder.clone()), inode)
+        };
+        make_folder(draft).map_err(|error| failed(error, draft))?;
+        for (number_of_image, (index, to)) in self.images.iter().enumerate() {
+            let record = &self.catalog.records[*index];
+            let bytes = self.png(record, made)?;
+            let file = folder.join(format!("{number_of_image}.png")).map_err(unusable)?;
+            let source = self.file(record)?;
+            let write = |draft: &mut Draft| -> std::io::Result<()> {
+                let mut target = draft.base().create(&file)?;
+                let written = target.write_all(&bytes);
+                let copied = source.open().and_then(|source| attributes::copy(&source, &target));
+                let facts = draft.base().facts(&file)?;
+                draft.note_made(Place::new(file.clone()), number(&facts))?;
+                written.and(copied)?;
+                target.sync_all()
+            };
+            write(draft).map_err(|error| failed(error, draft))?;
+            puts.push((file, to.clone(), Some(Digest::of_bytes(&bytes))));
+        }
+        Ok(puts)
+    }
+
+    fn png(&self, record: &Record, made: &Made<'_>) -> Result<Vec<u8>, Failure> {
+        let located = [record.located()];
+        let collection = &self.catalog.collection;
+        let pixels = collection.visit(&located, &made.limits, made.progress, |_, bytes| {
+            let bytes = bytes.ok()?.bytes;
+            reading::decode(&bytes, &made.limits).ok().map(|image| (made.png)(&image.pixels))
         })?;
-        let whole = folder.join(file.file_name().unwrap_or_default());
-        let below = whole.strip_prefix(self.root).map(Path::to_owned);
-        below.map_err(|_| {
-            Failure::input(format!("{} lies outside of the collection, behind a link", record.path))
-                .hint("Use --to, which changes nothing there.")
+        let pixels = pixels.into_iter().next().flatten();
+        pixels.ok_or_else(|| {
+            Failure::input(format!("{} cannot be read any more", record.path))
+                .hint("The collection was not changed.")
         })
     }
 
-    fn steps(&mut self) -> Result<(Vec<Step>, Times), Failure> {
-        // What each change moves, and where to.
-        let mut moves: Vec<(PathBuf, PathBuf)> = Vec::new();
-        let mut puts: Vec<(PathBuf, PathBuf)> = Vec::new();
-        for (number, change) in self.changes.changed.iter().enumerate() {
-            let record = &self.catalog.records[change.record];
-            let here = self.inside(record)?;
-            let in_collection = self.name.join(&here);
-            match &change.fate {
-                Fate::Drop => moves.push((in_collection, self.folder.join(DROPPED).join(&here))),
-                Fate::Put(place, Edit::AsIs) => {
-                    let there = self.name.join(self.moved(record, &here, place));
-                    if there != in_collection {
-                        moves.push((in_collection, there));
-                    }
-                }
-                Fate::Put(place, Edit::Png) => {
-                    let there = self.name.join(self.moved(record, &here, place));
-                    moves.push((in_collection, self.folder.join(REPLACED).join(&here)));
-                    let file = self.folder.join(MADE).join(format!("{number}.png"));
-                    self.make(record, change.record, &file)?;
-                    puts.push((file, there));
-                }
-            }
-        }
-        self.folders_aside(&moves)?;
-        Ok(self.ordered(moves, puts))
-    }
-
-    /// The place of a file below the root of its folder: `place` is as the collection sees it, which may call the root by
-    /// the name of a split.
-    fn moved(&self, record: &Record, here: &Path, place: &Path) -> PathBuf {
-        let seen = record.path.native();
-        let more = seen.components().count().saturating_sub(here.components().count());
-        place.components().skip(more).collect()
-    }
-
-    /// Stores an image upright, as a PNG, and with the time of its file.
-    fn make(&self, record: &Record, index: usize, file: &Path) -> Result<(), Failure> {
-        let whole = self.base.join(file);
-        let unwritten = |error: std::io::Error| {
-            Failure::output(format!("cannot write {}: {}", whole.display(), io_reason(&error)))
-                .hint("The collection was not changed.")
-        };
-        fs::create_dir_all(super::super::parent(&whole)).map_err(unwritten)?;
-        let located = [self.catalog.records[index].located()];
-        let pixels = self.catalog.collection.visit(
-            &located,
-            &self.made.limits,
-            self.made.progress,
-            |_, bytes| {
-                let bytes = bytes.ok()?.bytes;
-                reading::decode(&bytes, &self.made.limits).ok().map(|image| image.pixels)
-            },
-        )?;
-        let Some(Some(pixels)) = pixels.into_iter().next() else {
-            return Err(Failure::input(format!("{} cannot be read any more", record.path)));
-        };
-        fs::write(&whole, (self.made.png)(&pixels)).map_err(unwritten)?;
-        if let Some(source) = self.catalog.collection.file(record.located()) {
-            super::super::tree::keep_time(&source, &whole);
-        }
-        Ok(())
-    }
-
-    /// Folders of what is set aside: they are no part of the collection, and made at once.
-    fn folders_aside(&self, moves: &[(PathBuf, PathBuf)]) -> Result<(), Failure> {
-        let aside = moves.iter().map(|(_, to)| to).filter(|to| to.starts_with(self.folder));
-        let folders: HashSet<&Path> = aside.filter_map(|to| to.parent()).collect();
-        for folder in folders.into_iter().map(|folder| self.base.join(folder)) {
-            fs::create_dir_all(&folder).map_err(|error| {
-                Failure::output(format!(
-                    "cannot make the folder {}: {}",
-                    folder.display(),
-                    io_reason(&error)
-                ))
-                .hint("The collection was not changed.")
-            })?;
-        }
-        Ok(())
-    }
-
     /// Folders first, then everything that goes, then everything that comes, then folders that were emptied.
-    fn ordered(
-        &self,
-        moves: Vec<(PathBuf, PathBuf)>,
-        puts: Vec<(PathBuf, PathBuf)>,
-    ) -> (Vec<Step>, Times) {
-        let leaving: HashSet<PathBuf> = moves.iter().map(|(from, _)| from.clone()).collect();
-        let mut steps: Vec<Step> = Vec::new();
-        let mut touched: BTreeSet<PathBuf> = BTreeSet::new();
-        let all = moves.iter().chain(&puts);
-        for place in all.flat_map(|(from, to)| [from, to]) {
-            let folders =
-                place.ancestors().skip(1).take_while(|folder| folder.starts_with(self.name));
-            touched.extend(folders.map(Path::to_owned));
-        }
-        // Sorted, so that outer folders come before inner ones.
-        let is_there = |folder: &Path| self.base.join(folder).is_dir();
-        let (old, new): (Vec<&PathBuf>, Vec<&PathBuf>) =
-            touched.iter().partition(|folder| is_there(folder));
-        steps.extend(new.into_iter().map(|folder| Step::MakeFolder(Place::new(folder))));
-        let step = |file: &Path, from: &Path, to: &Path| {
-            Step::Move(Place::new(from), Place::new(to), number(&self.base.join(file)))
+    fn steps(&self, base: &Root, touched: &BTreeSet<InsidePath>, puts: &[FileMove]) -> Vec<Step> {
+        let leaving: HashSet<&InsidePath> = self.moves.iter().map(|(from, ..)| from).collect();
+        let kind = |path: &InsidePath| base.facts(path).ok().map(|facts| facts.kind);
+        let is_there = |folder: &&InsidePath| kind(folder) == Some(FileKind::Folder);
+        let (old, mut new): (Vec<&InsidePath>, Vec<&InsidePath>) =
+            touched.iter().partition(is_there);
+        // Of what is set aside; the folder itself is there.
+        let mut aside: BTreeSet<InsidePath> = BTreeSet::new();
+        let mut add_aside = |path: &InsidePath| {
+            let mut folder = path.parent();
+            while let Some(next) =
+                folder.filter(|next| next.is_in(self.folder) && next != self.folder)
+            {
+                folder = next.parent();
+                aside.insert(next);
+            }
         };
-        let (mut later, mut waiting): (Vec<Step>, HashMap<usize, PathBuf>) = Default::default();
-        for (at, (from, to)) in moves.iter().enumerate() {
-            // A place that another file leaves is free once all have left.
-            if leaving.contains(to) {
-                let wait = self.folder.join(WAITING).join(at.to_string());
-                steps.push(step(from, from, &wait));
-                later.push(step(from, &wait, to));
-                waiting.insert(at, wait);
-            } else {
-                steps.push(step(from, from, to));
+        self.moves.iter().for_each(|(_, to, _)| add_aside(to));
+        let place = |path: &InsidePath| Place::new(path.clone());
+        let step = |file: &InsidePath,
+                    from: &InsidePath,
+                    to: &InsidePath,
+                    digest: Option<Digest>| Step::Move {
+            from: place(from),
+            to: place(to),
+            number: base.facts(file).map_or(0, |facts| number(&facts)),
+            digest: digest.map(|digest| digest.to_string()),
+        };
+        let (mut steps, mut later): (Vec<Step>, Vec<Step>) = Default::default();
+        for (at, (from, to, digest)) in self.moves.iter().enumerate() {
+            let waiting =
+                self.folder.join(WAITING).and_then(|waiting| waiting.join(at.to_string()));
+            match waiting {
+                // A place that another file leaves is free once all have left.
+                Ok(waiting) if leaving.contains(to) => {
+                    add_aside(&waiting);
+                    steps.push(step(from, from, &waiting, *digest));
+                    later.push(step(from, &waiting, to, *digest));
+                }
+                _ => steps.push(step(from, from, to, *digest)),
             }
         }
-        if !waiting.is_empty() {
-            steps.insert(0, Step::MakeFolder(Place::new(&self.folder.join(WAITING))));
+        steps.append(&mut later);
+        steps.extend(puts.iter().map(|(from, to, digest)| step(from, from, to, *digest)));
+        let emptied = old.iter().rev().filter(|folder| **folder != self.name).enumerate();
+        for (at, folder) in emptied {
+            let Ok(to) = self.folder.join(EMPTIED).and_then(|emptied| emptied.join(at.to_string()))
+            else {
+                continue;
+            };
+            add_aside(&to);
+            let inode = base.facts(folder).map_or(0, |facts| facts.inode);
+            steps.push(Step::MoveFolder { from: place(folder), to: place(&to), inode });
         }
-        steps.extend(later);
-        steps.extend(puts.iter().map(|(from, to)| step(from, from, to)));
-        let emptied = old.iter().rev().filter(|folder| folder.as_path() != self.name);
-        steps.extend(emptied.map(|folder| {
-            let (mode, modified_ns) = facts(&self.base.join(folder));
-            Step::RemoveFolder(Place::new(folder), mode, modified_ns)
-        }));
-        let times = old
-            .iter()
-            .map(|folder| (Place::new(folder), facts(&self.base.join(folder)).1))
-            .collect();
-        (steps, times)
+        new.extend(&aside);
+        new.sort();
+        new.into_iter().map(|folder| Step::MakeFolder(place(folder))).chain(steps).collect()
     }
 }
 
-/// The mode of a folder, and its time in nanoseconds since 1970.
-fn facts(folder: &Path) -> (u32, i64) {
-    let Ok(facts) = fs::metadata(folder) else { return (0o755, 0) };
-    #[cfg(unix)]
-    let mode = std::os::unix::fs::PermissionsExt::mode(&facts.permissions());
-    #[cfg(not(unix))]
-    let mode = 0o755;
-    let modified =
-        facts.modified().ok().and_then(|time| time.duration_since(std::time::UNIX_EPOCH).ok());
-    (mode, modified.map_or(0, |time| time.as_nanos() as i64))
+/// The place of a file below the root of its folder: `place` is as the collection sees it, which may call the root by
+/// the name of a split.
+fn moved(record: &Record, here: &InsidePath, place: &InsidePath) -> Result<InsidePath, Failure> {
+    let seen = record.path.native().components().count();
+    let more = seen.saturating_sub(here.names().count());
+    InsidePath::of_names(place.names().skip(more)).map_err(unusable)
+}
+
+fn unusable(why: UnsafePath) -> Failure {
+    Failure::input(format!("a file cannot be moved: {why}")).hint("The collection was not changed.")
+}
+
+fn unwritten(base: &Root, path: &InsidePath, error: &std::io::Error) -> Failure {
+    let path = base.path().join(path.as_path());
+    Failure::output(format!("cannot write {}: {}", path.display(), io_reason(error)))
+        .hint("The collection was not changed.")
 }

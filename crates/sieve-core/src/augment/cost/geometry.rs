@@ -78,33 +78,48 @@ const STRENGTHS: [f64; 3] = [0.25, 0.5, 0.75];
 
 /// What the geometry of `policy` does to pictures like `subjects`: `draws` in all, shared out among them.
 pub fn geometry(policy: &Policy, subjects: &[Subject], seed: u64, draws: u64) -> GeometryCost {
-    let frame = policy.frame;
     let drawn = drawn(policy, subjects, seed, draws);
-    let invented = |of: &dyn Fn(&Draw) -> Draw| {
-        Spread::of(drawn.iter().map(|(size, draw)| invented(&of(draw), *size, frame)))
-    };
-    let hidden_by = |draw: &Draw, size| hidden(draw, size, frame);
-    let plain = subjects.iter().map(|subject| hidden_by(&Draw::NOTHING, subject.size_px));
     let without = |left_out: usize| {
-        invented(&|draw| {
+        mean_invented(&drawn, policy.frame, &|draw| {
             let steps = draw.steps.iter().filter(|step| step.step != left_out);
             Draw { steps: steps.copied().collect() }
         })
-        .mean
     };
     let is_geometry = |step: &usize| policy.steps[*step].definition.is_geometry();
+    let without_step =
+        (0..policy.steps.len()).map(|step| Some(step).filter(is_geometry).map(without)).collect();
+    GeometryCost { without_step, ..overview(policy, &drawn, subjects) }
+}
+
+/// The same without what each step contributes, which takes time by the square of their number.
+pub fn geometry_overview(
+    policy: &Policy,
+    subjects: &[Subject],
+    seed: u64,
+    draws: u64,
+) -> GeometryCost {
+    overview(policy, &drawn(policy, subjects, seed, draws), subjects)
+}
+
+fn overview(policy: &Policy, drawn: &[Drawn], subjects: &[Subject]) -> GeometryCost {
+    let frame = policy.frame;
+    let hidden_by = |draw: &Draw, size| hidden(draw, size, frame);
+    let plain = subjects.iter().map(|subject| hidden_by(&Draw::NOTHING, subject.size_px));
+    let at_strength =
+        |strength: f64| mean_invented(drawn, frame, &|draw| draw.at_strength(strength));
     GeometryCost {
         draws: drawn.len() as u64,
-        invented: invented(&Draw::clone),
+        invented: Spread::of(drawn.iter().map(|(size, draw)| invented(draw, *size, frame))),
         hidden: Spread::of(drawn.iter().map(|(size, draw)| hidden_by(draw, *size))),
         hidden_by_frame: Spread::of(plain).mean,
-        without_step: (0..policy.steps.len())
-            .map(|step| Some(step).filter(is_geometry).map(without))
-            .collect(),
-        at_strength: STRENGTHS
-            .map(|strength| (strength, invented(&|draw| draw.at_strength(strength)).mean))
-            .to_vec(),
+        without_step: Vec::new(),
+        at_strength: STRENGTHS.map(|strength| (strength, at_strength(strength))).to_vec(),
     }
+}
+
+/// The mean share of the frame that draws invent after something is done to each.
+fn mean_invented(drawn: &[Drawn], frame: Frame, changed: &dyn Fn(&Draw) -> Draw) -> f64 {
+    Spread::of(drawn.iter().map(|(size, draw)| invented(&changed(draw), *size, frame))).mean
 }
 
 /// What one step alone does, when it happens, at a part of its strength.

@@ -11,6 +11,7 @@ use crate::augment::canvas::Canvas;
 use crate::augment::draw::{Draw, Occasion};
 use crate::augment::policy::Policy;
 use crate::augment::prepared::Prepared;
+use crate::augment::steps::Definition;
 use crate::collection::{Collection, Entry};
 use crate::measuring::look_at;
 use crate::progress::Progress;
@@ -134,6 +135,8 @@ struct Seen {
     appearance: Appearance,
     clipped: f64,
     shift_levels: f64,
+    /// Whether it was resampled and not filtered, so that resampling alone decides how sharp it is.
+    is_only_resampled: bool,
 }
 
 /// One training picture.
@@ -194,7 +197,11 @@ fn reference(class: &str, seen: &Seen) -> Reference {
 }
 
 fn seen(draw: &Draw, image: &Prepared, policy: &Policy) -> Seen {
-    toned(draw, draw.framed(image, policy).canvas)
+    let any = |is_so: &dyn Fn(&Definition) -> bool| {
+        draw.steps.iter().any(|step| is_so(policy.steps[step.step].definition))
+    };
+    let is_only_resampled = any(&Definition::is_geometry) && !any(&Definition::is_filter);
+    Seen { is_only_resampled, ..toned(draw, draw.framed(image, policy).canvas) }
 }
 
 /// The same of a frame that geometry is done with.
@@ -207,6 +214,7 @@ fn toned(draw: &Draw, canvas: Canvas) -> Seen {
         appearance: Appearance::new(&thumbnail),
         clipped: tone.newly_clipped,
         shift_levels: tone.shift_levels,
+        is_only_resampled: false,
     }
 }
 
@@ -260,11 +268,13 @@ fn summary(policy: &Policy, probed: &[Probed], held_out: &[Reference]) -> Impact
     let leaves = |seen: &Seen, at: usize| {
         seen.measures[at] < ranges[at].0 || seen.measures[at] > ranges[at].1
     };
-    let is_out = |seen: &Seen| (0..MEASURES.len()).any(|at| leaves(seen, at));
     // Every resampling of a picture as small as the frame softens it, by a hair's breadth as much as by a long way: no
-    // range of a geometric step is to blame for that.
-    let is_out_by_geometry =
+    // range of a geometric step is to blame for that, nor several of them together.
+    let is_out_otherwise =
         |seen: &Seen| (0..MEASURES.len()).any(|at| at != SHARPNESS && leaves(seen, at));
+    let is_out = |seen: &Seen| {
+        is_out_otherwise(seen) || (!seen.is_only_resampled && leaves(seen, SHARPNESS))
+    };
     let drawn = || probed.iter().flat_map(|image| &image.draws);
     let plain = || probed.iter().map(|image| &image.plain);
     let share = |is_so: &dyn Fn(&Seen) -> bool| {
@@ -277,7 +287,18 @@ fn summary(policy: &Policy, probed: &[Probed], held_out: &[Reference]) -> Impact
         let (above, above_plain) = share(&|seen| seen.measures[at] > most);
         OutOfRange { measure, range: ranges[at], below, above, below_plain, above_plain }
     });
-    let (any_out_of_range, any_out_of_range_plain) = share(&is_out);
+    let any_out_of_range = mean(drawn().map(|seen| f64::from(is_out(seen))));
+    // Without augmentation, by what counts in each of the draws.
+    let any_out_of_range_plain = mean(probed.iter().map(|image| {
+        let plain = |draw: &Seen| {
+            let softness = !draw.is_only_resampled && leaves(&image.plain, SHARPNESS);
+            f64::from(is_out_otherwise(&image.plain) || softness)
+        };
+        match &image.draws[..] {
+            [] => f64::from(is_out(&image.plain)),
+            draws => mean(draws.iter().map(plain)),
+        }
+    }));
     let neighbours = Neighbours::new(probed);
     Impact {
         subjects: probed
@@ -296,7 +317,7 @@ fn summary(policy: &Policy, probed: &[Probed], held_out: &[Reference]) -> Impact
         label_risk: neighbours.as_ref().map(|neighbours| neighbours.risk(|image| &image.draws)),
         steps: (0..policy.steps.len())
             .map(|step| match policy.steps[step].definition.is_geometry() {
-                true => step_impact(probed, step, &is_out_by_geometry, neighbours.as_ref()),
+                true => step_impact(probed, step, &is_out_otherwise, neighbours.as_ref()),
                 false => step_impact(probed, step, &is_out, neighbours.as_ref()),
             })
             .collect(),

@@ -8,7 +8,9 @@ mod measures;
 mod verdict;
 
 pub use super::tone_cost::ToneCost;
-pub use geometry::{GeometryCost, Spread, StepGeometry, Subject, geometry, step_geometry};
+pub use geometry::{
+    GeometryCost, Spread, StepGeometry, Subject, geometry, geometry_overview, step_geometry,
+};
 pub use impact::{Impact, LabelRisk, OutOfRange, Reference, StepImpact, Study, TRIED, study};
 pub use measures::MEASURES;
 pub use verdict::{Back, Grade, Reason, Verdict, verdicts};

@@ -183,6 +183,11 @@ impl Definition {
         matches!(self.effect, Effect::Geometry(_))
     }
 
+    /// Whether it changes pixels by those around them, and with that how sharp a picture is.
+    pub fn is_filter(&self) -> bool {
+        matches!(self.effect, Effect::Filter(_))
+    }
+
     /// A number that `between` or `values` may give, at another strength; held within the bounds.
     pub fn scaled(&self, number: f64, strength: f64) -> f64 {
         let scaled = match self.numbers.first().map_or(Strength::Fixed, |number| number.strength) {

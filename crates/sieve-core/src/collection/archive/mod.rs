@@ -46,6 +46,9 @@ pub(super) fn kind(file: &Path) -> std::io::Result<Option<Kind>> {
 fn entry_path(name: &[u8]) -> Result<RelPath, (RelPath, &'static str)> {
     let native = native_of_bytes(name);
     let refused = |why| Err((RelPath::new(&native), why));
+    if name.contains(&0) {
+        return refused("the path holds a NUL character");
+    }
     let mut clean = PathBuf::new();
     for part in native.components() {
         match part {

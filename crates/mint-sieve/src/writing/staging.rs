@@ -1,0 +1,201 @@
+//! Where an output is built before it gets its name: a folder beside its place, which knows itself again.
+//!
+//! A run that is killed leaves this folder behind. A later run removes it only if a file in it says that it is the very
+//! folder that was made under this random name: its numbers on the file system cannot be those of a copy, of what was
+//! unpacked from an archive, or of a folder that happens to be called like this. It is locked while its run lives; the
+//! system takes the lock away with the run, however that ends.
+
+use std::fs::{self, File};
+use std::io::{self, Read, Write};
+use std::path::Path;
+
+use sieve_core::files::{FileKind, InsidePath, Root};
+
+use crate::console::warn;
+
+/// How the names of these folders begin; random letters and digits follow.
+const PREFIX: &str = ".mint-sieve-";
+/// How many of them.
+const TOKEN_LETTERS: usize = 16;
+/// The file that says which folder it was made for.
+const OWNER: &str = "owner";
+/// What becomes the output: a file or a folder.
+const CONTENT: &str = "content";
+
+/// A folder of this run beside an output.
+#[derive(Debug)]
+pub struct Staging {
+    /// The folder that the output comes into.
+    parent: Root,
+    /// The name of this one in it.
+    name: InsidePath,
+    folder: Root,
+    /// Holds the lock; none where the file system knows no locks.
+    _lock: Option<File>,
+}
+
+fn inside(name: &str) -> InsidePath {
+    InsidePath::of_name(name).expect("a fixed name")
+}
+
+impl Staging {
+    /// Makes a folder in `parent`, after removing what killed runs left there.
+    pub fn create(parent: &Path) -> io::Result<Self> {
+        let parent = Root::open(parent)?;
+        sweep(&parent);
+        let made = tempfile::Builder::new()
+            .prefix(PREFIX)
+            .rand_bytes(TOKEN_LETTERS)
+            .tempdir_in(parent.path())?
+            .keep();
+        let name = made.file_name().unwrap_or_default();
+        let name = InsidePath::of_name(name).map_err(|_| io::ErrorKind::InvalidInput)?;
+        let folder = parent.folder(&name)?;
+        // Locked before it can be known again, so that no other run takes it for a leftover.
+        let lock = folder.as_file().ok().filter(|folder| folder.try_lock().is_ok());
+        let staging = Staging { parent, name, folder, _lock: lock };
+        let mut owner = staging.folder.create(&inside(OWNER))?;
+        owner.write_all(staging.identity()?.as_bytes())?;
+        Ok(staging)
+    }
+
+    /// What the owner file says.
+    fn identity(&self) -> io::Result<String> {
+        identity(&self.name, &self.folder)
+    }
+
+    /// Makes the file that becomes the output.
+    pub fn create_file(&self) -> io::Result<File> {
+        self.folder.create(&inside(CONTENT))
+    }
+
+    /// Makes the folder that becomes the output.
+    pub fn create_folder(&self) -> io::Result<Root> {
+        self.folder.create_folder(&inside(CONTENT))?;
+        self.folder.folder(&inside(CONTENT))
+    }
+
+    /// Gives the file its name beside this folder; fails where anything has it.
+    pub fn publish_file(&self, name: &InsidePath) -> io::Result<()> {
+        self.folder.rename_into(&inside(CONTENT), &self.parent, name)
+    }
+
+    /// Gives the folder its name, which an empty folder may have.
+    pub fn publish_folder(&self, name: &InsidePath) -> io::Result<()> {
+        self.folder.rename_over_empty(&inside(CONTENT), &self.parent, name)
+    }
+}
+
+impl Drop for Staging {
+    fn drop(&mut self) {
+        if let Err(error) = remove(&self.parent, &self.name, &self.folder) {
+            tracing::debug!(folder = %self.folder.path().display(), %error, "not removed");
+        }
+    }
+}
+
+/// The name of a folder and its numbers, and those of the owner file in it. Nobody can write such a file for a folder
+/// that is yet to be made by copying or unpacking.
+fn identity(name: &InsidePath, folder: &Root) -> io::Result<String> {
+    let (own, owner) = (folder.own_facts()?, folder.facts(&inside(OWNER))?);
+    if own.inode == 0 || owner.kind != FileKind::File {
+        return Err(io::ErrorKind::Unsupported.into());
+    }
+    let name = name.as_path().display();
+    Ok(format!("mint-sieve staging 1\n{name} {} {} {}\n", own.device, own.inode, owner.inode))
+}
+
+/// Removes what killed runs left in `parent`, and says so.
+fn sweep(parent: &Root) {
+    for (name, kind) in parent.entries().unwrap_or_default() {
+        let is_named_so =
+            name.as_path().as_os_str().as_encoded_bytes().starts_with(PREFIX.as_bytes());
+        if is_named_so && kind == FileKind::Folder && removed(parent, &name).unwrap_or(false) {
+            let left = parent.path().join(name.as_path());
+            warn(&format!("removed {}, left behind by an interrupted run", left.display()));
+        }
+    }
+}
+
+/// Removes the folder `name` if a run made it that no longer lives.
+fn removed(parent: &Root, name: &InsidePath) -> io::Result<bool> {
+    let folder = parent.folder(name)?;
+    let mut said = String::new();
+    folder.read(&inside(OWNER))?.take(1024).read_to_string(&mut said)?;
+    if said != identity(name, &folder)? {
+        return Ok(false);
+    }
+    let known = [inside(OWNER), inside(CONTENT)];
+    if folder.entries()?.iter().any(|(name, _)| !known.contains(name)) {
+        return Ok(false);
+    }
+    match folder.as_file()?.try_lock() {
+        Ok(()) => {}
+        // Its run lives; or the file system knows no locks, and then nobody can tell.
+        Err(fs::TryLockError::WouldBlock | fs::TryLockError::Error(_)) => return Ok(false),
+    }
+    remove(parent, name, &folder)?;
+    Ok(true)
+}
+
+/// Removes the two things that a run puts into such a folder, and the folder.
+fn remove(parent: &Root, name: &InsidePath, folder: &Root) -> io::Result<()> {
+    match folder.facts(&inside(CONTENT)).map(|facts| facts.kind) {
+        Ok(FileKind::Folder) => folder.remove_tree(&inside(CONTENT))?,
+        Ok(_) => folder.remove_file(&inside(CONTENT))?,
+        Err(_) => {}
+    }
+    folder.remove_file(&inside(OWNER))?;
+    parent.remove_folder(name)
+}
+
+#[cfg(all(test, unix))]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn only_what_a_killed_run_made_is_removed() {
+        let all = tempfile::tempdir().unwrap();
+        let leftover = |parent: &Path| {
+            let staging = Staging::create(parent).unwrap();
+            staging.create_folder().unwrap().create(&inside("half")).unwrap();
+            let path = staging.folder.path().to_owned();
+            let parent = Root::open(parent).unwrap();
+            let name = staging.name.clone();
+            // As a kill leaves it: nothing is removed, the lock is gone.
+            let Staging { .. } = &staging;
+            let unlocked = std::mem::ManuallyDrop::new(staging);
+            unlocked._lock.as_ref().unwrap().unlock().unwrap();
+            (path, parent, name)
+        };
+        // Another one at work at the same time is left alone.
+        let alive = Staging::create(all.path()).unwrap();
+        let (left, parent, _) = leftover(all.path());
+        sweep(&parent);
+        assert!(!left.exists() && alive.folder.path().exists());
+        // Folders of the same kind of name, a copy with the same owner file, and one with more in it.
+        for name in [".mint-sieve-config", ".mint-sieve-0123456789abcdef"] {
+            fs::create_dir_all(all.path().join(name).join(CONTENT)).unwrap();
+            fs::write(all.path().join(name).join(OWNER), "mint-sieve staging 1\n").unwrap();
+        }
+        fs::write(all.path().join(".mint-sieve-backup"), "a file").unwrap();
+        let (left, _, name) = leftover(all.path());
+        let copy = all.path().join("elsewhere");
+        fs::create_dir(&copy).unwrap();
+        let copy = copy.join(name.as_path());
+        fs::create_dir(&copy).unwrap();
+        fs::copy(left.join(OWNER), copy.join(OWNER)).unwrap();
+        fs::create_dir(copy.join(CONTENT)).unwrap();
+        sweep(&Root::open(copy.parent().unwrap()).unwrap());
+        assert!(copy.join(CONTENT).exists());
+        fs::write(left.join("notes"), "mine").unwrap();
+        std::os::unix::fs::symlink(&copy, all.path().join(".mint-sieve-fedcba9876543210")).unwrap();
+        sweep(&parent);
+        assert!(left.join("notes").exists() && copy.join(OWNER).exists());
+        assert!(all.path().join(".mint-sieve-config").join(CONTENT).exists());
+        assert!(all.path().join(".mint-sieve-backup").exists());
+        drop(alive);
+        let names = fs::read_dir(all.path()).unwrap().count();
+        assert_eq!(names, 6, "its own folder went with it");
+    }
+}
