@@ -337,7 +337,12 @@ fn nothing_that_another_made_is_removed() {
         workspace.write(&format!("{name}/mine.txt"), b"mine");
     }
     workspace.write(".mint-sieve-abcdef", b"a file");
-    workspace.write(".mint-sieve-0123456789abcdef/owner", b"mint-sieve staging 1\n");
+    #[cfg(unix)]
+    std::os::unix::fs::symlink(
+        "mint-sieve-staging/.mint-sieve-0123456789abcdef/1/1",
+        workspace.path(".mint-sieve-0123456789abcdef/owner"),
+    )
+    .unwrap();
     // Beside a collection: the names that journals have.
     workspace.write("herbs-set-aside-1/made/mine.png", b"mine");
     fs::create_dir_all(workspace.path("herbs-set-aside-1/empty")).unwrap();

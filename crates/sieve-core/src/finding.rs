@@ -184,6 +184,9 @@ codes! {
     GreyAmongColour "grey-among-colour" Warning
         "a grey image among coloured ones"
         "Look at it; a model may learn the lack of colour instead of the class."
+    PossibleLeak "possible-leak" Note
+        "images in different splits that may be copies"
+        "Look at them; if they are the same, remove one, or split again: split keeps them together."
     Burst "burst" Note
         "frames of one moment"
         "Keep them in one split."

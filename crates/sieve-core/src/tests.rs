@@ -2,7 +2,7 @@
 
 use crate::catalog::{CacheStats, Catalog};
 use crate::collection::{Collection, Label, Locator, Place, split_rank};
-use crate::duplicates::{Found, Group, ImageRef, KeepReason, Kind, Member, Pair, Reach};
+use crate::duplicates::{Found, Group, ImageRef, Kind, Member, Pair, Reach};
 use crate::files::RelPath;
 use crate::measuring::{Digest, Fingerprint, Look, Measured};
 use crate::reading::{ColourMode, Facts, Format};
@@ -103,7 +103,7 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
         let members: Vec<u32> = paths.iter().map(number).collect();
         for (place, &a) in members.iter().enumerate() {
             let others = members[place + 1..].iter();
-            pairs.extend(others.map(|&b| Pair { a: a.min(b), b: a.max(b), kind, score: 0.9 }));
+            pairs.extend(others.map(|&b| Pair { a: a.min(b), b: a.max(b), kind, score: 0.96 }));
         }
         let records = || members.iter().map(|&member| images[member as usize].record);
         let differ = |name: fn(&Record) -> Option<&str>| {
@@ -113,16 +113,21 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
             image,
             keep: !kind.is_duplicate() || image == members[0],
             kind: Some(kind),
-            score: Some(0.9),
+            score: Some(0.96),
             content_px: 64 * 48,
+            least_bytes: match kind {
+                Kind::SameBytes | Kind::SamePixels => 0,
+                _ => images[image as usize].record.size_bytes,
+            },
+            departures: 0,
         };
         listed.push(Group {
             kind,
-            score: 0.9,
+            score: 0.96,
             label_conflict: differ(Record::class),
             across_splits: differ(Record::split),
             members: members.iter().map(member).collect(),
-            keep_reason: kind.is_duplicate().then_some(KeepReason::Path),
+            keep_reason: None,
         });
     }
     pairs.sort_by_key(|pair| (pair.a, pair.b));

@@ -43,7 +43,7 @@ pub struct ProposeArgs {
     pub protect: Vec<String>,
     /// What decides which copy stays, the first that tells them apart
     #[arg(long, value_name = "WHAT,...", value_delimiter = ',', value_parser = prefer)]
-    #[arg(default_value = "pixels,bytes,oldest,name")]
+    #[arg(default_value = "original,pixels,bytes,camera,oldest,name")]
     pub prefer: Vec<Prefer>,
     /// Seed, where chance decides what stays
     #[arg(long, default_value_t = 0, value_parser = seed)]
@@ -110,10 +110,10 @@ impl ProposeArgs {
 }
 
 fn prefer(text: &str) -> Result<Prefer, String> {
-    let known = Prefer::ALL.into_iter().find(|prefer| prefer.name() == text);
+    let known = Prefer::ALL.iter().copied().find(|prefer| prefer.name() == text);
     known.ok_or_else(|| {
-        let names = Prefer::ALL.map(Prefer::name);
-        match nearest::word(text, names) {
+        let names: Vec<&str> = Prefer::ALL.iter().map(|prefer| prefer.name()).collect();
+        match nearest::word(text, names.iter().copied()) {
             Some(near) => format!("did you mean {near}?"),
             None => format!("expected {}", names.join(", ")),
         }

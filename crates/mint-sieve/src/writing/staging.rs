@@ -1,13 +1,14 @@
 //! Where an output is built before it gets its name: a folder beside its place, which knows itself again.
 //!
-//! A run that is killed leaves this folder behind. A later run removes it only if a file in it says that it is the very
-//! folder that was made under this random name: its numbers on the file system cannot be those of a copy, of what was
-//! unpacked from an archive, or of a folder that happens to be called like this. It is locked while its run lives; the
-//! system takes the lock away with the run, however that ends.
+//! A run that is killed leaves this folder behind. A later run removes it only if a symbolic link in it says that it is the
+//! very folder that was made under this random name: its numbers on the file system cannot be those of a copy, of what was
+//! unpacked from an archive, or of a folder that happens to be called like this. A link, since that appears at once with all
+//! that it says; it leads nowhere and is never followed. The folder is locked while its run lives; the system takes the lock
+//! away with the run, however that ends.
 
 use std::fs::{self, File};
-use std::io::{self, Read, Write};
-use std::path::Path;
+use std::io;
+use std::path::{Path, PathBuf};
 
 use sieve_core::files::{FileKind, InsidePath, Root};
 
@@ -17,7 +18,7 @@ use crate::console::warn;
 const PREFIX: &str = ".mint-sieve-";
 /// How many of them.
 const TOKEN_LETTERS: usize = 16;
-/// The file that says which folder it was made for.
+/// The link that says which folder it was made for.
 const OWNER: &str = "owner";
 /// What becomes the output: a file or a folder.
 const CONTENT: &str = "content";
@@ -54,14 +55,13 @@ impl Staging {
         // Locked before it can be known again, so that no other run takes it for a leftover.
         let lock = folder.as_file().ok().filter(|folder| folder.try_lock().is_ok());
         let staging = Staging { parent, name, folder, _lock: lock };
-        let mut owner = staging.folder.create(&inside(OWNER))?;
-        owner.write_all(staging.identity()?.as_bytes())?;
+        match identity(&staging.name, &staging.folder) {
+            Ok(identity) => staging.folder.create_link(&identity, &inside(OWNER))?,
+            // Where folders have no numbers nothing left behind is ever removed.
+            Err(error) if error.kind() == io::ErrorKind::Unsupported => {}
+            Err(error) => return Err(error),
+        }
         Ok(staging)
-    }
-
-    /// What the owner file says.
-    fn identity(&self) -> io::Result<String> {
-        identity(&self.name, &self.folder)
     }
 
     /// Makes the file that becomes the output.
@@ -94,15 +94,14 @@ impl Drop for Staging {
     }
 }
 
-/// The name of a folder and its numbers, and those of the owner file in it. Nobody can write such a file for a folder
-/// that is yet to be made by copying or unpacking.
-fn identity(name: &InsidePath, folder: &Root) -> io::Result<String> {
-    let (own, owner) = (folder.own_facts()?, folder.facts(&inside(OWNER))?);
-    if own.inode == 0 || owner.kind != FileKind::File {
+/// The name of a folder and its numbers. Nobody can write that for a folder that is yet to be made by copying or unpacking.
+fn identity(name: &InsidePath, folder: &Root) -> io::Result<PathBuf> {
+    let own = folder.own_facts()?;
+    if own.inode == 0 {
         return Err(io::ErrorKind::Unsupported.into());
     }
     let name = name.as_path().display();
-    Ok(format!("mint-sieve staging 1\n{name} {} {} {}\n", own.device, own.inode, owner.inode))
+    Ok(PathBuf::from(format!("mint-sieve-staging/{name}/{}/{}", own.device, own.inode)))
 }
 
 /// Removes what killed runs left in `parent`, and says so.
@@ -120,9 +119,7 @@ fn sweep(parent: &Root) {
 /// Removes the folder `name` if a run made it that no longer lives.
 fn removed(parent: &Root, name: &InsidePath) -> io::Result<bool> {
     let folder = parent.folder(name)?;
-    let mut said = String::new();
-    folder.read(&inside(OWNER))?.take(1024).read_to_string(&mut said)?;
-    if said != identity(name, &folder)? {
+    if folder.link_target(&inside(OWNER))? != identity(name, &folder)? {
         return Ok(false);
     }
     let known = [inside(OWNER), inside(CONTENT)];
@@ -145,8 +142,10 @@ fn remove(parent: &Root, name: &InsidePath, folder: &Root) -> io::Result<()> {
         Ok(_) => folder.remove_file(&inside(CONTENT))?,
         Err(_) => {}
     }
-    folder.remove_file(&inside(OWNER))?;
-    parent.remove_folder(name)
+    match folder.remove_file(&inside(OWNER)) {
+        Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
+        _ => parent.remove_folder(name),
+    }
 }
 
 #[cfg(all(test, unix))]
@@ -173,10 +172,11 @@ mod tests {
         let (left, parent, _) = leftover(all.path());
         sweep(&parent);
         assert!(!left.exists() && alive.folder.path().exists());
-        // Folders of the same kind of name, a copy with the same owner file, and one with more in it.
+        // Folders of the same kind of name, a copy with the same link, and one with more in it.
         for name in [".mint-sieve-config", ".mint-sieve-0123456789abcdef"] {
             fs::create_dir_all(all.path().join(name).join(CONTENT)).unwrap();
-            fs::write(all.path().join(name).join(OWNER), "mint-sieve staging 1\n").unwrap();
+            let claim = format!("mint-sieve-staging/{name}/1/1");
+            std::os::unix::fs::symlink(claim, all.path().join(name).join(OWNER)).unwrap();
         }
         fs::write(all.path().join(".mint-sieve-backup"), "a file").unwrap();
         let (left, _, name) = leftover(all.path());
@@ -184,14 +184,15 @@ mod tests {
         fs::create_dir(&copy).unwrap();
         let copy = copy.join(name.as_path());
         fs::create_dir(&copy).unwrap();
-        fs::copy(left.join(OWNER), copy.join(OWNER)).unwrap();
+        let claim = fs::read_link(left.join(OWNER)).unwrap();
+        std::os::unix::fs::symlink(claim, copy.join(OWNER)).unwrap();
         fs::create_dir(copy.join(CONTENT)).unwrap();
         sweep(&Root::open(copy.parent().unwrap()).unwrap());
         assert!(copy.join(CONTENT).exists());
         fs::write(left.join("notes"), "mine").unwrap();
         std::os::unix::fs::symlink(&copy, all.path().join(".mint-sieve-fedcba9876543210")).unwrap();
         sweep(&parent);
-        assert!(left.join("notes").exists() && copy.join(OWNER).exists());
+        assert!(left.join("notes").exists() && copy.join(CONTENT).exists());
         assert!(all.path().join(".mint-sieve-config").join(CONTENT).exists());
         assert!(all.path().join(".mint-sieve-backup").exists());
         drop(alive);

@@ -16,6 +16,7 @@ use crate::statistics::strength;
 /// that differ more than chance explains.
 pub fn leakage(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
     let mut findings = alike(leakage, found);
+    findings.extend(possible(found));
     findings.extend(declared(found));
     findings.extend(leakage.missing.iter().map(missing));
     findings.extend(leakage.index.iter().map(index));
@@ -39,6 +40,31 @@ fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
         let mut goes: Vec<String> = goes.map(|member| path(member.image)).collect();
         goes.sort_unstable();
         Some(about(found, group, code).evidence("remove", goes))
+    });
+    told.collect()
+}
+
+/// Pairs that span splits and may be copies, and that are in no group of copies which is reported anyway.
+fn possible(found: &Found<'_>) -> Vec<Finding> {
+    let units = independent::Units::with_groups(found);
+    let told = found.pairs.iter().filter(|pair| pair.may_be_copies()).filter_map(|pair| {
+        let mut records = [pair.a, pair.b].map(|image| found.images[image as usize].record);
+        let [first, second] = records.map(Record::split);
+        let is_one = units.unit(pair.a as usize) == units.unit(pair.b as usize);
+        if first? == second? || is_one {
+            return None;
+        }
+        records.sort_by(|a, b| a.path.cmp(&b.path));
+        let [a, b] = records.map(Record::path_in_split);
+        let message = format!("{a} ~ {b} ({:.3})", pair.score);
+        let splits: Vec<String> =
+            records.iter().filter_map(|one| one.split()).map(str::to_owned).collect();
+        Some(
+            Finding::new(Code::PossibleLeak, message)
+                .images(records.iter().map(|record| &record.path))
+                .evidence("score", f64::from(pair.score))
+                .evidence("splits", splits),
+        )
     });
     told.collect()
 }

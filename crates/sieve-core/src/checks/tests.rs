@@ -144,7 +144,7 @@ fn copies_are_judged_by_where_they_lie() {
     assert_eq!(copy.message, "sage/a.jpg = sage/b.jpg");
     assert_eq!(copy.evidence["keep"], Evidence::Text("sage/b.jpg".into()));
     let many = &told(Kind::Part, &["sage/a.jpg", "sage/b.jpg", "sage/c.jpg", "sage/d.jpg"])[0];
-    assert_eq!(many.message, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (part, 0.900)");
+    assert_eq!(many.message, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (part, 0.960)");
     assert_eq!(many.code, Code::SameImage);
 
     let conflict = |kind| told(kind, &["sage/a.jpg", "bay/a.jpg"]);

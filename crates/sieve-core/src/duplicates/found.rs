@@ -2,8 +2,9 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::kind::Kind;
+use super::kind::{Kind, POSSIBLE};
 use super::levels::Level;
+use super::prefer::Prefer;
 use super::prepared::ImageRef;
 use super::request::Reach;
 
@@ -19,6 +20,13 @@ pub struct Pair {
     /// For duplicates and look-alikes the chance that both show the same picture, for bursts the
     /// cosine of their looks; 0 to 1.
     pub score: f32,
+}
+
+impl Pair {
+    /// Whether these may well be copies, and are not known to be: not to be parted, and not to be dropped.
+    pub fn may_be_copies(&self) -> bool {
+        self.kind == Kind::LookAlike && self.score >= POSSIBLE
+    }
 }
 
 /// What was found.
@@ -55,12 +63,26 @@ pub struct Group {
     pub across_splits: bool,
     /// Its pictures, the best one first.
     pub members: Vec<Member>,
-    /// Why that one is to be kept; none where all are, since they are no copies.
-    pub keep_reason: Option<KeepReason>,
+    /// What decided between that one and the next; none where only their paths did, or where all are kept, since they are
+    /// no copies.
+    pub keep_reason: Option<Prefer>,
 }
 
 /// Pictures from which variants of one design are a series.
 const SERIES: usize = 6;
+
+impl Found<'_> {
+    /// How two images were found to go together by comparing them with each other; none where they were not.
+    pub fn link(&self, a: u32, b: u32) -> Option<(Kind, f32)> {
+        let digest = |image: u32| self.images[image as usize].measured.digest;
+        if digest(a) == digest(b) {
+            return Some((Kind::SameBytes, 1.0));
+        }
+        let key = (a.min(b), a.max(b));
+        let at = self.pairs.binary_search_by_key(&key, |pair| (pair.a, pair.b)).ok()?;
+        Some((self.pairs[at].kind, self.pairs[at].score))
+    }
+}
 
 impl Group {
     /// Whether it holds more than a handful of variants of one design, which are told once.
@@ -69,25 +91,13 @@ impl Group {
     }
 }
 
-/// Why a picture is the one to keep.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, Deserialize)]
-pub enum KeepReason {
-    /// It has the most pixels, borders left out.
-    Pixels,
-    /// Of those with as many pixels it has the most bytes.
-    Bytes,
-    /// Its file name is the plainest: like others of its folder but for the number, or else the shortest.
-    Name,
-    /// It comes first by its path; nothing else tells them apart.
-    Path,
-}
-
 /// A picture of a group.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Member {
     /// Its number in [`Found::images`].
     pub image: u32,
-    /// Whether it is to be kept: of copies the best one, all of others.
+    /// Whether it is to be kept: of copies the best one and those that were not compared with it or another that is kept;
+    /// of others all. An image that is in several groups has the same in each.
     pub keep: bool,
     /// How it goes with the picture that the group was built around; that one itself has none.
     pub kind: Option<Kind>,
@@ -95,4 +105,8 @@ pub struct Member {
     pub score: Option<f32>,
     /// Its pixels, borders left out.
     pub content_px: u64,
+    /// The size of the smallest file with its pixels, in bytes: more are but a comment, or another container.
+    pub least_bytes: u64,
+    /// In how many ways it departs from what the copies of its group have in common; 0 for what is no copy.
+    pub departures: u8,
 }

@@ -1,36 +1,55 @@
 //! From pairs to groups, with the picture of each that is the one to keep.
 
 use std::cmp::Reverse;
+use std::collections::HashSet;
 
-use super::found::{Group, KeepReason, Member, Pair};
+use super::found::{Group, Member, Pair};
 use super::grouping::{Link, Links, Membership, families, group};
+use super::keep::{departures, ranked, usual_aspects};
 use super::kind::Kind;
-use super::naming::{Naming, Plainness};
+use super::naming::Naming;
+use super::prefer::Prefer;
 use super::prepared::PreparedImages;
 use super::same_bytes::Copies;
 
 /// The groups that `pairs` make: duplicates, then bursts, then look-alikes.
 pub fn groups(prepared: &PreparedImages<'_>, pairs: &[Pair], copies: &Copies) -> Vec<Group> {
     let naming = Naming::new(prepared.images.iter().map(|image| &image.record.path));
-    let keep_priority = |index: u32| keep_priority(prepared, copies, &naming, index);
     let content_px = |index: u32| content_px(prepared, copies, index);
-    let rank = |index: u32| Reverse(keep_priority(index));
+    let rank = |index: u32| {
+        let record = prepared.images[index as usize].record;
+        (
+            Reverse(content_px(index)),
+            Reverse(record.size_bytes),
+            Reverse(naming.plainness(&record.path)),
+        )
+    };
     let of = |is_wanted: &dyn Fn(Kind) -> bool| -> Links {
         let wanted = pairs.iter().filter(|pair| is_wanted(pair.kind));
         wanted.map(|pair| ((pair.a, pair.b), Link { kind: pair.kind, score: pair.score })).collect()
     };
     let count = prepared.images.len();
-    let duplicates = group(count, &of(&Kind::is_duplicate), rank);
+    let links = of(&Kind::is_duplicate);
+    let duplicates = group(count, &links, rank);
     // One group a moment, however long it is.
     let bursts = families(count, &of(&|kind| kind == Kind::Burst), rank);
     let variants = families(count, &of(&Kind::is_variant), rank);
     let alike = group(count, &of(&|kind| kind == Kind::LookAlike), rank);
-    [duplicates, bursts, variants, alike]
+    let usual = usual_aspects(&prepared.images);
+    let departures = |members: &[u32]| {
+        let image = |index: u32| &prepared.images[index as usize];
+        let content = |index: u32| prepared.looks.content(copies.leader[index as usize] as usize);
+        let usual_aspect = |index: u32| usual.get(image(index).record.class()?).copied();
+        let thumbnail =
+            |index: u32| prepared.looks.thumbnail(copies.leader[index as usize] as usize);
+        departures(members, &links, &image, &content, &thumbnail, &usual_aspect)
+    };
+    let mut groups: Vec<Group> = [duplicates, bursts, variants, alike]
         .into_iter()
         .flat_map(|groups| {
             let groups = groups
                 .iter()
-                .map(|members| finished(prepared, members, &keep_priority, &content_px));
+                .map(|members| finished(prepared, members, &links, &departures, &content_px));
             let mut groups: Vec<Group> = groups.collect();
             groups.sort_by_key(|group| {
                 let first = group.members.iter().map(|member| member.image).min();
@@ -39,23 +58,37 @@ pub fn groups(prepared: &PreparedImages<'_>, pairs: &[Pair], copies: &Copies) ->
             });
             groups
         })
-        .collect()
+        .collect();
+    decide(prepared, &mut groups, &links, &naming);
+    groups
 }
 
-/// Pixels, bytes, and how plain the name is; the greatest is kept.
-type KeepPriority = (u64, u64, Plainness);
-
-/// What decides which picture is kept: its pixels within the border, to a hundredth, its bytes, and how plain its file
-/// name is.
-fn keep_priority(
-    prepared: &PreparedImages<'_>,
-    copies: &Copies,
-    naming: &Naming,
-    index: u32,
-) -> KeepPriority {
-    let record = prepared.images[index as usize].record;
-    let pixels = content_px(prepared, copies, index).max(1) as f64;
-    ((pixels.ln() * 100.0) as u64, record.size_bytes, naming.plainness(&record.path))
+/// Says of every copy whether it stays: one verdict an image, in however many groups it is. What goes was compared with one
+/// that stays.
+fn decide(prepared: &PreparedImages<'_>, groups: &mut [Group], links: &Links, naming: &Naming) {
+    let image = |index: u32| &prepared.images[index as usize];
+    let (mut kept, mut dropped): (HashSet<u32>, HashSet<u32>) = Default::default();
+    let is_compared = |a: u32, b: u32| {
+        links.contains_key(&(a.min(b), a.max(b)))
+            || image(a).measured.digest == image(b).measured.digest
+    };
+    for group in groups.iter_mut().filter(|group| group.kind.is_duplicate()) {
+        let members: Vec<&Member> = group.members.iter().collect();
+        let (ranked, reason) = ranked(&members, &image, naming, Prefer::ALL);
+        group.keep_reason = reason;
+        let known = ranked.iter().find(|member| kept.contains(&member.image));
+        let free = || ranked.iter().find(|member| !dropped.contains(&member.image));
+        let Some(best) = known.or_else(free).map(|member| member.image) else { continue };
+        kept.insert(best);
+        let others = ranked.iter().map(|member| member.image);
+        dropped.extend(others.filter(|one| !kept.contains(one) && is_compared(best, *one)));
+        group.members.sort_by_key(|member| (member.image != best, member.image));
+    }
+    for group in groups.iter_mut().filter(|group| group.kind.is_duplicate()) {
+        for member in &mut group.members {
+            member.keep = !dropped.contains(&member.image);
+        }
+    }
 }
 
 /// The pixels of a picture within its border.
@@ -76,44 +109,42 @@ fn differ<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
 fn finished(
     prepared: &PreparedImages<'_>,
     members: &[Membership],
-    keep_priority: &dyn Fn(u32) -> KeepPriority,
+    links: &Links,
+    departures: &dyn Fn(&[u32]) -> Vec<u8>,
     content_px: &dyn Fn(u32) -> u64,
 ) -> Group {
     let image = |member: &Membership| &prepared.images[member.image as usize];
-    let links = || members.iter().filter_map(|member| member.link);
-    let kind = links().map(|link| link.kind).max().unwrap_or(Kind::SameBytes);
-    let priority = |member: &Membership| {
-        let (pixels, bytes, plainness) = keep_priority(member.image);
-        // The same pixels in more bytes are no better.
-        (pixels, if kind <= Kind::SamePixels { 0 } else { bytes }, plainness)
+    let known = || members.iter().filter_map(|member| member.link);
+    let kind = known().map(|link| link.kind).max().unwrap_or(Kind::SameBytes);
+    let numbers: Vec<u32> = members.iter().map(|member| member.image).collect();
+    let departures =
+        if kind.is_duplicate() { departures(&numbers) } else { vec![0; numbers.len()] };
+    let are_same = |a: &Membership, b: &Membership| {
+        let key = (a.image.min(b.image), a.image.max(b.image));
+        a.image == b.image || links.get(&key).is_some_and(|link| link.kind <= Kind::SamePixels)
     };
-    let mut ranked: Vec<(KeepPriority, u32)> =
-        members.iter().map(|member| (priority(member), member.image)).collect();
-    ranked.sort_unstable_by_key(|&(keep_priority, image)| (Reverse(keep_priority), image));
-    let best = ranked.first().map(|&(_, image)| image);
-    let keep_reason = match ranked[..] {
-        [((first, ..), _), ((second, ..), _), ..] if first > second => KeepReason::Pixels,
-        [((_, first, _), _), ((_, second, _), _), ..] if first > second => KeepReason::Bytes,
-        [((.., first), _), ((.., second), _), ..] if first > second => KeepReason::Name,
-        _ => KeepReason::Path,
+    let least_bytes = |one: &Membership| {
+        let same = members.iter().filter(|other| are_same(one, other));
+        same.map(|other| image(other).record.size_bytes).min().unwrap_or(0)
     };
-    let mut listed: Vec<Member> = members
-        .iter()
-        .map(|member| Member {
-            image: member.image,
-            keep: !kind.is_duplicate() || Some(member.image) == best,
-            kind: member.link.map(|link| link.kind),
-            score: member.link.map(|link| link.score),
-            content_px: content_px(member.image),
-        })
-        .collect();
-    listed.sort_by_key(|member| (Some(member.image) != best, member.image));
+    let listed = members.iter().zip(departures).map(|(member, departures)| Member {
+        image: member.image,
+        keep: true,
+        kind: member.link.map(|link| link.kind),
+        score: member.link.map(|link| link.score),
+        content_px: content_px(member.image),
+        least_bytes: least_bytes(member),
+        departures,
+    });
+    // The one that the group was built around first.
+    let mut listed: Vec<Member> = listed.collect();
+    listed[1..].sort_by_key(|member| member.image);
     Group {
         kind,
-        score: links().map(|link| link.score).fold(1.0, f32::min),
+        score: known().map(|link| link.score).fold(1.0, f32::min),
         label_conflict: differ(members.iter().filter_map(|member| image(member).record.class())),
         across_splits: differ(members.iter().filter_map(|member| image(member).record.split())),
         members: listed,
-        keep_reason: kind.is_duplicate().then_some(keep_reason),
+        keep_reason: None,
     }
 }

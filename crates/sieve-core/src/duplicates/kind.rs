@@ -84,6 +84,9 @@ impl Kind {
 /// Log odds from which two pictures count as copies: a chance of 0.95. docs/duplicates.md says how many copies and how
 /// many others are above.
 pub const CERTAIN: f32 = 3.0;
+/// The chance of being copies from which two pictures are kept in one part and reported where they are not: keeping two
+/// different ones together costs next to nothing, parting two copies makes a score untrue.
+pub const POSSIBLE: f32 = 0.3;
 /// Log odds from which two pictures look alike: a chance of 0.12.
 const ALIKE: f32 = -2.0;
 

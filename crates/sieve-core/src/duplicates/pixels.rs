@@ -34,10 +34,6 @@ pub fn same_pixels(
             continue;
         }
         let facts = &measured.facts;
-        // What is transparent was laid on white: other pictures may look the same then.
-        if facts.colour.may_be_transparent() {
-            continue;
-        }
         by_size.entry((facts.width_px, facts.height_px)).or_default().push(index);
     }
     let mut sets: Vec<Vec<u32>> = Vec::new();

@@ -172,6 +172,11 @@ impl Looks {
         self.image_at(index)?.content
     }
 
+    /// The thumbnail of a picture, where it was loaded.
+    pub fn thumbnail(&self, index: usize) -> Option<&[u8]> {
+        Some(&self.image_at(index)?.all.thumbnail.0)
+    }
+
     /// Whether the thumbnails of two pictures differ by at most `levels` anywhere.
     pub fn are_nearly(&self, a: u32, b: u32, levels: u8) -> bool {
         let thumbnail = |index: u32| Some(&self.image_at(index as usize)?.all.thumbnail.0);

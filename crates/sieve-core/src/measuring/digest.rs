@@ -2,7 +2,7 @@
 
 use std::fmt;
 
-use crate::reading::{self, Pixels, ReadError, ReadLimits, Rows, Shape};
+use crate::reading::{self, Ground, Pixels, ReadError, ReadLimits, Rows, Shape};
 
 /// A blake3 digest: 32 bytes, written as 64 hexadecimal digits.
 #[derive(Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
@@ -42,20 +42,38 @@ impl Digest {
         rows.digest()
     }
 
-    /// The same of the picture in a file, without holding it whole where it is stored upright.
+    /// The same of the picture in a file, without holding it whole where it is stored upright. Of a picture with transparent
+    /// pixels it is of these values on white and on black: two pictures have the same one when they are the same on every
+    /// ground. What colour a pixel has that is not seen at all does not matter.
     ///
     /// # Errors
     ///
     /// Why the file gives no picture.
     pub fn of_image(bytes: &[u8], limits: &ReadLimits) -> Result<Self, ReadError> {
+        let (on_white, may_be_transparent) = Self::on(Ground::White, bytes, limits)?;
+        if !may_be_transparent {
+            return Ok(on_white);
+        }
+        let (on_black, _) = Self::on(Ground::Black, bytes, limits)?;
+        match on_white == on_black {
+            // Nothing is transparent.
+            true => Ok(on_white),
+            false => Ok(Digest::of_bytes(&[on_white.0, on_black.0].concat())),
+        }
+    }
+
+    /// The digest of a picture on a ground, and whether that may matter.
+    fn on(ground: Ground, bytes: &[u8], limits: &ReadLimits) -> Result<(Self, bool), ReadError> {
         let mut rows = HashedRows::new(0, 0);
         // Every pixel: no side is as long.
-        let image = reading::decode_rows(bytes, limits, u32::MAX, &mut rows)?;
+        let image = reading::decode_rows_on(bytes, limits, u32::MAX, &mut rows, ground)?;
+        let may_be_transparent = image.facts.colour.may_be_transparent();
         if image.facts.orientation == 1 {
-            return Ok(rows.digest());
+            return Ok((rows.digest(), may_be_transparent));
         }
         drop(image);
-        Ok(Digest::of_pixels(&reading::decode(bytes, limits)?.pixels))
+        let pixels = reading::decode_on(bytes, limits, ground)?.pixels;
+        Ok((Digest::of_pixels(&pixels), may_be_transparent))
     }
 }
 

@@ -2,7 +2,7 @@
 
 use super::Digest;
 use super::digest::HashedRows;
-use crate::reading::{self, Facts, ReadLimits, Rows, Shape};
+use crate::reading::{Facts, ReadLimits, Rows, Shape};
 
 /// Pixels of a side below which a picture is small: a thumbnail of 48 x 48 is then the picture made
 /// larger, and two drawn or written apart are as near to each other as two copies are.
@@ -24,15 +24,14 @@ impl<R: Rows> HashingSmall<R> {
         self.inner
     }
 
-    /// The digest of the pixels of a picture that is small, whose file holds `bytes`; none for others, and none
-    /// where something may be transparent: that was laid on white, and pictures that differ may look the same then.
+    /// The digest of the pixels of a picture that is small, whose file holds `bytes`; none for others.
     pub fn digest(&self, facts: &Facts, bytes: &[u8], limits: &ReadLimits) -> Option<Digest> {
-        let hashed = self.hashed.as_ref().filter(|_| !facts.colour.may_be_transparent())?;
-        if facts.orientation == 1 {
-            return Some(hashed.digest());
+        let hashed = self.hashed.as_ref()?;
+        // The rows came as they are stored, and on white.
+        match facts.orientation == 1 && !facts.colour.may_be_transparent() {
+            true => Some(hashed.digest()),
+            false => Digest::of_image(bytes, limits).ok(),
         }
-        // The rows came as they are stored.
-        Some(Digest::of_pixels(&reading::decode(bytes, limits).ok()?.pixels))
     }
 }
 

@@ -4,6 +4,7 @@ use std::io::Cursor;
 
 use gif::{ColorOutput, DecodeOptions, DecodingError, MemoryLimit};
 
+use super::ground::Ground;
 use super::memory::reserve;
 use super::rows::DecodeRequest;
 use super::{
@@ -50,10 +51,10 @@ pub(super) fn read(
     let pixels = u64::from(width_px) * u64::from(height_px);
     let held = limits.memory.decode(pixels * 8);
     let mut data = reserve(width_px as usize * height_px as usize * 3)?;
-    data.resize(width_px as usize * height_px as usize * 3, 255);
+    data.resize(width_px as usize * height_px as usize * 3, request.ground.level());
     let mut canvas = Pixels { width_px, height_px, data };
     let first = decoder.read_next_frame().map_err(read_error)?;
-    paint(&mut canvas, first.ok_or_else(|| damaged("it holds no frame"))?);
+    paint(&mut canvas, first.ok_or_else(|| damaged("it holds no frame"))?, request.ground);
 
     let mut read_warnings = Vec::new();
     // Later frames are no part of the picture, but damage in them is worth knowing: they are
@@ -103,8 +104,8 @@ pub(super) fn read(
     Ok(DecodedImage { facts, read_warnings, pixels: request.take(canvas), held })
 }
 
-/// Lays the first frame on the white canvas; what reaches beyond the canvas is left away.
-fn paint(canvas: &mut Pixels, frame: &gif::Frame<'_>) {
+/// Lays the first frame on the empty canvas; what reaches beyond the canvas is left away.
+fn paint(canvas: &mut Pixels, frame: &gif::Frame<'_>, ground: Ground) {
     let (left, top) = (usize::from(frame.left), usize::from(frame.top));
     let (columns, rows) = (canvas.width_px as usize, canvas.height_px as usize);
     let width = usize::from(frame.width);
@@ -114,7 +115,7 @@ fn paint(canvas: &mut Pixels, frame: &gif::Frame<'_>) {
         }
         for (x, pixel) in row.chunks_exact(4).enumerate().take(columns.saturating_sub(left)) {
             let at = ((top + y) * columns + left + x) * 3;
-            let colour = pixels::flatten([pixel[0], pixel[1], pixel[2]], pixel[3]);
+            let colour = pixels::flatten([pixel[0], pixel[1], pixel[2]], pixel[3], ground);
             canvas.data[at..at + 3].copy_from_slice(&colour);
         }
     }

@@ -11,7 +11,7 @@ use mozjpeg_sys::*;
 
 use super::exif::{self, ExifFacts};
 use super::memory::{MemoryPermit, no_memory, reserve, zeros};
-use super::rows::{DecodeRequest, Shape};
+use super::rows::{DecodeRequest, Output, Shape};
 use super::{
     ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, given_up,
     profile,
@@ -171,7 +171,7 @@ impl<'a> Decoder<'a> {
         let mut pixels = Pixels::default();
         // SAFETY: see above.
         unsafe {
-            if let DecodeRequest::Rows { least_side_px, .. } = request {
+            if let Output::Rows { least_side_px, .. } = &request.output {
                 let eighths = scale(width.min(height), *least_side_px);
                 (self.cinfo().scale_num, self.cinfo().scale_denom) = (eighths, 8);
             }
@@ -181,12 +181,12 @@ impl<'a> Decoder<'a> {
             let share = f64::from(begun.scale_num) / f64::from(begun.scale_denom);
             let mut row = zeros(columns as usize * begun.output_components as usize)?;
             let mut rgb = Vec::new();
-            match request {
-                DecodeRequest::Pixels => {
+            match &mut request.output {
+                Output::Pixels => {
                     (pixels.width_px, pixels.height_px) = (width, height);
                     pixels.data = reserve(width as usize * height as usize * 3)?;
                 }
-                DecodeRequest::Rows { rows, .. } => {
+                Output::Rows { rows, .. } => {
                     rows.begin(Shape {
                         columns,
                         rows: lines,
@@ -198,12 +198,10 @@ impl<'a> Decoder<'a> {
             while self.seen().output_scanline < lines {
                 let mut pointers = [row.as_mut_ptr()];
                 jpeg_read_scanlines(self.cinfo(), pointers.as_mut_ptr(), 1);
-                match request {
-                    DecodeRequest::Pixels => {
-                        append_row(&mut pixels.data, &row, colour, markers.adobe)
-                    }
-                    DecodeRequest::Rows { rows, .. } if colour == ColourMode::Rgb => rows.row(&row),
-                    DecodeRequest::Rows { rows, .. } => {
+                match &mut request.output {
+                    Output::Pixels => append_row(&mut pixels.data, &row, colour, markers.adobe),
+                    Output::Rows { rows, .. } if colour == ColourMode::Rgb => rows.row(&row),
+                    Output::Rows { rows, .. } => {
                         rgb.clear();
                         append_row(&mut rgb, &row, colour, markers.adobe);
                         rows.row(&rgb);
@@ -227,7 +225,7 @@ impl<'a> Decoder<'a> {
     ) -> Result<MemoryPermit, ReadError> {
         let (width, height) = (self.seen().image_width, self.seen().image_height);
         let pixels = u64::from(width) * u64::from(height);
-        let mut needed = if matches!(request, DecodeRequest::Pixels) { pixels * 3 } else { 0 };
+        let mut needed = if matches!(request.output, Output::Pixels) { pixels * 3 } else { 0 };
         // SAFETY: behind the header the decoder is in the state that this may be asked in, and it keeps as many
         // descriptions of channels as it has channels.
         let (has_scans, channels) = unsafe {

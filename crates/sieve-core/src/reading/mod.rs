@@ -9,6 +9,7 @@ mod exif;
 mod file;
 mod format;
 mod gif;
+mod ground;
 mod jpeg;
 mod memory;
 mod orientation;
@@ -25,6 +26,7 @@ pub use clock::time_of_seconds;
 pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_image_name;
 pub use format::{Content, Format, content};
+pub use ground::Ground;
 pub use memory::{MemoryBudget, MemoryPermit};
 pub(crate) use orientation::stored_place;
 pub use pixels::Pixels;
@@ -35,7 +37,7 @@ use std::borrow::Cow;
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
-use rows::DecodeRequest;
+use rows::{DecodeRequest, Output};
 use serde::{Deserialize, Serialize};
 
 /// What a picture may cost. Pictures beyond are refused from their header.
@@ -255,7 +257,22 @@ pub fn decode_rows(
     least_side_px: u32,
     rows: &mut dyn Rows,
 ) -> Result<DecodedImage, ReadError> {
-    read(bytes, limits, DecodeRequest::Rows { least_side_px, rows })
+    decode_rows_on(bytes, limits, least_side_px, rows, Ground::White)
+}
+
+/// The same with transparent pixels laid on another ground.
+///
+/// # Errors
+///
+/// As [`decode_rows`].
+pub fn decode_rows_on(
+    bytes: &[u8],
+    limits: &ReadLimits,
+    least_side_px: u32,
+    rows: &mut dyn Rows,
+    ground: Ground,
+) -> Result<DecodedImage, ReadError> {
+    read(bytes, limits, DecodeRequest { output: Output::Rows { least_side_px, rows }, ground })
 }
 
 /// Decodes the picture in `bytes` at full size.
@@ -264,7 +281,20 @@ pub fn decode_rows(
 ///
 /// Why the bytes give no picture.
 pub fn decode(bytes: &[u8], limits: &ReadLimits) -> Result<DecodedImage, ReadError> {
-    read(bytes, limits, DecodeRequest::Pixels)
+    decode_on(bytes, limits, Ground::White)
+}
+
+/// The same with transparent pixels laid on another ground.
+///
+/// # Errors
+///
+/// As [`decode`].
+pub fn decode_on(
+    bytes: &[u8],
+    limits: &ReadLimits,
+    ground: Ground,
+) -> Result<DecodedImage, ReadError> {
+    read(bytes, limits, DecodeRequest { output: Output::Pixels, ground })
 }
 
 fn read(

@@ -10,6 +10,7 @@ use image::{
 };
 
 use super::exif::ExifFacts;
+use super::ground::Ground;
 use super::memory::{no_memory, reserve, zeros};
 use super::rows::DecodeRequest;
 use super::tiff::{self, Skeleton};
@@ -94,7 +95,7 @@ pub(super) fn read(
     if !tiff::sums_are_right(bytes, &tiff.deflated, limits.decoded_bytes) {
         return Err(ReadError::Damaged(format, "the checksum of the pixels is wrong".into()));
     }
-    let pixels = in_rgb(width_px, height_px, stored, decoded)?;
+    let pixels = in_rgb(width_px, height_px, stored, decoded, request.ground)?;
     let read_warnings = match end {
         End::At(end) if end < bytes.len() => {
             vec![ReadWarning::TrailingBytes((bytes.len() - end) as u64)]
@@ -111,6 +112,7 @@ fn in_rgb(
     height_px: u32,
     stored: ColorType,
     decoded: Vec<u8>,
+    ground: Ground,
 ) -> Result<Pixels, ReadError> {
     if stored == ColorType::Rgb8 {
         return Ok(Pixels { width_px, height_px, data: decoded });
@@ -120,7 +122,7 @@ fn in_rgb(
     for row in decoded.chunks_exact(row_bytes) {
         let row = one_row(width_px, stored, row).ok_or_else(no_memory)?;
         if row.color().has_alpha() {
-            data.extend(Pixels::from_rgba(width_px, 1, &row.into_rgba8())?.data);
+            data.extend(Pixels::from_rgba(width_px, 1, &row.into_rgba8(), ground)?.data);
         } else {
             data.extend(row.into_rgb8().into_raw());
         }

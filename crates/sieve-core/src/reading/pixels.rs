@@ -1,6 +1,7 @@
 //! The one kind of picture that the rest of the program works on.
 
 use super::ReadError;
+use super::ground::Ground;
 use super::memory::reserve;
 
 /// A picture of `height_px` rows x `width_px` columns x 3 channels (red, green, blue), row-major,
@@ -26,20 +27,25 @@ impl Pixels {
         [self.data[start], self.data[start + 1], self.data[start + 2]]
     }
 
-    /// Flattens rows of `[red, green, blue, alpha]` on white.
+    /// Flattens rows of `[red, green, blue, alpha]`.
     ///
     /// # Errors
     ///
     /// When there is no memory for them.
-    pub(super) fn from_rgba(width_px: u32, height_px: u32, rgba: &[u8]) -> Result<Self, ReadError> {
+    pub(super) fn from_rgba(
+        width_px: u32,
+        height_px: u32,
+        rgba: &[u8],
+        ground: Ground,
+    ) -> Result<Self, ReadError> {
         let mut data = reserve(rgba.len() / 4 * 3)?;
-        data.extend(rgba.chunks_exact(4).flat_map(|p| flatten([p[0], p[1], p[2]], p[3])));
+        data.extend(rgba.chunks_exact(4).flat_map(|p| flatten([p[0], p[1], p[2]], p[3], ground)));
         Ok(Pixels { width_px, height_px, data })
     }
 }
 
-/// One colour laid over white with `alpha` from 0 (clear) to 255 (solid), rounded to nearest.
-pub(super) fn flatten(colour: [u8; 3], alpha: u8) -> [u8; 3] {
-    let alpha = u32::from(alpha);
-    colour.map(|value| ((u32::from(value) * alpha + 255 * (255 - alpha) + 127) / 255) as u8)
+/// One colour laid over a ground with `alpha` from 0 (clear) to 255 (solid), rounded to nearest.
+pub(super) fn flatten(colour: [u8; 3], alpha: u8, ground: Ground) -> [u8; 3] {
+    let (alpha, below) = (u32::from(alpha), u32::from(ground.level()));
+    colour.map(|value| ((u32::from(value) * alpha + below * (255 - alpha) + 127) / 255) as u8)
 }

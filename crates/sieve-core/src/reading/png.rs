@@ -10,8 +10,9 @@ use png::{BitDepth, ColorType, DecodeOptions, Decoder, DecodingError, Info, Tran
 
 use chunks::{Chunks, End};
 
+use super::ground::Ground;
 use super::memory::{MemoryPermit, no_memory, reserve, zeros};
-use super::rows::{DecodeRequest, Shape};
+use super::rows::{DecodeRequest, Output, Shape};
 use super::{
     ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, exif,
     given_up, pixels,
@@ -54,7 +55,7 @@ pub(super) fn read(
     let Decoded { mut image, taken, stream_bytes } = decoded;
     image.read_warnings.extend(read_warning);
     image.read_warnings.extend(chunks.packed_beside(bytes));
-    if let DecodeRequest::Rows { .. } = request {
+    if let Output::Rows { .. } = &request.output {
         image.read_warnings.extend(chunks.left_over(bytes, taken, stream_bytes));
     }
     image.facts.profile = chunks.profile;
@@ -148,17 +149,15 @@ fn decode(
         let mut buffer = zeros(size)?;
         reader.next_frame(&mut buffer).map_err(read_error)?;
         let mut data = reserve(rgb_bytes)?;
-        append_rgb(&mut data, stored, &buffer);
+        append_rgb(&mut data, stored, &buffer, request.ground);
         whole = request.take(Pixels { width_px, height_px, data });
         last = None;
     } else {
-        let is_whole = matches!(request, DecodeRequest::Pixels);
+        let is_whole = matches!(request.output, Output::Pixels);
         held = limits.memory.decode(if is_whole { rgb_bytes as u64 } else { 0 });
-        match request {
-            DecodeRequest::Rows { rows, .. } => rows.begin(Shape::full(width_px, height_px)),
-            DecodeRequest::Pixels => {
-                whole = Pixels { width_px, height_px, data: reserve(rgb_bytes)? }
-            }
+        match &mut request.output {
+            Output::Rows { rows, .. } => rows.begin(Shape::full(width_px, height_px)),
+            Output::Pixels => whole = Pixels { width_px, height_px, data: reserve(rgb_bytes)? },
         }
         let mut rgb = Vec::new();
         last = Some(0);
@@ -168,14 +167,13 @@ fn decode(
             }
             let Some(row) = reader.next_row().map_err(read_error)? else { break };
             last = Some(taken.get());
-            match request {
-                DecodeRequest::Pixels => append_rgb(&mut whole.data, stored, row.data()),
-                DecodeRequest::Rows { rows, .. } if stored == ColorType::Rgb => {
-                    rows.row(row.data())
-                }
-                DecodeRequest::Rows { rows, .. } => {
+            let ground = request.ground;
+            match &mut request.output {
+                Output::Pixels => append_rgb(&mut whole.data, stored, row.data(), ground),
+                Output::Rows { rows, .. } if stored == ColorType::Rgb => rows.row(row.data()),
+                Output::Rows { rows, .. } => {
                     rgb.clear();
-                    append_rgb(&mut rgb, stored, row.data());
+                    append_rgb(&mut rgb, stored, row.data(), ground);
                     rows.row(&rgb);
                 }
             }
@@ -219,15 +217,17 @@ fn colour(stored: ColorType, has_transparent_colour: bool) -> ColourMode {
     }
 }
 
-/// Appends stored pixels as RGB, transparency laid on white.
-fn append_rgb(rgb: &mut Vec<u8>, stored: ColorType, row: &[u8]) {
+/// Appends stored pixels as RGB, transparency laid on a ground.
+fn append_rgb(rgb: &mut Vec<u8>, stored: ColorType, row: &[u8], ground: Ground) {
     match stored {
         ColorType::Grayscale => rgb.extend(row.iter().flat_map(|&grey| [grey; 3])),
         ColorType::GrayscaleAlpha => {
-            rgb.extend(row.chunks_exact(2).flat_map(|p| pixels::flatten([p[0]; 3], p[1])));
+            rgb.extend(row.chunks_exact(2).flat_map(|p| pixels::flatten([p[0]; 3], p[1], ground)));
         }
         ColorType::Rgba => {
-            rgb.extend(row.chunks_exact(4).flat_map(|p| pixels::flatten([p[0], p[1], p[2]], p[3])));
+            rgb.extend(
+                row.chunks_exact(4).flat_map(|p| pixels::flatten([p[0], p[1], p[2]], p[3], ground)),
+            );
         }
         // Palettes were expanded by the decoder.
         ColorType::Rgb | ColorType::Indexed => rgb.extend_from_slice(row),

@@ -1,6 +1,7 @@
 //! Pictures row by row, for what need not hold them whole.
 
 use super::Pixels;
+use super::ground::Ground;
 
 /// The rows that are about to come. A picture that was decoded at an eighth of its size has a last
 /// column that may stand for less than eight of its pixels: the extents say how much of the grid
@@ -27,10 +28,18 @@ pub trait Rows {
 }
 
 /// What is wanted of a picture beside its facts.
-pub(super) enum DecodeRequest<'a> {
-    /// All of it, at full size.
+pub(super) struct DecodeRequest<'a> {
+    /// How its pixels are handed on.
+    pub output: Output<'a>,
+    /// What transparent pixels are laid on.
+    pub ground: Ground,
+}
+
+/// How pixels are handed on.
+pub(super) enum Output<'a> {
+    /// All of them, at full size.
     Pixels,
-    /// Its rows. It may be decoded smaller, as long as both sides keep this many pixels.
+    /// Row by row. The picture may be decoded smaller, as long as both sides keep this many pixels.
     Rows { least_side_px: u32, rows: &'a mut dyn Rows },
 }
 
@@ -44,9 +53,9 @@ impl Shape {
 impl DecodeRequest<'_> {
     /// Hands on a picture that was decoded whole; gives it back where it is wanted so.
     pub fn take(&mut self, pixels: Pixels) -> Pixels {
-        match self {
-            DecodeRequest::Pixels => pixels,
-            DecodeRequest::Rows { rows, .. } => {
+        match &mut self.output {
+            Output::Pixels => pixels,
+            Output::Rows { rows, .. } => {
                 rows.begin(Shape::full(pixels.width_px, pixels.height_px));
                 let row_bytes = (pixels.width_px as usize * 3).max(1);
                 pixels.data.chunks_exact(row_bytes).for_each(|row| rows.row(row));

@@ -53,7 +53,7 @@ pub(super) fn read(
         read_warnings.push(ReadWarning::Suspect(format!("frame {number} is damaged")));
     }
     let pixels = if has_alpha {
-        Pixels::from_rgba(width_px, height_px, &buffer)?
+        Pixels::from_rgba(width_px, height_px, &buffer, request.ground)?
     } else {
         Pixels { width_px, height_px, data: buffer }
     };

@@ -6,16 +6,12 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::draft::{Draft, Said, group_name};
 use super::rules::Rule;
 use super::wishes::Prefer;
-use crate::duplicates::{Group, Kind, Member, Naming};
+use crate::duplicates::{Kind, Member, Naming, ranked};
 use crate::leakage::standing;
 use crate::record::Record;
 
-/// How sure it must be that two pictures are the same for one to be dropped unseen: a drop that is wrong one time in ten is
-/// worth a look.
-const SURE: f32 = 0.9;
-
-/// Files that were written within a minute came there together, unpacked or copied: which was first says nothing.
-const TOGETHER_NS: i64 = 60_000_000_000;
+/// How sure it must be that two pictures are the same for one to be dropped unseen: dropping is the costliest error.
+const SURE: f32 = 0.95;
 
 fn record<'a>(draft: &Draft<'a>, image: u32) -> &'a Record {
     draft.subject.found.images[image as usize].record
@@ -116,92 +112,68 @@ pub fn copies(draft: &mut Draft<'_>) {
             }
         }
         for members in splits.into_values() {
-            copies_of_split(draft, &naming, group, members);
+            copies_of_split(draft, &naming, members);
         }
     }
 }
 
-fn copies_of_split(
-    draft: &mut Draft<'_>,
-    naming: &Naming,
-    group: &Group,
-    mut members: Vec<&Member>,
-) {
+fn copies_of_split(draft: &mut Draft<'_>, naming: &Naming, members: Vec<&Member>) {
     let is_free = |member: &&Member| draft.is_free(record(draft, member.image));
     let is_protected = members.iter().any(|member| draft.is_protected(record(draft, member.image)));
     // A person decides on what is open first.
     if members.len() < 2 || is_protected || !members.iter().all(is_free) {
         return;
     }
-    let (best, reason) = best(draft, naming, &mut members);
+    let found = draft.subject.found;
+    let (ranked, reason) =
+        ranked(&members, &|index| &found.images[index as usize], naming, &draft.wishes.prefer);
+    // What copies of another group are kept for stays, and is the one to keep here, too.
+    let is_kept = |member: &&&Member| draft.is_kept(record(draft, member.image));
+    let best = ranked.iter().find(is_kept).or(ranked.first()).copied();
+    let Some(best) = best else { return };
     let kept = record(draft, best.image);
+    let which = reason.map_or("comes first", Prefer::reason);
     let name = group_name("copies", members.iter().map(|member| record(draft, member.image)));
-    draft.keep(
-        kept,
-        Said {
-            rule: Rule::Copies,
-            group: name.clone(),
-            reason: reason.map_or("nothing tells them apart", Prefer::reason).to_owned(),
-            confidence: None,
-        },
-    );
-    for other in members.into_iter().filter(|member| member.image != best.image) {
-        let (kind, score) = link(group, other, best);
-        let which = reason.map_or("comes first", Prefer::reason);
+    let mut are_any = false;
+    for other in ranked.iter().filter(|member| member.image != best.image) {
+        let goes = record(draft, other.image);
+        // Only what was compared with the one that stays is known to be a copy of it.
+        let Some((kind, score)) = found.link(best.image, other.image) else { continue };
+        if !kind.is_duplicate() || draft.is_kept(goes) {
+            continue;
+        }
         let said = Said {
             rule: Rule::Copies,
             group: name.clone(),
             reason: format!("{} {}, which {which}", how(kind), kept.path),
             confidence: Some(f64::from(score)),
         };
-        let goes = record(draft, other.image);
-        if score >= SURE { draft.drop(goes, said) } else { draft.decide(goes, said) }
+        let is_sure = score >= SURE && !is_doubtful(draft, kind, [best.image, other.image]);
+        if is_sure {
+            draft.drop_for(goes, kept, said)
+        } else {
+            draft.decide(goes, said)
+        }
+        are_any = true;
+    }
+    if are_any {
+        let reason = reason.map_or("nothing distinguishes them", Prefer::reason).to_owned();
+        let said = Said { rule: Rule::Copies, group: name, reason, confidence: None };
+        draft.keep(kept, said);
     }
 }
 
-/// How a picture goes with the one that is kept: both go with the picture that the group was built around.
-fn link(group: &Group, other: &Member, kept: &Member) -> (Kind, f32) {
-    let kind = [other.kind, kept.kind].into_iter().flatten().max().unwrap_or(group.kind);
-    let score = [other.score, kept.score].into_iter().flatten().fold(1.0, f32::min);
-    (kind, score)
-}
+/// The share of a picture in one colour from which a mirrored one may as well be another design that looks the other way.
+const PLAIN: f32 = 0.5;
 
-/// The one of some copies that stays, and the first preference that tells it from the next; none where only the paths do.
-fn best<'m>(
-    draft: &Draft<'_>,
-    naming: &Naming,
-    members: &mut [&'m Member],
-) -> (&'m Member, Option<Prefer>) {
-    let modified = |member: &Member| record(draft, member.image).at.stamp.modified_ns;
-    let oldest = members.iter().map(|member| modified(member)).min().unwrap_or(0);
-    // Of the same pixels more bytes are but a comment, or another container.
-    let are_pixels_same =
-        members.iter().all(|member| member.kind.is_none_or(|kind| kind <= Kind::SamePixels));
-    // Each preference as a number, of which the greatest wins.
-    let value = |member: &Member, prefer: Prefer| -> i128 {
-        let image = &draft.subject.found.images[member.image as usize];
-        let record = image.record;
-        match prefer {
-            // To a hundredth: rounding of sizes says nothing.
-            Prefer::Pixels => ((member.content_px.max(1) as f64).ln() * 100.0) as i128,
-            Prefer::Bytes if are_pixels_same => 0,
-            Prefer::Bytes => i128::from(record.size_bytes),
-            Prefer::Oldest => -i128::from((modified(member) - oldest) / TOGETHER_NS),
-            Prefer::Name => {
-                let (is_usual, Reverse(letters)) = naming.plainness(&record.path);
-                i128::from(is_usual) * 100_000 - letters as i128
-            }
-        }
-    };
-    let values = |member: &Member| -> Vec<i128> {
-        draft.wishes.prefer.iter().map(|&prefer| value(member, prefer)).collect()
-    };
-    members.sort_by_cached_key(|member| {
-        (Reverse(values(member)), record(draft, member.image).path.clone())
-    });
-    let (first, second) = (values(members[0]), values(members[1]));
-    let told = first.iter().zip(&second).position(|(a, b)| a != b);
-    (members[0], told.map(|at| draft.wishes.prefer[at]))
+/// Whether two copies may be different pictures, however alike they are: small ones have too few pixels to differ in, and
+/// drawings on plain ground come in pairs that look left and right. Such pairs are left to a person.
+fn is_doubtful(draft: &Draft<'_>, kind: Kind, pair: [u32; 2]) -> bool {
+    let measured = pair.map(|image| draft.subject.found.images[image as usize].measured);
+    kind > Kind::SamePixels
+        && (measured.iter().any(|measured| measured.is_small())
+            || kind == Kind::Turned
+                && measured.iter().all(|measured| measured.look.flat_share >= PLAIN))
 }
 
 /// Frames of one moment of which a few are enough: the sharpest stay.

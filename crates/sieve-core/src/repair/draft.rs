@@ -61,6 +61,8 @@ pub(super) struct Draft<'a> {
     pub proposals: Vec<Proposal>,
     /// Files that go.
     gone: HashSet<&'a str>,
+    /// Files that copies are dropped for, with these.
+    kept: HashMap<&'a str, Vec<&'a str>>,
     /// Files that wait for a person.
     open: HashSet<&'a str>,
     /// Files for which something else than that is proposed.
@@ -100,6 +102,7 @@ impl<'a> Draft<'a> {
             wishes,
             proposals: Vec::new(),
             gone: HashSet::new(),
+            kept: HashMap::new(),
             open: HashSet::new(),
             mended: HashSet::new(),
             classes: HashMap::new(),
@@ -192,6 +195,17 @@ impl<'a> Draft<'a> {
 
     pub fn keep(&mut self, record: &'a Record, said: Said) {
         self.add(record, Action::Keep, String::new(), String::new(), said);
+    }
+
+    /// Whether copies of a file are dropped because it stays.
+    pub fn is_kept(&self, record: &Record) -> bool {
+        self.kept.contains_key(record.path.as_str())
+    }
+
+    /// Drops a copy of `stays`.
+    pub fn drop_for(&mut self, record: &'a Record, stays: &'a Record, said: Said) {
+        self.kept.entry(stays.path.as_str()).or_default().push(record.path.as_str());
+        self.drop(record, said);
     }
 
     pub fn drop(&mut self, record: &'a Record, said: Said) {
@@ -302,6 +316,21 @@ impl<'a> Draft<'a> {
         let mut counts: BTreeMap<String, (u64, u64)> = BTreeMap::new();
         for class in self.subject.catalog.collection.classes() {
             counts.insert(class, (0, 0));
+        }
+        // What goes together with the copy that was to stay goes for the same reason as that.
+        for (stays, copies) in &self.kept {
+            if !self.gone.contains(stays) {
+                continue;
+            }
+            let why = self.proposals.iter().find(|proposal| {
+                proposal.row.path.as_str() == *stays && proposal.row.action == Action::Drop
+            });
+            let Some(why) = why.map(|proposal| proposal.row.reason.clone()) else { continue };
+            let copies: HashSet<&str> = copies.iter().copied().collect();
+            let rows = self.proposals.iter_mut().map(|proposal| &mut proposal.row);
+            for row in rows.filter(|row| copies.contains(row.path.as_str())) {
+                row.reason = format!("a copy of a file that goes, too: {why}");
+            }
         }
         let catalog: &'a Catalog = self.subject.catalog;
         for (record, _) in catalog.images() {

@@ -45,7 +45,7 @@ rules! {
     Leaks "leaks" true
         "drop from train what is in validation or test too; never from a split of --protect"
     Copies "copies" true
-        "drop copies, and keep the one that --prefer says; decide where it is less than nine in ten sure"
+        "drop duplicates, keeping the one chosen by --prefer; ask where confidence is below 0.95 or images are small"
     Bursts "bursts" false
         "keep the sharpest frames of one moment, as many as --bursts says"
     Spellings "spellings" true

@@ -79,7 +79,7 @@ fn of_copies_the_best_stays_and_one_always_does() {
         "{:?}",
         all.proposals[1]
     );
-    assert_eq!(all.proposals[1].row.confidence.map(|score| (score * 10.0).round()), Some(9.0));
+    assert_eq!(all.proposals[1].row.confidence.map(|score| (score * 100.0).round()), Some(96.0));
     // The same pixels in more bytes are no better.
     let pixels = proposed(records(), &[(Kind::SamePixels, &paths)], &wishes);
     assert_eq!(rows(&pixels)[0], "keep sage/0000.jpg");

@@ -3,6 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::rules::Rule;
+pub use crate::duplicates::Prefer;
 use crate::files::RelPath;
 use crate::finding::Code;
 use crate::reading::Format;
@@ -34,44 +35,6 @@ pub struct Wishes {
     pub convert: Vec<Format>,
     /// Chance, where it decides.
     pub seed: u64,
-}
-
-/// What speaks for one of several copies.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
-pub enum Prefer {
-    /// It has the most pixels.
-    Pixels,
-    /// It is the least compressed: it has the most bytes.
-    Bytes,
-    /// Its file is the oldest.
-    Oldest,
-    /// Its name is the plainest: like its siblings' but for the number, or else the shortest.
-    Name,
-}
-
-impl Prefer {
-    /// In the usual order.
-    pub const ALL: [Prefer; 4] = [Prefer::Pixels, Prefer::Bytes, Prefer::Oldest, Prefer::Name];
-
-    /// As it is typed.
-    pub fn name(self) -> &'static str {
-        match self {
-            Prefer::Pixels => "pixels",
-            Prefer::Bytes => "bytes",
-            Prefer::Oldest => "oldest",
-            Prefer::Name => "name",
-        }
-    }
-
-    /// What a picture that it speaks for has, to go on after "which".
-    pub fn reason(self) -> &'static str {
-        match self {
-            Prefer::Pixels => "has the most pixels",
-            Prefer::Bytes => "is the least compressed",
-            Prefer::Oldest => "is the oldest file",
-            Prefer::Name => "has the plainest name",
-        }
-    }
 }
 
 /// How many images of a class stay.

@@ -155,6 +155,14 @@ fn units(found: &Found<'_>, together: &Together) -> Result<Units, SplitError> {
     }
     match &together.pattern {
         Some(pattern) if !is_matched => Err(SplitError::PatternUnmatched(pattern.to_string())),
-        _ => Ok(Units::joined_by_keys(found, together.copies, keys.values().map(Vec::as_slice))),
+        _ => {
+            // What may be a copy is kept together with what are.
+            let possible =
+                found.pairs.iter().filter(|pair| together.copies && pair.may_be_copies());
+            let possible: Vec<[u32; 2]> = possible.map(|pair| [pair.a, pair.b]).collect();
+            let keys =
+                keys.values().map(Vec::as_slice).chain(possible.iter().map(<[u32; 2]>::as_slice));
+            Ok(Units::joined_by_keys(found, together.copies, keys))
+        }
     }
 }

@@ -93,7 +93,7 @@ pub fn json(answer: &Duplicates<'_>) -> String {
         score: group.score,
         label_conflict: group.label_conflict,
         across_splits: group.across_splits,
-        keep_reason: group.keep_reason.map(reason),
+        keep_reason: reason(group),
         images: group
             .members
             .iter()

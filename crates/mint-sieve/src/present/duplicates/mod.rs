@@ -10,9 +10,7 @@ pub use sheet::{rows, title};
 pub use table::{csv, pairs};
 pub use text::text;
 
-use sieve_core::duplicates::{
-    CollectionRef, Found, Group, ImageRef, KeepReason, Kind, Member, Pair,
-};
+use sieve_core::duplicates::{CollectionRef, Found, Group, ImageRef, Kind, Member, Pair, Prefer};
 use sieve_core::record::Record;
 
 use crate::args::DuplicatesArgs;
@@ -111,11 +109,21 @@ impl Concern {
     }
 }
 
-fn reason(keep_reason: KeepReason) -> &'static str {
-    match keep_reason {
-        KeepReason::Pixels => "most pixels",
-        KeepReason::Bytes => "most bytes",
-        KeepReason::Name => "plainest name",
-        KeepReason::Path => "first by path",
-    }
+/// Why the first image of a group of copies is the one to keep; none for what are no copies.
+fn reason(group: &Group) -> Option<&'static str> {
+    group.kind.is_duplicate().then(|| match group.keep_reason {
+        Some(Prefer::Original) => "the least altered",
+        Some(Prefer::Pixels) => "most pixels",
+        Some(Prefer::Bytes) => "most bytes",
+        Some(Prefer::Camera) => "names its camera",
+        Some(Prefer::Oldest) => "oldest file",
+        Some(Prefer::Name) => "plainest name",
+        None => "first by path",
+    })
+}
+
+/// Why an image of a group is the one to keep; none for all others.
+fn kept_because(group: &Group, member: &Member) -> Option<&'static str> {
+    let is_first = group.members.first().is_some_and(|first| first.image == member.image);
+    reason(group).filter(|_| member.keep && is_first)
 }

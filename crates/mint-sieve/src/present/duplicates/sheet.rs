@@ -57,7 +57,7 @@ fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
                 };
                 let places = [record.split(), record.class()].into_iter().flatten();
                 let place = places.collect::<Vec<_>>().join(" / ");
-                let is_kept = group.keep_reason.is_some() && member.keep;
+                let is_kept = group.kind.is_duplicate() && member.keep;
                 let keep = if is_kept { "keep" } else { "" };
                 let size = format!("{}x{}", facts.width_px, facts.height_px);
                 let words = [keep, &how, &size].into_iter().filter(|word| !word.is_empty());

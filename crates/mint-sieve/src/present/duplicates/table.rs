@@ -3,7 +3,7 @@
 use sieve_core::cell;
 use sieve_core::duplicates::{Kind, Pair};
 
-use super::{Duplicates, reason};
+use super::{Duplicates, kept_because};
 use crate::present::table::written;
 
 /// One row a picture of a group.
@@ -43,7 +43,7 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
                 facts.height_px.to_string(),
                 record.size_bytes.to_string(),
                 member.keep.to_string(),
-                group.keep_reason.filter(|_| member.keep).map_or("", reason).to_owned(),
+                kept_because(group, member).unwrap_or_default().to_owned(),
             ]);
         }
     }

@@ -6,7 +6,7 @@ use std::fmt::Write;
 use sieve_core::collection::Root;
 use sieve_core::duplicates::{Group, Kind, Member, Reach};
 
-use super::{Concern, Duplicates, reason};
+use super::{Concern, Duplicates, kept_because};
 use crate::console::{Align, ERROR, FAINT, HEADING, Narrow, WARNING, table};
 use crate::console::{heading, safe};
 
@@ -152,9 +152,8 @@ fn row(
     if with_splits {
         row.push(record.split().unwrap_or("-").to_owned());
     }
-    let keep_reason = group.keep_reason.filter(|_| member.keep);
     let remark =
-        keep_reason.map_or(String::new(), |keep_reason| format!("keep: {}", reason(keep_reason)));
+        kept_because(group, member).map_or(String::new(), |reason| format!("keep: {reason}"));
     row.extend([
         format!("{}x{}", facts.width_px, facts.height_px),
         humansize::format_size(record.size_bytes, humansize::DECIMAL),

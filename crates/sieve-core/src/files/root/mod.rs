@@ -228,6 +228,15 @@ impl Root {
         self.folder.create_link(target, path)
     }
 
+    /// What a symbolic link leads to, as it is stored in it.
+    ///
+    /// # Errors
+    ///
+    /// When there is no link.
+    pub fn link_target(&self, path: &InsidePath) -> io::Result<PathBuf> {
+        self.folder.link_target(path)
+    }
+
     /// Removes the name of something that is no folder.
     ///
     /// # Errors
@@ -345,6 +354,7 @@ mod tests {
                     root.create_link(&outside, &inside("way")).unwrap();
                     root.create_link(&outside.join("secret"), &inside("file")).unwrap();
                     assert_eq!(root.facts(&inside("way")).unwrap().kind, FileKind::Link);
+                    assert_eq!(root.link_target(&inside("way")).unwrap(), outside);
                     assert!(root.read(&inside("way/secret")).is_err());
                     assert!(root.read(&inside("file")).is_err());
                     assert!(root.facts(&inside("way/secret")).is_err());

@@ -91,6 +91,10 @@ impl Folder {
         Err(io::ErrorKind::Unsupported.into())
     }
 
+    pub fn link_target(&self, path: &InsidePath) -> io::Result<PathBuf> {
+        fs::read_link(self.whole(path)?)
+    }
+
     pub fn rename_new(&self, from: &InsidePath, other: &Folder, to: &InsidePath) -> io::Result<()> {
         fs::rename(self.whole(from)?, other.free(to)?)
     }

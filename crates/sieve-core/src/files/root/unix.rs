@@ -5,7 +5,7 @@ use std::fs::File;
 use std::io;
 use std::os::fd::{AsFd, OwnedFd};
 use std::os::unix::ffi::OsStrExt;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 
 use rustix::fs::{self, AtFlags, Dir, FileType, Mode, OFlags, Stat};
 
@@ -128,6 +128,11 @@ impl Folder {
 
     pub fn create_link(&self, target: &Path, path: &InsidePath) -> io::Result<()> {
         self.at(path, |folder, name| fs::symlinkat(target, folder, name))
+    }
+
+    pub fn link_target(&self, path: &InsidePath) -> io::Result<PathBuf> {
+        let target = self.at(path, |folder, name| fs::readlinkat(folder, name, Vec::new()))?;
+        Ok(PathBuf::from(OsStr::from_bytes(target.as_bytes())))
     }
 
     pub fn rename_new(&self, from: &InsidePath, other: &Folder, to: &InsidePath) -> io::Result<()> {

@@ -1,0 +1,39 @@
+//! What speaks for one of several copies.
+
+macro_rules! preferences {
+    ($($variant:ident $name:literal $reason:literal $doc:literal)*) => {
+        /// What speaks for one of several copies.
+        #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord, serde::Serialize, serde::Deserialize)]
+        pub enum Prefer { $(#[doc = $doc] $variant),* }
+
+        impl Prefer {
+            /// In the usual order.
+            pub const ALL: &'static [Prefer] = &[$(Prefer::$variant),*];
+
+            /// As it is typed.
+            pub fn name(self) -> &'static str {
+                match self { $(Prefer::$variant => $name),* }
+            }
+
+            /// What an image that it speaks for has, to continue after "which".
+            pub fn reason(self) -> &'static str {
+                match self { $(Prefer::$variant => $reason),* }
+            }
+        }
+    };
+}
+
+preferences! {
+    Original "original" "departs least from the others"
+        "It departs least from what the copies have in common: the others are tilted, cropped, bordered, stretched, marked or recoloured."
+    Pixels "pixels" "has the most pixels"
+        "It has the most pixels, borders left out."
+    Bytes "bytes" "is the least compressed"
+        "It is the least compressed: it has the most bytes."
+    Camera "camera" "names its camera"
+        "It still has what its camera wrote: copies made by editors often lose that."
+    Oldest "oldest" "is the oldest file"
+        "Its file is the oldest."
+    Name "name" "has the plainest name"
+        "Its name is the plainest: like its siblings' but for the number, or else the shortest."
+}
