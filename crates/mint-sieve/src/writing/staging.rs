@@ -143,7 +143,7 @@ fn remove(parent: &Root, name: &InsidePath, folder: &Root) -> io::Result<()> {
         Err(_) => {}
     }
     match folder.remove_file(&inside(OWNER)) {
-        Err(error) if error.kind() != io::ErrorKind::NotFound => return Err(error),
+        Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),
         _ => parent.remove_folder(name),
     }
 }

@@ -111,7 +111,7 @@ impl Concern {
 
 /// Why the first image of a group of copies is the one to keep; none for what are no copies.
 fn reason(group: &Group) -> Option<&'static str> {
-    group.kind.is_duplicate().then(|| match group.keep_reason {
+    let reason = match group.keep_reason {
         Some(Prefer::Original) => "the least altered",
         Some(Prefer::Pixels) => "most pixels",
         Some(Prefer::Bytes) => "most bytes",
@@ -119,7 +119,8 @@ fn reason(group: &Group) -> Option<&'static str> {
         Some(Prefer::Oldest) => "oldest file",
         Some(Prefer::Name) => "plainest name",
         None => "first by path",
-    })
+    };
+    group.kind.is_duplicate().then_some(reason)
 }
 
 /// Why an image of a group is the one to keep; none for all others.
