@@ -389,6 +389,23 @@ fn what_was_edited_or_moved_since_is_kept_and_listed() {
 }
 
 #[test]
+fn an_image_that_was_made_and_cannot_be_taken_back_is_listed() {
+    let workspace = shed();
+    workspace.write("plan.csv", b"path,action,to\nbay/000.jpg,convert,\n");
+    let before = all(&workspace);
+    workspace.message(&["apply", "plan.csv", "herbs", "--no-audit", "--in-place"]);
+    fs::remove_dir_all(workspace.path("herbs-set-aside-1/made")).unwrap();
+    workspace.write("herbs-set-aside-1/made", b"in the way");
+    let answer = workspace.run(&["undo", "herbs-set-aside-1"]);
+    assert_eq!(answer.status, 1, "{}", answer.stdout);
+    insta::assert_snapshot!(answer.stdout);
+    fs::remove_file(workspace.path("herbs-set-aside-1/made")).unwrap();
+    let answer = workspace.run(&["undo", "herbs-set-aside-1"]);
+    assert_eq!(answer.status, 0, "{}", answer.stdout);
+    assert_eq!(added(&workspace, &before), ["herbs-set-aside-1/journal.jsonl"]);
+}
+
+#[test]
 fn a_digest_that_cannot_be_compared_is_no_match() {
     let workspace = shed();
     workspace.write("herbs/bay/large.bin", &vec![7; 3 << 20]);

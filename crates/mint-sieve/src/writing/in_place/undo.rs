@@ -123,6 +123,18 @@ pub(super) fn undo_before(
         }
     }
     compare(journal, &reasons, &mut restored, progress);
+    for (step, why) in journal.steps.iter().zip(reasons) {
+        match (step, why) {
+            // What was made is nothing to compare, but it does not belong where it is, either.
+            (Step::Move { from, to, .. }, Some(why)) if is_made(journal, from) => {
+                restored.stuck.push((from.clone(), to.clone(), why));
+            }
+            (Step::MakeFolder(_) | Step::MoveFolder { .. }, Some(why)) => {
+                restored.folders.push(why);
+            }
+            _ => {}
+        }
+    }
     // What failed once for a folder may succeed the next time; what fails again is final, so that nothing waits for it.
     if restored.stuck.is_empty() && (restored.folders.is_empty() || is_retry) {
         let hint = format!(
@@ -228,7 +240,16 @@ fn unmake(
             let Some(facts) = facts_at(base, to)? else { return Ok(()) };
             let is_untouched = digest_at(base, to).ok() == *digest;
             match facts_at(base, from)? {
-                None if is_untouched => rename(base, to, &facts, from),
+                None if is_untouched => {
+                    // Somebody may have tidied the empty folder away.
+                    if let Some(made) = from.path().parent() {
+                        let created = base.create_folders(&made);
+                        created.map_err(|error| {
+                            failed("make the folder", &Place::new(made), &error)
+                        })?;
+                    }
+                    rename(base, to, &facts, from)
+                }
                 _ => {
                     let kept = keep_aside(journal, to)?;
                     restored.kept.push((to.clone(), kept));
