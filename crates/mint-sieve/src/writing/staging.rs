@@ -4,20 +4,26 @@
 //! very folder that was made under this random name: its numbers on the file system cannot be those of a copy, of what was
 //! unpacked from an archive, or of a folder that happens to be called like this. A link, since that appears at once with all
 //! that it says; it leads nowhere and is never followed. The folder is locked while its run lives; the system takes the lock
-//! away with the run, however that ends.
+//! away with the run, however that ends. A run that is killed before it could write the link leaves an empty folder: that
+//! goes if its name is one that only this module gives, since nothing is lost with it.
 
 use std::fs::{self, File};
+use std::hash::{BuildHasher, RandomState};
 use std::io;
 use std::path::{Path, PathBuf};
 
 use sieve_core::files::{FileKind, InsidePath, Root};
+use sieve_core::measuring::Digest;
 
 use crate::console::warn;
 
-/// How the names of these folders begin; random letters and digits follow.
+/// How the names of these folders begin; random digits follow, and then some that are computed from those.
 const PREFIX: &str = ".mint-sieve-";
-/// How many of them.
-const TOKEN_LETTERS: usize = 16;
+/// How many of the digits are random, and how many computed.
+const RANDOM_DIGITS: usize = 10;
+const CHECK_DIGITS: usize = 6;
+/// How often another name is tried: where one is taken, or another run removed the folder before it was locked.
+const TRIES: usize = 100;
 /// The link that says which folder it was made for.
 const OWNER: &str = "owner";
 /// What becomes the output: a file or a folder.
@@ -44,24 +50,24 @@ impl Staging {
     pub fn create(parent: &Path) -> io::Result<Self> {
         let parent = Root::open(parent)?;
         sweep(&parent);
-        let made = tempfile::Builder::new()
-            .prefix(PREFIX)
-            .rand_bytes(TOKEN_LETTERS)
-            .tempdir_in(parent.path())?
-            .keep();
-        let name = made.file_name().unwrap_or_default();
-        let name = InsidePath::of_name(name).map_err(|_| io::ErrorKind::InvalidInput)?;
-        let folder = parent.folder(&name)?;
-        // Locked before it can be known again, so that no other run takes it for a leftover.
-        let lock = folder.as_file().ok().filter(|folder| folder.try_lock().is_ok());
-        let staging = Staging { parent, name, folder, _lock: lock };
-        match identity(&staging.name, &staging.folder) {
-            Ok(identity) => staging.folder.create_link(&identity, &inside(OWNER))?,
-            // Where folders have no numbers nothing left behind is ever removed.
-            Err(error) if error.kind() == io::ErrorKind::Unsupported => {}
-            Err(error) => return Err(error),
+        for _ in 0..TRIES {
+            let random = format!("{:016x}", RandomState::new().hash_one(std::process::id()));
+            let name = named(&random[..RANDOM_DIGITS]);
+            match parent.create_folder(&name) {
+                Err(error) if error.kind() == io::ErrorKind::AlreadyExists => continue,
+                made => made?,
+            }
+            match claim(&parent, &name) {
+                Ok((folder, lock)) => return Ok(Staging { parent, name, folder, _lock: lock }),
+                // Another run took it for a leftover while it was empty.
+                Err(error) if error.kind() == io::ErrorKind::NotFound => {}
+                Err(error) => {
+                    let _ = parent.remove_folder(&name);
+                    return Err(error);
+                }
+            }
         }
-        Ok(staging)
+        Err(io::ErrorKind::AlreadyExists.into())
     }
 
     /// Makes the file that becomes the output.
@@ -94,6 +100,42 @@ impl Drop for Staging {
     }
 }
 
+/// Locks a new folder, and writes into it whose it is.
+fn claim(parent: &Root, name: &InsidePath) -> io::Result<(Root, Option<File>)> {
+    let folder = parent.folder(name)?;
+    // Locked before it can be known again, so that no other run takes it for a leftover.
+    let lock = match folder.as_file() {
+        Ok(file) => match file.try_lock() {
+            Ok(()) => Some(file),
+            // By a run that is about to remove it.
+            Err(fs::TryLockError::WouldBlock) => return Err(io::ErrorKind::NotFound.into()),
+            Err(fs::TryLockError::Error(_)) => None,
+        },
+        Err(_) => None,
+    };
+    match identity(name, &folder) {
+        Ok(identity) => folder.create_link(&identity, &inside(OWNER))?,
+        // Where folders have no numbers nothing left behind is ever removed.
+        Err(error) if error.kind() == io::ErrorKind::Unsupported => {}
+        Err(error) => return Err(error),
+    }
+    Ok((folder, lock))
+}
+
+/// The name of a folder with these random digits.
+fn named(random: &str) -> InsidePath {
+    let check = Digest::of_bytes(format!("mint-sieve-staging/{random}").as_bytes()).to_string();
+    inside(&format!("{PREFIX}{random}{}", &check[..CHECK_DIGITS]))
+}
+
+/// Whether a folder's name is one that `named` gives.
+fn is_ours(name: &InsidePath) -> bool {
+    let digits = name.as_path().to_str().and_then(|name| name.strip_prefix(PREFIX));
+    digits
+        .and_then(|digits| digits.get(..RANDOM_DIGITS))
+        .is_some_and(|random| named(random) == *name)
+}
+
 /// The name of a folder and its numbers. Nobody can write that for a folder that is yet to be made by copying or unpacking.
 fn identity(name: &InsidePath, folder: &Root) -> io::Result<PathBuf> {
     let own = folder.own_facts()?;
@@ -119,19 +161,28 @@ fn sweep(parent: &Root) {
 /// Removes the folder `name` if a run made it that no longer lives.
 fn removed(parent: &Root, name: &InsidePath) -> io::Result<bool> {
     let folder = parent.folder(name)?;
-    if folder.link_target(&inside(OWNER))? != identity(name, &folder)? {
+    let entries = folder.entries()?;
+    let is_leftover = if entries.is_empty() {
+        is_ours(name)
+    } else {
+        let known = [inside(OWNER), inside(CONTENT)];
+        entries.iter().all(|(name, _)| known.contains(name))
+            && folder.link_target(&inside(OWNER))? == identity(name, &folder)?
+    };
+    if !is_leftover {
         return Ok(false);
     }
-    let known = [inside(OWNER), inside(CONTENT)];
-    if folder.entries()?.iter().any(|(name, _)| !known.contains(name)) {
-        return Ok(false);
-    }
-    match folder.as_file()?.try_lock() {
+    // Held until the folder is gone.
+    let lock = folder.as_file()?;
+    match lock.try_lock() {
         Ok(()) => {}
         // Its run lives; or the file system knows no locks, and then nobody can tell.
         Err(fs::TryLockError::WouldBlock | fs::TryLockError::Error(_)) => return Ok(false),
     }
-    remove(parent, name, &folder)?;
+    match entries.is_empty() {
+        true => parent.remove_folder(name)?,
+        false => remove(parent, name, &folder)?,
+    }
     Ok(true)
 }
 
@@ -172,6 +223,12 @@ mod tests {
         let (left, parent, _) = leftover(all.path());
         sweep(&parent);
         assert!(!left.exists() && alive.folder.path().exists());
+        // One that was killed before it said whose it is; and an empty folder of somebody else.
+        let unsaid = named("0123456789");
+        parent.create_folder(&unsaid).unwrap();
+        fs::create_dir(all.path().join(".mint-sieve-0123456789000000")).unwrap();
+        sweep(&parent);
+        assert!(!all.path().join(unsaid.as_path()).exists());
         // Folders of the same kind of name, a copy with the same link, and one with more in it.
         for name in [".mint-sieve-config", ".mint-sieve-0123456789abcdef"] {
             fs::create_dir_all(all.path().join(name).join(CONTENT)).unwrap();
@@ -197,6 +254,6 @@ mod tests {
         assert!(all.path().join(".mint-sieve-backup").exists());
         drop(alive);
         let names = fs::read_dir(all.path()).unwrap().count();
-        assert_eq!(names, 6, "its own folder went with it");
+        assert_eq!(names, 7, "its own folder went with it");
     }
 }
