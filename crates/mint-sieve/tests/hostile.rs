@@ -424,7 +424,7 @@ fn plans_are_proposed_that_can_be_applied() {
     workspace.write("herbs/bay/p08.jpg", &jpeg(401));
     workspace.write("herbs/bay/caf\u{e9}.png", &jpeg(402));
     workspace.write("herbs/bay/cafe\u{301}.jpg", &jpeg(403));
-    // A class that goes with a file that is beyond the limits.
+    // A dropped class with a file beyond the limits.
     workspace.class("herbs/rare", 2, 420);
     workspace.write("herbs/rare/large.png", &[png(430), vec![0; 2 << 20]].concat());
     workspace.write("herbs/rare/notes.txt", b"turn on Tuesday");

@@ -74,8 +74,8 @@ const BORDERED: f32 = 0.98;
 
 /// In how many ways each of `members`, which are copies of one picture, departs from what they have in common: the picture
 /// that all were made from is in the middle of them, since each of them was changed in its own way. `content` gives the part
-/// of a picture within its border, `thumbnail` its thumbnail, `usual_aspect` the commonest logarithm of the ratio of sides in the class of a picture,
-/// for copies that are too few to have anything in common.
+/// of a picture within its border, `thumbnail` its thumbnail, `usual_aspect` the commonest logarithm of the ratio of sides
+/// in the class of a picture, for copies that are too few to have anything in common.
 pub fn departures<'i>(
     members: &[u32],
     links: &Links,

@@ -278,20 +278,7 @@ impl Draft {
             self.out.get_ref().sync_all()
         };
         let written = write();
-        let mut journal = Journal {
-            base: self.base,
-            folder: self.folder,
-            root: self.root,
-            plan: self.plan,
-            steps,
-            made: self.made,
-            times: self.times,
-            state: None,
-            damaged: Vec::new(),
-            is_original: true,
-            end: self.end,
-            _lock: self.lock,
-        };
+        let mut journal = self.with(steps);
         if let Err(error) = written {
             let _ = discard(&journal);
             return Err(unwritten(&file, &error, UNCHANGED));
@@ -305,12 +292,16 @@ impl Draft {
 
     /// Gives up: nothing of the collection was touched, and what was made goes.
     pub fn abandon(self) {
-        let _ = discard(&Journal {
+        let _ = discard(&self.with(Vec::new()));
+    }
+
+    fn with(self, steps: Vec<Step>) -> Journal {
+        Journal {
             base: self.base,
             folder: self.folder,
             root: self.root,
             plan: self.plan,
-            steps: Vec::new(),
+            steps,
             made: self.made,
             times: self.times,
             state: None,
@@ -318,7 +309,7 @@ impl Draft {
             is_original: true,
             end: self.end,
             _lock: self.lock,
-        });
+        }
     }
 }
 

@@ -112,7 +112,7 @@ fn refuse_other_file_system(base: &Root, name: &InsidePath) -> Result<(), Failur
     {
         let root = base.path().join(name.as_path());
         let message = format!(
-            "{} is a file system of its own: nothing can be kept beside it",
+            "{} is a mount point: nothing can be kept beside it on the same file system",
             root.display()
         );
         return Err(Failure::input(message).hint("Use --to, or name a folder within it."));
@@ -129,7 +129,7 @@ struct Layout<'a> {
     digests: &'a HashMap<RelPath, Digest>,
     /// What each change moves.
     moves: Vec<FileMove>,
-    /// Images that are stored anew: the number of the record, and where the new one goes.
+    /// Images to re-encode: the number of the record, and where the new one goes.
     images: Vec<(usize, InsidePath)>,
 }
 

@@ -68,7 +68,7 @@ pub fn ways(steps: &[Step]) -> Vec<Way<'_>> {
 
 /// For each step whether it was made, where that can be told: a file is looked for by its number in all places on its way.
 /// Whether there is a file in a place does not tell it, since another one may stand there before or after. Of a file that
-/// was written anew meanwhile, or whose collection was copied elsewhere, nothing is known.
+/// was rewritten meanwhile, or whose collection was copied elsewhere, nothing is known.
 pub fn known(journal: &Journal) -> Vec<Option<bool>> {
     let ways = ways(&journal.steps);
     let mut uses: HashMap<&Place, usize> = HashMap::new();

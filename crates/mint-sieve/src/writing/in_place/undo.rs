@@ -50,7 +50,7 @@ impl Restored {
             && self.folders.is_empty()
     }
 
-    /// A line for each difference, of each kind so many.
+    /// A line for each difference, at most `most` of each kind.
     pub fn lines(&self, most: usize) -> Vec<String> {
         let mut lines = Vec::new();
         let mut put = |of_kind: Vec<String>| {
@@ -238,7 +238,11 @@ fn unmake(
         Step::Move { .. } if known == Some(false) => Ok(()),
         Step::Move { from, to, digest, .. } if is_made(journal, from) => {
             let Some(facts) = facts_at(base, to)? else { return Ok(()) };
-            let is_untouched = digest_at(base, to).ok() == *digest;
+            // One that cannot be read stays, and is not said to be edited.
+            let is_untouched = facts.kind == FileKind::File && {
+                let now = digest_at(base, to).map_err(|error| failed("read", to, &error))?;
+                Some(now) == *digest
+            };
             match facts_at(base, from)? {
                 None if is_untouched => {
                     // Somebody may have tidied the empty folder away.
