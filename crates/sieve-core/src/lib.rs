@@ -65,6 +65,7 @@ pub mod reading;
 pub mod record;
 mod region;
 pub mod repair;
+pub mod replay;
 pub mod sampling;
 pub mod separated;
 pub mod splitting;

@@ -103,7 +103,14 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
         let members: Vec<u32> = paths.iter().map(number).collect();
         for (place, &a) in members.iter().enumerate() {
             let others = members[place + 1..].iter();
-            pairs.extend(others.map(|&b| Pair { a: a.min(b), b: a.max(b), kind, score: 0.96 }));
+            pairs.extend(others.map(|&b| Pair {
+                a: a.min(b),
+                b: a.max(b),
+                kind,
+                // Of variants it is the chance that they are copies after all.
+                score: if kind.is_variant() { 0.1 } else { 0.96 },
+                is_replayed: kind.is_duplicate(),
+            }));
         }
         let records = || members.iter().map(|&member| images[member as usize].record);
         let differ = |name: fn(&Record) -> Option<&str>| {
@@ -111,6 +118,7 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
         };
         let member = |&image: &u32| Member {
             image,
+            makes: 0,
             keep: !kind.is_duplicate() || image == members[0],
             kind: Some(kind),
             score: Some(0.96),

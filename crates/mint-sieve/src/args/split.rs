@@ -1,5 +1,6 @@
 //! What `split` takes.
 
+use std::fmt;
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
@@ -80,11 +81,11 @@ pub struct SplitArgs {
     /// Whether copies and frames of one moment stay together
     #[arg(long, value_enum, default_value_t, display_order = 40, help_heading = TOGETHER)]
     pub copies: Copies,
-    /// Also keep together what has the same named parts in its name (plant-{id}_*), or lies in one
-    /// folder (folder)
+    /// Also keep together what has the same named parts in its name (plant-{id}_*), lies in one folder
+    /// (folder), or shows one design (variants); may be repeated
     #[arg(long, value_name = "PATTERN", value_parser = together)]
     #[arg(display_order = 41, help_heading = TOGETHER)]
-    pub together: Option<TogetherBy>,
+    pub together: Vec<TogetherBy>,
     /// Take the parts out of this split of a collection that is split, and leave the others as they are
     #[arg(long, value_name = "SPLIT", display_order = 52, help_heading = EARLIER)]
     #[arg(requires = "parts", conflicts_with_all = ["anew", "keep", "folds", "subset"])]
@@ -149,8 +150,21 @@ pub enum Conflicts {
 pub enum TogetherBy {
     /// Images of one folder.
     Folder,
+    /// Variants of one design: the same drawing in other colours or with other details.
+    Variants,
     /// Images for which the named parts of a pattern are the same.
     Pattern(Pattern),
+}
+
+impl fmt::Display for TogetherBy {
+    /// As it is typed.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            TogetherBy::Folder => f.write_str("folder"),
+            TogetherBy::Variants => f.write_str("variants"),
+            TogetherBy::Pattern(pattern) => pattern.fmt(f),
+        }
+    }
 }
 
 impl From<Per> for splitting::Per {
@@ -193,6 +207,7 @@ fn amount(text: &str) -> Result<Amount, String> {
 fn together(text: &str) -> Result<TogetherBy, String> {
     match text {
         "folder" => Ok(TogetherBy::Folder),
+        "variants" => Ok(TogetherBy::Variants),
         text => Pattern::of_groups(text).map(TogetherBy::Pattern),
     }
 }

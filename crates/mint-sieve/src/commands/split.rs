@@ -3,7 +3,7 @@
 use std::io::Write;
 
 use sieve_core::catalog::Catalog;
-use sieve_core::collection::{CLASS_INDEX, Collection, Pattern, SPLIT_TABLE, split_of_name};
+use sieve_core::collection::{CLASS_INDEX, Collection, SPLIT_TABLE, split_of_name};
 use sieve_core::duplicates::Found;
 use sieve_core::facts::Fact;
 use sieve_core::files::InsidePath;
@@ -100,12 +100,10 @@ fn request(args: &SplitArgs) -> Result<Request, Failure> {
         }
         _ => Parts::default(),
     };
-    let pattern = |by: &TogetherBy| -> Option<Pattern> {
-        match by {
-            TogetherBy::Pattern(pattern) => Some(pattern.clone()),
-            TogetherBy::Folder => None,
-        }
-    };
+    let patterns = args.together.iter().filter_map(|by| match by {
+        TogetherBy::Pattern(pattern) => Some(pattern.clone()),
+        TogetherBy::Folder | TogetherBy::Variants => None,
+    });
     let earlier = args.keep.as_ref().map(|file| -> Result<Earlier, Failure> {
         let table = SplitTable::read(file).map_err(|reason| {
             Failure::input(format!("the split table {} cannot be used: {reason}", file.display()))
@@ -118,8 +116,9 @@ fn request(args: &SplitArgs) -> Result<Request, Failure> {
         seed: args.seed,
         together: Together {
             copies: args.copies == args::Copies::Together,
-            pattern: args.together.as_ref().and_then(pattern),
-            folder: matches!(args.together, Some(TogetherBy::Folder)),
+            patterns: patterns.collect(),
+            folder: args.together.iter().any(|by| matches!(by, TogetherBy::Folder)),
+            variants: args.together.iter().any(|by| matches!(by, TogetherBy::Variants)),
         },
         conflicts: match args.conflicts {
             args::Conflicts::LeaveOut => Conflicts::LeaveOut,

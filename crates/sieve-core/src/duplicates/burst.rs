@@ -151,7 +151,7 @@ pub fn by_time(
     let least = threshold(&known, far.par_iter().filter_map(cosine).collect());
     let alike = |(&pair, score): (&(u32, u32), Option<f32>)| -> Option<Linked> {
         let score = score.filter(|&score| score >= least)?;
-        Some((pair, Link { kind: Kind::Burst, score }))
+        Some((pair, Link::burst(score)))
     };
     let mut found: Vec<Linked> = near.iter().zip(cosines).filter_map(alike).collect();
     // Frames that lie further apart than was looked belong to the same moment as those between, and
@@ -170,7 +170,7 @@ pub fn by_time(
     let looks = &prepared.looks;
     found.extend(others.into_iter().filter_map(|(a, b)| {
         let (first, second) = (looks.image_at(a as usize)?, looks.image_at(b as usize)?);
-        Some(((a, b), Link { kind: Kind::Burst, score: moment(first, second)? }))
+        Some(((a, b), Link::burst(moment(first, second)?)))
     }));
     Ok(found)
 }

@@ -5,12 +5,13 @@ use std::collections::{HashMap, HashSet};
 use super::burst::by_time;
 use super::candidates::{Candidate, near, wide};
 use super::found::{Found, Pair};
-use super::grouping::{Link, Links};
+use super::grouping::Links;
 use super::groups::groups;
 use super::judge::{Judge, Verdicts};
 use super::kept::{self, Answer};
 use super::kind::Kind;
 use super::levels::Crowd;
+use super::originals::Maps;
 use super::pair_verdicts::PairVerdict;
 use super::pixels::same_pixels;
 use super::prepared::{CollectionRef, ImageRef, PreparedImages};
@@ -91,7 +92,7 @@ fn searched(
     }
     let mut same: HashMap<(u32, u32), PairVerdict> = HashMap::new();
     for found in pair_verdicts {
-        links.insert((found.a, found.b), Link { kind: found.kind, score: found.score() });
+        links.insert((found.a, found.b), found.link());
         if found.kind.is_duplicate() {
             same.insert((found.a, found.b), found);
         }
@@ -99,7 +100,7 @@ fn searched(
     for same_pixels in &same_pixels {
         each_pair(same_pixels, |a, b| {
             let image_pair = PairVerdict::same_pixels(a, b);
-            links.insert((a, b), Link { kind: image_pair.kind, score: image_pair.score() });
+            links.insert((a, b), image_pair.link());
             same.insert((a, b), image_pair);
         });
     }
@@ -138,7 +139,11 @@ fn searched(
         pair.kind == Kind::Burst && named.contains(&(a.min(b), a.max(b)))
     };
     let by_name = pairs.iter().filter(is_named).map(|pair| (pair.a, pair.b)).collect();
-    let groups = groups(prepared, &pairs, &copies);
+    let maps = same.into_values().filter_map(|found| {
+        let (a, b) = (was[found.a as usize], was[found.b as usize]);
+        Some(((a.min(b), a.max(b)), if a < b { found.map } else { found.map.inverse()? }))
+    });
+    let groups = groups(prepared, &pairs, &copies, &Maps(maps.collect()), progress)?;
     Ok(Answer { pairs, groups, by_name, level })
 }
 

@@ -20,12 +20,14 @@ pub struct Pair {
     /// For duplicates and look-alikes the chance that both show the same picture, for bursts the
     /// cosine of their looks; 0 to 1.
     pub score: f32,
+    /// Whether one can be made again from the other, or they have the same pixels: what no likeness proves.
+    pub is_replayed: bool,
 }
 
 impl Pair {
     /// Whether these may well be copies, and are not known to be: not to be parted, and not to be dropped.
     pub fn may_be_copies(&self) -> bool {
-        self.kind == Kind::LookAlike && self.score >= POSSIBLE
+        !self.kind.is_dependent() && self.score >= POSSIBLE
     }
 }
 
@@ -73,14 +75,14 @@ const SERIES: usize = 6;
 
 impl Found<'_> {
     /// How two images were found to go together by comparing them with each other; none where they were not.
-    pub fn link(&self, a: u32, b: u32) -> Option<(Kind, f32)> {
+    pub fn link(&self, a: u32, b: u32) -> Option<Pair> {
         let digest = |image: u32| self.images[image as usize].measured.digest;
+        let (a, b) = (a.min(b), a.max(b));
         if digest(a) == digest(b) {
-            return Some((Kind::SameBytes, 1.0));
+            return Some(Pair { a, b, kind: Kind::SameBytes, score: 1.0, is_replayed: true });
         }
-        let key = (a.min(b), a.max(b));
-        let at = self.pairs.binary_search_by_key(&key, |pair| (pair.a, pair.b)).ok()?;
-        Some((self.pairs[at].kind, self.pairs[at].score))
+        let at = self.pairs.binary_search_by_key(&(a, b), |pair| (pair.a, pair.b)).ok()?;
+        Some(self.pairs[at])
     }
 }
 
@@ -107,6 +109,8 @@ pub struct Member {
     pub content_px: u64,
     /// The size of the smallest file with its pixels, in bytes: more are but a comment, or another container.
     pub least_bytes: u64,
+    /// How many of the others can be made again from it, of those that were tried.
+    pub makes: u8,
     /// In how many ways it departs from what the copies of its group have in common; 0 for what is no copy.
     pub departures: u8,
 }

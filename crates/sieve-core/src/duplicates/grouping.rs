@@ -11,6 +11,15 @@ use crate::disjoint_sets::DisjointSets;
 pub struct Link {
     pub kind: Kind,
     pub score: f32,
+    /// Whether one of both can be made again from the other.
+    pub is_replayed: bool,
+}
+
+impl Link {
+    /// Of two frames of one moment, by the cosine of their looks.
+    pub fn burst(score: f32) -> Self {
+        Link { kind: Kind::Burst, score, is_replayed: false }
+    }
 }
 
 /// Known pairs, by both numbers, the smaller first.
@@ -128,7 +137,10 @@ mod tests {
     use super::*;
 
     fn links(pairs: &[(u32, u32)]) -> Links {
-        pairs.iter().map(|&pair| (pair, Link { kind: Kind::Near, score: 1.0 })).collect()
+        pairs
+            .iter()
+            .map(|&pair| (pair, Link { kind: Kind::Near, score: 1.0, is_replayed: false }))
+            .collect()
     }
 
     fn names(groups: &[Together]) -> Vec<Vec<u32>> {

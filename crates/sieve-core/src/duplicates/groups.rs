@@ -8,12 +8,25 @@ use super::grouping::{Link, Links, Membership, families, group};
 use super::keep::{departures, ranked, usual_aspects};
 use super::kind::Kind;
 use super::naming::Naming;
+use super::originals::{Maps, find_originals};
 use super::prefer::Prefer;
 use super::prepared::PreparedImages;
 use super::same_bytes::Copies;
+use crate::Error;
+use crate::progress::Progress;
 
 /// The groups that `pairs` make: duplicates, then bursts, then look-alikes.
-pub fn groups(prepared: &PreparedImages<'_>, pairs: &[Pair], copies: &Copies) -> Vec<Group> {
+///
+/// # Errors
+///
+/// When `progress` asks to stop.
+pub fn groups(
+    prepared: &PreparedImages<'_>,
+    pairs: &[Pair],
+    copies: &Copies,
+    maps: &Maps,
+    progress: &dyn Progress,
+) -> Result<Vec<Group>, Error> {
     let naming = Naming::new(prepared.images.iter().map(|image| &image.record.path));
     let content_px = |index: u32| content_px(prepared, copies, index);
     let rank = |index: u32| {
@@ -26,7 +39,14 @@ pub fn groups(prepared: &PreparedImages<'_>, pairs: &[Pair], copies: &Copies) ->
     };
     let of = |is_wanted: &dyn Fn(Kind) -> bool| -> Links {
         let wanted = pairs.iter().filter(|pair| is_wanted(pair.kind));
-        wanted.map(|pair| ((pair.a, pair.b), Link { kind: pair.kind, score: pair.score })).collect()
+        wanted
+            .map(|pair| {
+                (
+                    (pair.a, pair.b),
+                    Link { kind: pair.kind, score: pair.score, is_replayed: pair.is_replayed },
+                )
+            })
+            .collect()
     };
     let count = prepared.images.len();
     let links = of(&Kind::is_duplicate);
@@ -59,8 +79,9 @@ pub fn groups(prepared: &PreparedImages<'_>, pairs: &[Pair], copies: &Copies) ->
             groups
         })
         .collect();
+    find_originals(prepared, &mut groups, copies, maps, &naming, progress)?;
     decide(prepared, &mut groups, &links, &naming);
-    groups
+    Ok(groups)
 }
 
 /// Says of every copy whether it stays: one verdict an image, in however many groups it is. What goes was compared with one
@@ -132,6 +153,7 @@ fn finished(
         keep: true,
         kind: member.link.map(|link| link.kind),
         score: member.link.map(|link| link.score),
+        makes: 0,
         content_px: content_px(member.image),
         least_bytes: least_bytes(member),
         departures,

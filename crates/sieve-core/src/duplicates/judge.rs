@@ -3,11 +3,13 @@
 use std::collections::HashSet;
 
 use super::candidates::Candidate;
+use super::kind::CERTAIN;
 use super::levels::{Crowd, Levels};
-use super::odds::{Odds, Raw};
-use super::pair_verdicts::{PairVerdict, raw};
+use super::odds::{LocalOdds, Raw};
+use super::pair_verdicts::{PairVerdict, log_odds, raw};
 use super::prepared::PreparedImages;
 use super::recheck;
+use super::replaying::{Placed, replayed};
 use super::transitive::transitive_candidates;
 use super::verify::{TentativeMatch, verify};
 use crate::Error;
@@ -42,16 +44,17 @@ impl Judge<'_, '_> {
         candidates: &[Candidate],
         allows: impl Fn(u32, u32) -> bool,
     ) -> Result<Verdicts, Error> {
-        let (compared, levels) = self.compared(candidates)?;
+        let (mut compared, levels) = self.compared(candidates)?;
         let raw: Vec<Raw> = compared.iter().map(|(pair, compared)| raw(pair, compared)).collect();
-        let odds = Odds::new(&raw);
+        let odds = LocalOdds::new(&raw);
+        self.replay(&mut compared, &odds)?;
         let mut pairs = self.pair_verdicts(&compared, &odds);
         let mut more = transitive_candidates(&pairs);
         more.retain(|candidate| allows(candidate.wanted, candidate.found));
-        let more = self.pair_verdicts(
-            &recheck::compared(self.prepared, &self.tentative(&more)?, &levels, self.progress)?,
-            &odds,
-        );
+        let mut more =
+            recheck::compared(self.prepared, &self.tentative(&more)?, &levels, self.progress)?;
+        self.replay(&mut more, &odds)?;
+        let more = self.pair_verdicts(&more, &odds);
         // What looked alike may be the same by way of a third.
         let known: HashSet<(u32, u32)> = more.iter().map(|pair| (pair.a, pair.b)).collect();
         pairs.retain(|pair| pair.kind.is_duplicate() || !known.contains(&(pair.a, pair.b)));
@@ -86,14 +89,44 @@ impl Judge<'_, '_> {
         verify(candidates, |index| looks.image_at(index), self.progress)
     }
 
+    /// Makes again what is in doubt.
+    fn replay(
+        &self,
+        compared: &mut [(TentativeMatch, CloseComparison)],
+        odds: &LocalOdds,
+    ) -> Result<(), Error> {
+        let is_open = |pair: &TentativeMatch, compared: &CloseComparison| {
+            log_odds(pair, compared, odds.of(pair.a)) < CERTAIN
+        };
+        let open: Vec<usize> = (0..compared.len())
+            .filter(|&at| {
+                let (pair, compared) = &compared[at];
+                compared.is_worth_replaying() && is_open(pair, compared)
+            })
+            .collect();
+        let placed = |&at: &usize| {
+            let TentativeMatch { a, b, map, .. } = compared[at].0;
+            Placed { pair: [a, b], map }
+        };
+        let placed: Vec<Placed> = open.iter().map(placed).collect();
+        let proven = replayed(self.prepared, &placed, self.progress)?;
+        open.into_iter().zip(proven).for_each(|(at, is)| compared[at].1.is_replayed = is);
+        Ok(())
+    }
+
     fn pair_verdicts(
         &self,
         compared: &[(TentativeMatch, CloseComparison)],
-        odds: &Odds,
+        odds: &LocalOdds,
     ) -> Vec<PairVerdict> {
         let image_at = |index: u32| self.prepared.looks.image_at(index as usize);
         let pair_verdicts = compared.iter().filter_map(|(pair, compared)| {
-            PairVerdict::new(pair, compared, odds, [image_at(pair.a)?, image_at(pair.b)?])
+            PairVerdict::new(
+                pair,
+                compared,
+                odds.of(pair.a),
+                [image_at(pair.a)?, image_at(pair.b)?],
+            )
         });
         pair_verdicts.collect()
     }

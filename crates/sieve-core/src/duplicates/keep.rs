@@ -29,7 +29,8 @@ pub fn ranked<'m, 'i>(
     let value = |member: &Member, prefer: Prefer| -> i128 {
         let ImageRef { record, measured, .. } = image(member.image);
         match prefer {
-            Prefer::Original => -i128::from(member.departures),
+            // What others can be made of was there before them; what they have in common is a guess beside that.
+            Prefer::Original => i128::from(member.makes) * 256 - i128::from(member.departures),
             // To a hundredth: rounding of sizes says nothing.
             Prefer::Pixels => ((member.content_px.max(1) as f64).ln() * 100.0) as i128,
             Prefer::Bytes => i128::from(member.least_bytes),

@@ -14,7 +14,7 @@ use serde::{Deserialize, Serialize};
 use crate::Error;
 use crate::affine::Affine;
 use crate::disjoint_sets::DisjointSets;
-use crate::likeness::{Outline, PreparedImage};
+use crate::likeness::{Outline, PreparedImage, Vector, whole_view};
 use crate::measuring::Digest;
 use crate::progress::Progress;
 
@@ -29,6 +29,9 @@ const WIDE_TAIL: f64 = 5e-3;
 const LEAST_TAIL: usize = 30;
 /// The pictures most like one that are taken for its own tail.
 const NEAREST: usize = 20;
+/// Pictures like the two of a pair that it is compared with, by the choice of their number: of so many less than one is
+/// expected to be as alike.
+const SURROUNDING: f64 = 500.0;
 /// What stands in where a collection has too few pictures to tell. A round value: most pairs of such a collection stay below
 /// a correlation of 0.8. It was not fitted.
 const PRIOR: Tail = Tail { from: 1.6, scale: 0.22, pairs: 1e-3 };
@@ -102,6 +105,58 @@ impl<'a> Crowd<'a> {
     }
 }
 
+/// The shapes of all pictures, to find those most like one.
+struct Around {
+    indices: Vec<u32>,
+    vectors: Vec<Vector>,
+}
+
+impl Around {
+    /// Of `leaders`, as far as they are loaded.
+    fn new<'s>(
+        leaders: &[u32],
+        image_at: &(impl Fn(u32) -> Option<&'s PreparedImage> + Sync),
+    ) -> Self {
+        let seen: Vec<(u32, Vector)> = leaders
+            .par_iter()
+            .filter_map(|&index| Some((index, whole_view(image_at(index)?)?)))
+            .collect();
+        let (indices, vectors) = seen.into_iter().unzip();
+        Around { indices, vectors }
+    }
+
+    /// The [`NEAREST`] pictures most like `image`, of those that `is_other` allows.
+    fn nearest(
+        &self,
+        image: &PreparedImage,
+        is_other: impl Fn(u32) -> bool,
+        products: &mut Vec<i32>,
+    ) -> Vec<u32> {
+        let Some(own) = whole_view(image) else { return Vec::new() };
+        products.resize(self.vectors.len(), 0);
+        own.products(&self.vectors, products);
+        let mut all: Vec<(i32, u32)> =
+            products.iter().copied().zip(self.indices.iter().copied()).collect();
+        // Copies of one picture may stand before all others.
+        let mut kept = Vec::with_capacity(NEAREST);
+        let mut asked = 2 * NEAREST;
+        let mut from = 0;
+        while kept.len() < NEAREST && from < all.len() {
+            let to = asked.min(all.len());
+            if to < all.len() {
+                all[from..].select_nth_unstable_by_key(to - from - 1, |&(product, index)| {
+                    (-product, index)
+                });
+            }
+            all[from..to].sort_unstable_by_key(|&(product, index)| (-product, index));
+            let others = all[from..to].iter().map(|&(_, index)| index).filter(|&one| is_other(one));
+            kept.extend(others.take(NEAREST - kept.len()));
+            (from, asked) = (to, 2 * asked);
+        }
+        kept
+    }
+}
+
 /// How alike different pictures get.
 pub struct Levels {
     /// The likeness that no pair of different pictures of the whole collection is expected to reach.
@@ -144,25 +199,23 @@ impl Levels {
         if progress.stopped() {
             return Err(Error::Interrupted);
         }
-        let set: BTreeMap<u32, u32> = sample
-            .iter()
-            .map(|(index, _)| *index)
-            .chain(asked.iter().copied())
-            .map(|index| (index, sets.find(index)))
-            .collect();
-        let own = |&index: &u32| -> Option<(u32, f32)> {
+        let around = Around::new(crowd.leaders, &image_at);
+        let set: Vec<u32> = (0..most).map(|index| sets.find(index)).collect();
+        let own = |products: &mut Vec<i32>, &index: &u32| -> Option<(u32, f32)> {
             if !is_told || progress.stopped() {
                 return Some((index, whole));
             }
-            let mine = outline(index)?;
-            let others = sample.iter().filter(|(other, _)| set[other] != set[&index]);
-            let likenesses = others.map(|(_, outline)| mine.likeness(outline)).collect();
-            let nearest = greatest(likenesses, NEAREST);
-            let share = nearest.len() as f64 / sample.len() as f64;
-            // Of all pairs of this picture less than its part of one.
-            Some((index, Tail::new(nearest, share).cut(pairs.max(1.0))))
+            let image = image_at(index)?;
+            let is_other = |other: u32| set[other as usize] != set[index as usize];
+            let others = around.nearest(image, is_other, products);
+            let mine = Outline::new(image);
+            let likenesses =
+                others.into_iter().filter_map(|other| Some(mine.likeness(&outline(other)?)));
+            let tail = Tail::new(likenesses.collect(), NEAREST as f64);
+            // Whatever else there is: what is unlike a picture says nothing of it.
+            Some((index, tail.cut(SURROUNDING)))
         };
-        let own = asked.par_iter().filter_map(own).collect();
+        let own = asked.par_iter().map_init(Vec::new, own).flatten().collect();
         if progress.stopped() {
             return Err(Error::Interrupted);
         }

@@ -7,6 +7,7 @@
 
 use std::collections::HashMap;
 
+use crate::disjoint_sets::DisjointSets;
 use crate::likeness::FITTED;
 
 /// A pair before that.
@@ -22,7 +23,11 @@ pub struct Raw {
     pub is_turned: bool,
 }
 
-/// Pairs with the fitted odds that are added: a few pairs say little about a collection.
+/// Log odds of a copy among pairs of drawings that seem to be the same and cannot be made again. Drawings of one hand share
+/// their lines: where nobody copied, hardly one pair in a hundred is a copy; where somebody did, most are. A round value
+/// between both.
+const DRAWN: f64 = -1.0;
+/// Pairs with these odds that are added: a few pairs say little about a collection.
 const PSEUDO: f64 = 20.0;
 /// Log odds that are added at most: pairs of one picture speak for each other, so that many of them say less than
 /// they seem to.
@@ -62,7 +67,7 @@ impl Odds {
             let here = pairs.iter().filter(|raw| raw.is_plain == is_plain);
             let here: Vec<(f64, f64)> =
                 here.map(|raw| (weight(raw), f64::from(raw.log_odds))).collect();
-            settled(&here).min(MOST_ADDED)
+            settled(&here, if is_plain { DRAWN } else { f64::from(FITTED) }).min(MOST_ADDED)
         };
         let (textured, plain) = (added(false), added(true));
         let count = |is_turned: bool| -> f64 {
@@ -94,17 +99,48 @@ impl Odds {
     }
 }
 
+/// The odds among images that pairs which seem to be the same lead to from one to the other: what else a collection holds
+/// changes nothing.
+pub struct LocalOdds {
+    /// For each image in a pair the one that stands for all that it is joined with.
+    joined: HashMap<u32, u32>,
+    odds: HashMap<u32, Odds>,
+    nothing: Odds,
+}
+
+impl LocalOdds {
+    /// What `pairs` say, each where it belongs.
+    pub fn new(pairs: &[Raw]) -> Self {
+        let most = pairs.iter().flat_map(|raw| raw.pair).max().map_or(0, |most| most as usize + 1);
+        let mut sets = DisjointSets::new(most);
+        pairs.iter().for_each(|raw| sets.union(raw.pair[0], raw.pair[1]));
+        let images = pairs.iter().flat_map(|raw| raw.pair);
+        let joined: HashMap<u32, u32> = images.map(|image| (image, sets.find(image))).collect();
+        let mut there: HashMap<u32, Vec<Raw>> = HashMap::new();
+        for raw in pairs {
+            there.entry(joined[&raw.pair[0]]).or_default().push(*raw);
+        }
+        let odds = there.into_iter().map(|(set, pairs)| (set, Odds::new(&pairs))).collect();
+        LocalOdds { joined, odds, nothing: Odds::new(&[]) }
+    }
+
+    /// The odds around an image.
+    pub fn of(&self, image: u32) -> &Odds {
+        self.joined.get(&image).map_or(&self.nothing, |set| &self.odds[set])
+    }
+}
+
 /// The chance that log odds stand for.
 fn chance(log_odds: f64) -> f64 {
     1.0 / (1.0 + (-log_odds).exp())
 }
 
 /// What must be added to the log odds of weighted pairs so that the odds of all are what they then say of each.
-fn settled(pairs: &[(f64, f64)]) -> f64 {
+fn settled(pairs: &[(f64, f64)], base: f64) -> f64 {
     let fitted = f64::from(FITTED);
-    let mut added = 0.0;
+    let mut added = base - fitted;
     for _ in 0..ROUNDS {
-        let (mut copies, mut others) = (PSEUDO * chance(fitted), PSEUDO * chance(-fitted));
+        let (mut copies, mut others) = (PSEUDO * chance(base), PSEUDO * chance(-base));
         for &(weight, log_odds) in pairs {
             let share = chance(log_odds + added);
             copies += weight * share;
@@ -131,9 +167,11 @@ mod tests {
     #[test]
     fn what_most_pairs_are_is_held_for_likely_of_the_next() {
         let odds = |pairs: &[Raw], of: f32| Odds::new(pairs).log_odds(&raw(0, of, false));
-        // Nothing is known: as fitted, but for what a single pair says.
-        assert!((odds(&[], 3.0) - 3.0).abs() < 1e-6);
-        assert!((odds(&[raw(0, 3.0, false)], 3.0) - 3.0).abs() < 0.2);
+        // Nothing is known: of drawings less than fitted, and what a single pair says moves it a little.
+        let unknown = odds(&[], 3.0);
+        assert!((f64::from(unknown) - (3.0 + DRAWN - f64::from(FITTED))).abs() < 1e-5);
+        let alone = odds(&[raw(0, 3.0, false)], 3.0);
+        assert!((0.0..0.4).contains(&(alone - unknown)));
         // A thousand pairs of which two may be copies take more than what speaks for a weak one.
         let mut series: Vec<Raw> = (0..1000).map(|at| raw(at, -1.0, false)).collect();
         series.extend([raw(1000, 3.0, false), raw(1001, 12.0, false)]);
@@ -143,6 +181,11 @@ mod tests {
         assert!((odds(&copies, 3.0) - 4.0).abs() < 1e-5);
         let textured = Raw { is_plain: false, ..raw(0, 3.0, false) };
         assert!((Odds::new(&series).log_odds(&textured) - 3.0).abs() < 1e-6);
+        // Nor among images that nothing joins with them.
+        let mut all = series.clone();
+        all.push(raw(5000, 3.0, false));
+        let local = LocalOdds::new(&all).of(10_000).log_odds(&raw(5000, 3.0, false));
+        assert!((local - odds(&[raw(5000, 3.0, false)], 3.0)).abs() < 1e-6);
     }
 
     #[test]

@@ -24,8 +24,8 @@ macro_rules! preferences {
 }
 
 preferences! {
-    Original "original" "departs least from the others"
-        "It departs least from what the copies have in common: the others are tilted, cropped, bordered, stretched, marked or recoloured."
+    Original "original" "is the original of the others"
+        "Others can be made from it exactly, or it departs least from what the copies have in common: the others are tilted, cropped, bordered, stretched, marked or recoloured."
     Pixels "pixels" "has the most pixels"
         "It has the most pixels, borders left out."
     Bytes "bytes" "is the least compressed"

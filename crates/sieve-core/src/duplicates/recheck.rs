@@ -68,6 +68,7 @@ pub fn compare_pair(
         shared: shared[0].min(shared[1]),
         excess: levels.excess([pair.a, pair.b], shown, &pair.map),
         close,
+        is_replayed: false,
     })
 }
 

@@ -10,7 +10,6 @@ use rayon::prelude::*;
 
 use super::burst::Linked;
 use super::grouping::Link;
-use super::kind::Kind;
 use super::prepared::{ImageRef, Looks, PreparedImages};
 use crate::Error;
 use crate::likeness::{Outline, Scratch, Start, Turn, compare, is_plain};
@@ -122,7 +121,7 @@ fn frames(looks: &Looks, files: &[(u64, u32)]) -> Vec<Linked> {
         let evidence = compare(first, second, &start, &mut room)?;
         let is_one = evidence.texture().iter().zip(TEXTURE).all(|(found, least)| *found >= least);
         let score = 1.0 - (-likeness).exp() as f32;
-        is_one.then_some(((a, b), Link { kind: Kind::Burst, score }))
+        is_one.then_some(((a, b), Link::burst(score)))
     };
     near.iter().filter_map(still).collect()
 }

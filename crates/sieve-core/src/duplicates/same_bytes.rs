@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use super::candidates::FEW;
 use super::found::Pair;
-use super::grouping::Links;
+use super::grouping::{Link, Links};
 use super::kind::Kind;
 use super::prepared::ImageRef;
 use crate::measuring::Digest;
@@ -46,13 +46,15 @@ impl Copies {
     /// bytes.
     pub fn expanded(&self, links: &Links, allows: impl Fn(u32, u32) -> bool) -> Vec<Pair> {
         let mut pairs = Vec::new();
-        let mut put = |a: u32, b: u32, kind, score| {
+        let mut put = |a: u32, b: u32, link: &Link| {
             if allows(a, b) {
-                pairs.push(Pair { a: a.min(b), b: a.max(b), kind, score });
+                let Link { kind, score, is_replayed } = *link;
+                pairs.push(Pair { a: a.min(b), b: a.max(b), kind, score, is_replayed });
             }
         };
+        let same = Link { kind: Kind::SameBytes, score: 1.0, is_replayed: true };
         for set in self.sets.values() {
-            each_pair(set, |a, b| put(a, b, Kind::SameBytes, 1.0));
+            each_pair(set, |a, b| put(a, b, &same));
         }
         for (&(a, b), link) in links {
             let of = |leader| match self.all(leader) {
@@ -62,7 +64,7 @@ impl Copies {
             };
             let others = of(b);
             for a in of(a) {
-                others.iter().for_each(|&b| put(a, b, link.kind, link.score));
+                others.iter().for_each(|&b| put(a, b, link));
             }
         }
         pairs.sort_unstable_by_key(|pair| (pair.a, pair.b));

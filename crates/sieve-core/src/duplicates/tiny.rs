@@ -10,8 +10,9 @@ use rayon::prelude::*;
 
 use super::kind::{CERTAIN, Kind};
 use super::levels::{Crowd, Level, Levels};
-use super::pair_verdicts::PairVerdict;
+use super::pair_verdicts::{PairVerdict, REPLAYED};
 use super::prepared::{ImageRef, PreparedImages};
+use super::replaying::{Placed, replayed};
 use crate::Error;
 use crate::affine::Affine;
 use crate::likeness::{Outline, Vector, cosine, whole_view};
@@ -26,6 +27,8 @@ const NEAREST: usize = 8;
 const LEAST_COSINE: f32 = 0.9;
 /// The likeness from which two are surely one, so that they say nothing of different pictures: a correlation of 0.995.
 const SURELY: f32 = 5.3;
+/// The likeness from which it is tried to make one again from the other: a correlation of 0.8.
+const WORTH_REPLAYING: f32 = 1.6;
 /// Log odds for each step beyond what is expected of different pictures: what a tail of the usual scale loses by it.
 const STEEP: f32 = 4.0;
 
@@ -97,9 +100,19 @@ pub fn nearly_equal(
         Some(((a, b), Outline::new(image_at(a)?).likeness(&Outline::new(image_at(b)?))))
     };
     let alike: Vec<((u32, u32), f32)> = pairs.par_iter().filter_map(likeness).collect();
+    let worth = alike.iter().filter(|(_, likeness)| *likeness >= WORTH_REPLAYING);
+    let placed = worth.map(|&((a, b), _)| Placed { pair: [a, b], map: Affine::IDENTITY });
+    let placed: Vec<Placed> = placed.collect();
+    let is_proven = replayed(prepared, &placed, progress)?;
+    let proven = placed.iter().zip(is_proven).filter(|(_, is)| *is);
+    let proven: BTreeSet<(u32, u32)> =
+        proven.map(|(placed, _)| (placed.pair[0], placed.pair[1])).collect();
+    let proven = &proven;
     // What is known of them says how alike different ones get, which are small, too.
     let above = |least: f32| {
-        let known = alike.iter().filter(move |(_, likeness)| *likeness >= least);
+        let known = alike
+            .iter()
+            .filter(move |(pair, likeness)| *likeness >= least || proven.contains(pair));
         known.map(|&(pair, _)| pair).filter(|(a, b)| is_small.contains(a) && is_small.contains(b))
     };
     let digest = |index: u32| images[index as usize].measured.digest;
@@ -109,11 +122,13 @@ pub fn nearly_equal(
     let levels = Levels::new(&crowd, image_at, above(SURELY.min(first.all)), &[], progress)?;
     // Where there are too few of them, nothing less than this tells one from another.
     let level = if levels.is_told { levels.all } else { levels.all.max(SURELY) };
-    let told = alike.into_iter().filter(|(_, likeness)| *likeness > level);
-    let told = told.map(|((a, b), likeness)| {
+    let told = alike.iter().filter_map(|&((a, b), likeness)| {
+        let is_replayed = proven.contains(&(a, b));
         let log_odds = CERTAIN + STEEP * (likeness - level);
-        let map = Affine::IDENTITY;
-        PairVerdict { a, b, kind: Kind::Near, log_odds, map, is_still: true }
+        let log_odds = if is_replayed { log_odds.max(REPLAYED) } else { log_odds };
+        let (kind, map, is_still) = (Kind::Near, Affine::IDENTITY, true);
+        let verdict = PairVerdict { a, b, kind, log_odds, map, is_still, is_replayed };
+        (log_odds > CERTAIN).then_some(verdict)
     });
     Ok((told.collect(), Some(levels.summary())))
 }

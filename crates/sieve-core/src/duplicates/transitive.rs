@@ -48,7 +48,7 @@ mod tests {
     use crate::duplicates::Kind;
 
     fn pair(a: u32, b: u32, kind: Kind, map: Affine) -> PairVerdict {
-        PairVerdict { a, b, kind, log_odds: 7.0, map, is_still: false }
+        PairVerdict { a, b, kind, log_odds: 7.0, map, is_still: false, is_replayed: false }
     }
 
     #[test]

@@ -44,6 +44,8 @@ pub struct CloseComparison {
     pub excess: f32,
     /// What a close look sees.
     pub close: CloseFeatures,
+    /// Whether one of them was made again from the other.
+    pub is_replayed: bool,
 }
 
 impl CloseComparison {
@@ -71,6 +73,12 @@ impl CloseComparison {
     /// Whether one is mirrored or turned by quarters.
     pub fn is_turned(&self) -> bool {
         self.ways[0]
+    }
+
+    /// Whether it is worth trying to make one of them again from the other: neither is tilted or squeezed against the other
+    /// along a slope, and no block that shows something contradicts.
+    pub fn is_worth_replaying(&self) -> bool {
+        !self.ways[1] && self.close.shown.disagreeing <= 0.15
     }
 
     /// Whether two pictures that are no copies are drawings of one design.

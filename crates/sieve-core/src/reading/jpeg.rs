@@ -3,6 +3,10 @@
 //! The decoder repairs what it can and mentions the damage only as a warning. The warnings are what
 //! we are after: they tell a file that was cut from one that is merely untidy.
 
+mod coefficients;
+
+pub use coefficients::{JpegChannel, JpegCoefficients, jpeg_coefficients};
+
 use std::ffi::{CStr, c_int, c_uint, c_ulong, c_void};
 use std::panic::{AssertUnwindSafe, catch_unwind, resume_unwind};
 use std::ptr::NonNull;

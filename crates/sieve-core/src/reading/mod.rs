@@ -27,6 +27,7 @@ pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_image_name;
 pub use format::{Content, Format, content};
 pub use ground::Ground;
+pub use jpeg::{JpegChannel, JpegCoefficients, jpeg_coefficients};
 pub use memory::{MemoryBudget, MemoryPermit};
 pub(crate) use orientation::stored_place;
 pub use pixels::Pixels;

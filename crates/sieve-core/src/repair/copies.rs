@@ -6,7 +6,7 @@ use std::collections::{BTreeMap, BTreeSet};
 use super::draft::{Draft, Said, group_name};
 use super::rules::Rule;
 use super::wishes::Prefer;
-use crate::duplicates::{Kind, Member, Naming, ranked};
+use crate::duplicates::{Kind, Member, Naming, Pair, ranked};
 use crate::leakage::standing;
 use crate::record::Record;
 
@@ -138,7 +138,8 @@ fn copies_of_split(draft: &mut Draft<'_>, naming: &Naming, members: Vec<&Member>
     for other in ranked.iter().filter(|member| member.image != best.image) {
         let goes = record(draft, other.image);
         // Only what was compared with the one that stays is known to be a copy of it.
-        let Some((kind, score)) = found.link(best.image, other.image) else { continue };
+        let Some(link) = found.link(best.image, other.image) else { continue };
+        let (kind, score) = (link.kind, link.score);
         if !kind.is_duplicate() || draft.is_kept(goes) {
             continue;
         }
@@ -148,7 +149,7 @@ fn copies_of_split(draft: &mut Draft<'_>, naming: &Naming, members: Vec<&Member>
             reason: format!("{} {}, which {which}", how(kind), kept.path),
             confidence: Some(f64::from(score)),
         };
-        let is_sure = score >= SURE && !is_doubtful(draft, kind, [best.image, other.image]);
+        let is_sure = score >= SURE && !is_doubtful(draft, &link);
         if is_sure {
             draft.drop_for(goes, kept, said)
         } else {
@@ -166,14 +167,21 @@ fn copies_of_split(draft: &mut Draft<'_>, naming: &Naming, members: Vec<&Member>
 /// The share of a picture in one colour from which a mirrored one may as well be another design that looks the other way.
 const PLAIN: f32 = 0.5;
 
-/// Whether two copies may be different pictures, however alike they are: small ones have too few pixels to differ in, and
-/// drawings on plain ground come in pairs that look left and right. Such pairs are left to a person.
-fn is_doubtful(draft: &Draft<'_>, kind: Kind, pair: [u32; 2]) -> bool {
-    let measured = pair.map(|image| draft.subject.found.images[image as usize].measured);
-    kind > Kind::SamePixels
-        && (measured.iter().any(|measured| measured.is_small())
-            || kind == Kind::Turned
-                && measured.iter().all(|measured| measured.look.flat_share >= PLAIN))
+/// Whether two copies may be different pictures, however alike they are. Such pairs are left to a person.
+fn is_doubtful(draft: &Draft<'_>, link: &Pair) -> bool {
+    let measured =
+        [link.a, link.b].map(|image| draft.subject.found.images[image as usize].measured);
+    let [a, b] = measured.map(|measured| &measured.facts);
+    let is_plain = measured.iter().all(|measured| measured.look.flat_share >= PLAIN);
+    // Drawings on plain ground come in pairs that look left and right, drawn by one hand: to the last pixel, too.
+    if link.kind == Kind::Turned && is_plain {
+        return true;
+    }
+    // Small ones have too few pixels to differ in; and frames of a burst have one size and format, and differ by less than
+    // many copies do.
+    let may_be_frames = link.kind == Kind::Near
+        && (a.width_px, a.height_px, a.format) == (b.width_px, b.height_px, b.format);
+    !link.is_replayed && (measured.iter().any(|measured| measured.is_small()) || may_be_frames)
 }
 
 /// Frames of one moment of which a few are enough: the sharpest stay.

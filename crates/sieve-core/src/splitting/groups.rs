@@ -7,7 +7,7 @@ use super::request::{Conflicts, Request, Together};
 use super::targets::SplitError;
 use crate::catalog::Catalog;
 use crate::collection::Label;
-use crate::duplicates::Found;
+use crate::duplicates::{Found, Pair};
 use crate::independent::Units;
 use crate::measuring::{Digest, Measured};
 use crate::record::{Outcome, Record};
@@ -141,28 +141,30 @@ fn conflicting(found: &Found<'_>) -> BTreeSet<u32> {
 /// What is never parted.
 fn units(found: &Found<'_>, together: &Together) -> Result<Units, SplitError> {
     let mut keys: BTreeMap<String, Vec<u32>> = BTreeMap::new();
-    let mut is_matched = together.pattern.is_none();
-    for (number, image) in (0u32..).zip(&found.images) {
-        let path = image.record.path.as_str();
-        if let Some(matched) = together.pattern.as_ref().and_then(|pattern| pattern.matches(path)) {
-            is_matched = true;
-            let values: Vec<&str> = matched.into_iter().map(|(_, value)| value).collect();
-            keys.entry(format!("pattern\0{}", values.join("\0"))).or_default().push(number);
+    for (at, pattern) in together.patterns.iter().enumerate() {
+        let before = keys.len();
+        for (number, image) in (0u32..).zip(&found.images) {
+            if let Some(matched) = pattern.matches(image.record.path.as_str()) {
+                let values: Vec<&str> = matched.into_iter().map(|(_, value)| value).collect();
+                let key = format!("pattern\0{at}\0{}", values.join("\0"));
+                keys.entry(key).or_default().push(number);
+            }
         }
-        if together.folder {
+        if keys.len() == before {
+            return Err(SplitError::PatternUnmatched(pattern.to_string()));
+        }
+    }
+    if together.folder {
+        for (number, image) in (0u32..).zip(&found.images) {
             keys.entry(format!("folder\0{}", image.record.path.folder())).or_default().push(number);
         }
     }
-    match &together.pattern {
-        Some(pattern) if !is_matched => Err(SplitError::PatternUnmatched(pattern.to_string())),
-        _ => {
-            // What may be a copy is kept together with what are.
-            let possible =
-                found.pairs.iter().filter(|pair| together.copies && pair.may_be_copies());
-            let possible: Vec<[u32; 2]> = possible.map(|pair| [pair.a, pair.b]).collect();
-            let keys =
-                keys.values().map(Vec::as_slice).chain(possible.iter().map(<[u32; 2]>::as_slice));
-            Ok(Units::joined_by_keys(found, together.copies, keys))
-        }
-    }
+    // What may be a copy is kept together with what are.
+    let is_joined = |pair: &&Pair| {
+        together.copies && pair.may_be_copies() || together.variants && pair.kind.is_variant()
+    };
+    let pairs: Vec<[u32; 2]> =
+        found.pairs.iter().filter(is_joined).map(|pair| [pair.a, pair.b]).collect();
+    let keys = keys.values().map(Vec::as_slice).chain(pairs.iter().map(<[u32; 2]>::as_slice));
+    Ok(Units::joined_by_keys(found, together.copies, keys))
 }

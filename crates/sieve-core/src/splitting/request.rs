@@ -79,15 +79,17 @@ pub struct Subset {
 pub struct Together {
     /// Copies and frames of one moment.
     pub copies: bool,
-    /// Images for which the named parts of this pattern are the same.
-    pub pattern: Option<Pattern>,
+    /// Images for which the named parts of one of these patterns are the same.
+    pub patterns: Vec<Pattern>,
     /// Images of one folder.
     pub folder: bool,
+    /// Variants of one design.
+    pub variants: bool,
 }
 
 impl Default for Together {
     fn default() -> Self {
-        Together { copies: true, pattern: None, folder: false }
+        Together { copies: true, patterns: Vec::new(), folder: false, variants: false }
     }
 }
 

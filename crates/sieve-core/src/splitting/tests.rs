@@ -475,7 +475,7 @@ fn counts_subsets_and_what_stays_together_are_as_asked() {
     assert_eq!((got(&tenth), tenth.left_out.len()), (vec![vec![3, 3], vec![2, 2]], 90));
     // Four images of each tens digit stay together.
     let pattern = crate::collection::Pattern::of_groups("00{tens}{n}.jpg").unwrap();
-    let together = Together { pattern: Some(pattern), ..Together::default() };
+    let together = Together { patterns: vec![pattern], ..Together::default() };
     let by_tens = of(Request { together, ..request("train=50,test=50", 2) }).unwrap();
     for image in &by_tens.images {
         let name = image.record.path.file_name();
@@ -483,7 +483,7 @@ fn counts_subsets_and_what_stays_together_are_as_asked() {
         assert!(by_tens.images.iter().filter(same).all(|other| other.part == image.part));
     }
     let nothing = crate::collection::Pattern::of_groups("plant-{id}_*").unwrap();
-    let together = Together { pattern: Some(nothing), ..Together::default() };
+    let together = Together { patterns: vec![nothing], ..Together::default() };
     let refused = of(Request { together, ..request(USUAL, 0) }).unwrap_err();
     assert_eq!(refused.to_string(), "the pattern plant-{id}_* matches no image");
 }

@@ -53,7 +53,7 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
 /// The verified pairs: CSV with the columns `path_a`, `path_b`, `kind`, `score`. Of two collections
 /// `path_a` is below the first and `path_b` below the second.
 pub fn pairs(answer: &Duplicates<'_>) -> Vec<u8> {
-    let rows = answer.pairs().map(|Pair { a, b, kind, score }| {
+    let rows = answer.pairs().map(|Pair { a, b, kind, score, .. }| {
         let path = |number: &u32| cell::of_path(&answer.image(*number).record.path);
         [path(a), path(b), kind.name().to_owned(), format!("{score:.4}")]
     });

@@ -21,7 +21,7 @@ struct Settings {
     strata: Vec<String>,
     seed: u64,
     copies: &'static str,
-    together: Option<String>,
+    together: Vec<String>,
     conflicts: &'static str,
     reach: &'static str,
     keep: Option<String>,
@@ -116,10 +116,7 @@ pub fn json(split: &Split<'_>) -> String {
     let (args, assignment) = (split.args, split.assignment);
     let names = split.request.parts.names();
     let request = split.request;
-    let together = args.together.as_ref().map(|by| match by {
-        TogetherBy::Folder => "folder".to_owned(),
-        TogetherBy::Pattern(pattern) => pattern.to_string(),
-    });
+    let together = args.together.iter().map(TogetherBy::to_string).collect();
     let settings = Settings {
         reading: ReadingSettings::new(split.config),
         parts: names

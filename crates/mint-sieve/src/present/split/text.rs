@@ -9,7 +9,6 @@ use sieve_core::files::shown_name;
 use sieve_core::splitting::{Amount, Assigned, ClassCounts, Conflicts, LeftOut, Per};
 
 use super::Split;
-use crate::args::TogetherBy;
 use crate::console::{Align, ERROR, FAINT, Narrow, WARNING, table};
 use crate::console::{heading, safe};
 use crate::present::skipped;
@@ -313,11 +312,7 @@ fn again(split: &Split<'_>, to: &Path, seed: &str) -> Vec<OsString> {
     if !split.request.together.copies {
         put("--copies", &"apart");
     }
-    match &args.together {
-        Some(TogetherBy::Folder) => put("--together", &"folder"),
-        Some(TogetherBy::Pattern(pattern)) => put("--together", &pattern.to_string()),
-        None => {}
-    }
+    args.together.iter().for_each(|by| put("--together", &by.to_string()));
     if split.request.conflicts == Conflicts::Keep {
         put("--conflicts", &"keep");
     }
