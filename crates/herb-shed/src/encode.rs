@@ -48,6 +48,15 @@ pub fn jpeg(picture: &Picture, quality: f32, kind: Jpeg, exif: Option<&Exif>) ->
     started.finish().expect("memory takes what is written")
 }
 
+/// The pixels of a JPEG of ours.
+pub fn opened(jpeg: &[u8]) -> Picture {
+    let file = mozjpeg::Decompress::new_mem(jpeg).expect("a JPEG that was just written");
+    let mut rows = file.rgb().expect("it has colours");
+    let (width, height) = (rows.width(), rows.height());
+    let data = rows.read_scanlines::<u8>().expect("it has all its rows");
+    Picture { width, height, data }
+}
+
 /// A PNG of eight bits a channel.
 pub fn png(picture: &Picture) -> Vec<u8> {
     let mut file = Vec::new();

@@ -14,7 +14,7 @@ use sieve_core::collection;
 use sieve_core::duplicates::{
     CollectionRef, Found, Kind, Prefer, Reach, Request, Within, find, nearest,
 };
-use sieve_core::measuring::{Closeup, measure};
+use sieve_core::measuring::measure;
 use sieve_core::progress::{NoProgress, Progress};
 use sieve_core::reading::ReadLimits;
 use support::{StopsAfter, discs, folder, taken};
@@ -51,7 +51,7 @@ fn joined(found: &Found<'_>) -> BTreeSet<String> {
         for goes in group.members.iter().filter(|member| !member.keep) {
             let kept = group.members.iter().filter(|member| member.keep);
             let mut links = kept.filter_map(|kept| found.link(kept.image, goes.image));
-            assert!(links.any(|(kind, _)| kind.is_duplicate()));
+            assert!(links.any(|link| link.kind.is_duplicate()));
         }
         assert!(group.kind.is_duplicate() || group.members.iter().all(|member| member.keep));
         // One stands for all and goes with each.
@@ -295,8 +295,7 @@ fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
     let first = side(&first);
     let asked = |bytes: &[u8], closeup: &[u8]| {
         let image = measure(bytes, &limits).unwrap();
-        let close_comparison = |content| Closeup::decode(closeup, &limits, content).ok();
-        nearest(&first, &image, &close_comparison, 3, &NoProgress).unwrap()
+        nearest(&first, &image, closeup, 3, &NoProgress).unwrap()
     };
     let other = jpeg(&discs(51, 120, 80), 80.0);
     let alike = asked(&other, &other);
@@ -467,8 +466,7 @@ fn small_pictures_are_compared_as_they_stand() {
     // The most alike are shown, but nothing of them is called the same.
     let asked = encode::png(&written(3, 3));
     let image = measure(&asked, &limits).unwrap();
-    let closeup = |content| Closeup::decode(&asked, &limits, content).ok();
-    let alike = nearest(&collections[0], &image, &closeup, 5, &NoProgress).unwrap();
+    let alike = nearest(&collections[0], &image, &asked, 5, &NoProgress).unwrap();
     assert_eq!(alike[0].kind, Some(Kind::SameBytes));
     assert!(alike[1..].iter().all(|alike| alike.kind.is_none() && alike.likeness > 0.5));
 }

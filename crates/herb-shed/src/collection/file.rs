@@ -32,6 +32,8 @@ impl Storage {
 pub struct Photo {
     /// What was photographed.
     pub shot: Shot,
+    /// The quality of the JPEG in which it lay when it was edited; none where it is as the camera wrote it.
+    pub opened: Option<f32>,
     /// What was done to the pixels.
     pub edit: Edit,
     /// How it is stored.
@@ -83,8 +85,22 @@ impl Content {
 }
 
 impl Photo {
+    /// The same photograph, edited by somebody who had its file, and saved again.
+    pub fn saved_again(self, edit: Edit, storage: Storage) -> Self {
+        let opened = match self.storage {
+            Storage::Jpeg(quality) | Storage::ProgressiveJpeg(quality) => Some(quality),
+            Storage::Png | Storage::WebP => None,
+        };
+        Photo { opened, edit, storage, ..self }
+    }
+
     fn bytes(&self) -> Vec<u8> {
-        let picture = edited(self.shot.take(), self.edit);
+        let taken = self.shot.take();
+        let opened = match self.opened {
+            Some(quality) => encode::opened(&encode::jpeg(&taken, quality, Jpeg::Baseline, None)),
+            None => taken,
+        };
+        let picture = edited(opened, self.edit);
         match self.storage {
             Storage::Jpeg(quality) => {
                 encode::jpeg(&picture, quality, Jpeg::Baseline, Some(&self.exif))

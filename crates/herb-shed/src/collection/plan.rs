@@ -137,9 +137,12 @@ impl Planner {
             "the same picture with a comment inside",
         );
 
-        let edited = |photo: Box<Photo>, edit| Box::new(Photo { edit, ..*photo });
-        let mut photo = self.photo("spearmint/spearmint-030.jpg");
-        photo.storage = Storage::Jpeg(40.0);
+        let edited = |photo: Box<Photo>, edit| {
+            let storage = photo.storage;
+            Box::new(photo.saved_again(edit, storage))
+        };
+        let photo = self.photo("spearmint/spearmint-030.jpg");
+        let photo = Box::new(photo.saved_again(Edit::None, Storage::Jpeg(40.0)));
         self.plant(
             "spearmint/spearmint-030-mail.jpg",
             Content::Photo(photo),
@@ -327,9 +330,8 @@ impl Planner {
             let source = format!("train/{class}/{class}-{number:03}.jpg");
             self.enlarge(&source);
             let mut photo = self.photo(&source);
-            photo.edit = edit;
             if let Some(quality) = quality {
-                photo.storage = Storage::Jpeg(quality);
+                photo = Box::new(photo.saved_again(edit, Storage::Jpeg(quality)));
             }
             let path = format!("{split}/{class}/{class}-{:03}.jpg", number + 500);
             self.plant(&path, Content::Photo(photo), Fault::SplitLeak, &source, note);
@@ -379,7 +381,8 @@ impl Planner {
         let shot = Shot::of(subject, tray, size, rng);
         self.minutes += rng.random_range(2..6);
         let seconds = rng.random_range(0..60);
-        Box::new(Photo { shot, edit: Edit::None, storage, exif: exif(self.minutes, seconds) })
+        let exif = exif(self.minutes, seconds);
+        Box::new(Photo { shot, opened: None, edit: Edit::None, storage, exif })
     }
 
     /// Five frames of one leaf, within three seconds: the hand moves a little.

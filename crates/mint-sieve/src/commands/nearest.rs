@@ -3,7 +3,7 @@
 use std::fs::File;
 
 use sieve_core::duplicates::{self, CollectionRef};
-use sieve_core::measuring::{self, Closeup};
+use sieve_core::measuring;
 use sieve_core::reading::{self, ReadError};
 
 use super::{Answer, Output, collection, sheet_images};
@@ -27,14 +27,13 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         |why: ReadError| Failure::input(format!("{shown} cannot be compared: {}", in_words(&why)));
     let bytes = reading::bytes_of(&|| File::open(&args.image), &limits).map_err(refused)?;
     let image = measuring::measure(&bytes.bytes, &limits).map_err(refused)?;
-    let closeup = |content| Closeup::decode(&bytes.bytes, &limits, content).ok();
 
     let (catalog, store) = collection::measure(&config, &args.catalog, progress)?;
     if catalog.images().next().is_none() {
         return Err(collection::without_images(&config, &catalog.collection));
     }
     let side = CollectionRef { catalog: &catalog, store: store.as_ref(), limits: &limits };
-    let found = duplicates::nearest(&side, &image, &closeup, args.count as usize, progress)?;
+    let found = duplicates::nearest(&side, &image, &bytes.bytes, args.count as usize, progress)?;
     progress.end();
     let answer =
         Nearest { args, config: &config, catalog: &catalog, image: &image.0, found: &found };

@@ -54,9 +54,9 @@ pub fn independent_images(independent: Independent) -> String {
 pub fn how_alike(found: &Found<'_>) -> String {
     match found.level {
         None => String::new(),
-        Some(Level { correlation, is_told: true }) => format!(
-            "different images of this collection correlate up to {correlation:.2}; copies must exceed that\n"
-        ),
+        Some(Level { correlation, is_told: true }) => {
+            format!("unrelated images here correlate up to {correlation:.2}\n")
+        }
         Some(Level { correlation, .. }) => format!(
             "too few images to measure how alike different ones are; {correlation:.2} is assumed\n"
         ),

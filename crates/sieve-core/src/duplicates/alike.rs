@@ -1,21 +1,26 @@
 //! The pictures that are most like one.
 
 use std::cmp::Reverse;
+use std::collections::HashMap;
 
 use rayon::prelude::*;
 
 use super::candidates::Candidate;
-use super::kind::Kind;
+use super::kind::{CERTAIN, Kind};
 use super::levels::{Crowd, Levels};
 use super::odds::Odds;
-use super::pair_verdicts::{PairVerdict, raw};
+use super::pair_verdicts::{PairVerdict, log_odds, raw};
 use super::prepared::{CollectionRef, ImageRef, PreparedImages};
 use super::recheck::compare_pair;
-use super::verify::verify;
+use super::verify::{TentativeMatch, verify};
 use crate::Error;
-use crate::likeness::{PreparedImage, Region, Start, View, cosine, looked_among, looked_for};
+use crate::affine::Affine;
+use crate::likeness::{
+    CloseComparison, PreparedImage, Start, View, cosine, looked_among, looked_for,
+};
 use crate::measuring::{Closeup, Measured, Thumbnail};
 use crate::progress::Progress;
+use crate::replay::{Replayable, is_replayed};
 
 /// A picture and how much it is like the one that was asked for.
 #[derive(Clone, Copy, Debug)]
@@ -34,7 +39,7 @@ pub struct Alike<'a> {
 const TRIED: usize = 4;
 
 /// The `count` pictures of `collection` that are most like the one that was measured: those that show the
-/// same first, by their score, then the others by their likeness. `closeup` gives a part of that picture, larger;
+/// same first, by their score, then the others by their likeness. `bytes` are those of its file;
 /// the files that seem to show the same are read again.
 ///
 /// # Errors
@@ -43,7 +48,7 @@ const TRIED: usize = 4;
 pub fn nearest<'a>(
     collection: &'a CollectionRef<'a>,
     image: &(Measured, Thumbnail),
-    closeup: &dyn Fn(Region) -> Option<Closeup>,
+    bytes: &[u8],
     count: usize,
     progress: &dyn Progress,
 ) -> Result<Vec<Alike<'a>>, Error> {
@@ -115,15 +120,33 @@ pub fn nearest<'a>(
     let read = prepared.visit(&theirs, progress, |index, bytes, limits| {
         Closeup::decode(bytes, limits, looks.image_at(index as usize)?.content()).ok()
     })?;
-    let closeup = closeup(asked.content());
+    let closeup = Closeup::decode(bytes, collection.limits, asked.content()).ok();
     let compared = tentative.iter().zip(&read).filter_map(|(pair, read)| {
         let shown = [looks.image_at(pair.a as usize)?, &asked];
         let compared = compare_pair(pair, shown, [read.as_ref()?, closeup.as_ref()?], &levels)?;
         Some((pair, compared, shown))
     });
-    let compared: Vec<_> = compared.collect();
+    let mut compared: Vec<_> = compared.collect();
     let odds =
         Odds::of_one(&compared.iter().map(|(pair, one, _)| raw(pair, one)).collect::<Vec<_>>());
+    // What is in doubt is made again.
+    let is_open = |(pair, one, _): &&mut (&TentativeMatch, CloseComparison, _)| {
+        one.is_worth_replaying() && log_odds(pair, one, &odds) < CERTAIN
+    };
+    let mut open: Vec<_> = compared.iter_mut().filter(is_open).collect();
+    if let Some(wanted) =
+        (!open.is_empty()).then(|| Replayable::decode(bytes, collection.limits)).flatten()
+    {
+        let theirs: Vec<u32> = open.iter().map(|(pair, ..)| pair.a).collect();
+        let maps: HashMap<u32, Affine> = open.iter().map(|(pair, ..)| (pair.a, pair.map)).collect();
+        let proven = prepared.visit(&theirs, progress, |index, bytes, limits| {
+            let theirs = Replayable::decode(bytes, limits)?;
+            Some(is_replayed(&theirs, &wanted, &maps[&index]))
+        })?;
+        open.iter_mut()
+            .zip(proven)
+            .for_each(|(one, proven)| one.1.is_replayed = proven == Some(true));
+    }
     let pair_verdicts = compared
         .iter()
         .filter_map(|(pair, compared, shown)| PairVerdict::new(pair, compared, &odds, *shown));

@@ -20,6 +20,7 @@ use super::runs::by_running_names;
 use super::same_bytes::{Copies, each_pair};
 use super::tiny::nearly_equal;
 use crate::Error;
+use crate::disjoint_sets::DisjointSets;
 use crate::measuring::Fingerprint;
 use crate::progress::Progress;
 
@@ -119,6 +120,7 @@ fn searched(
         named.extend(frames.iter().map(|&(pair, _)| pair));
         links.extend(frames);
     }
+    without_frames(&mut links, prepared.images.len());
     // From here on as the catalog has them.
     prepared.restore(&was);
     let copies = Copies::new(&prepared.images);
@@ -143,8 +145,17 @@ fn searched(
         let (a, b) = (was[found.a as usize], was[found.b as usize]);
         Some(((a.min(b), a.max(b)), if a < b { found.map } else { found.map.inverse()? }))
     });
-    let groups = groups(prepared, &pairs, &copies, &Maps(maps.collect()), progress)?;
+    let groups = groups(prepared, &mut pairs, &copies, &Maps(maps.collect()), progress)?;
     Ok(Answer { pairs, groups, by_name, level })
+}
+
+/// Takes out what is said of two frames of one moment beside that: they look alike, being frames.
+fn without_frames(links: &mut Links, images: usize) {
+    let mut moments = DisjointSets::new(images);
+    for ((a, b), _) in links.iter().filter(|(_, link)| link.kind == Kind::Burst) {
+        moments.union(*a, *b);
+    }
+    links.retain(|&(a, b), link| link.kind.is_dependent() || moments.find(a) != moments.find(b));
 }
 
 /// The records of two pictures, and the numbers that are weighed.

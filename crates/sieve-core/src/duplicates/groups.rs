@@ -15,14 +15,14 @@ use super::same_bytes::Copies;
 use crate::Error;
 use crate::progress::Progress;
 
-/// The groups that `pairs` make: duplicates, then bursts, then look-alikes.
+/// The groups that `pairs` make: duplicates, then bursts, then look-alikes. Of the pairs it is noted which were made again.
 ///
 /// # Errors
 ///
 /// When `progress` asks to stop.
 pub fn groups(
     prepared: &PreparedImages<'_>,
-    pairs: &[Pair],
+    pairs: &mut [Pair],
     copies: &Copies,
     maps: &Maps,
     progress: &dyn Progress,
@@ -79,7 +79,11 @@ pub fn groups(
             groups
         })
         .collect();
-    find_originals(prepared, &mut groups, copies, maps, &naming, progress)?;
+    let made = find_originals(prepared, &mut groups, copies, maps, &naming, progress)?;
+    for pair in pairs.iter_mut() {
+        let [a, b] = [pair.a, pair.b].map(|image| copies.leader[image as usize]);
+        pair.is_replayed |= made.contains(&(a, b)) || made.contains(&(b, a));
+    }
     decide(prepared, &mut groups, &links, &naming);
     Ok(groups)
 }

@@ -13,7 +13,7 @@ use crate::measuring::{Digest, MEASURING_VERSION};
 use crate::store::Store;
 
 /// The version of the method: raised whenever the same pictures may give another answer.
-const SEARCH_VERSION: u32 = 7;
+const SEARCH_VERSION: u32 = 8;
 
 /// What a search found, but for the pictures themselves. The fields are those of [`super::Found`].
 #[derive(Serialize, Deserialize)]

@@ -1,6 +1,6 @@
 //! Which copy others were made of: it is the original, or nearer to it than they are.
 
-use std::collections::HashMap;
+use std::collections::{HashMap, HashSet};
 
 use super::found::{Group, Member};
 use super::keep::ranked;
@@ -29,7 +29,11 @@ impl Maps {
     }
 }
 
-/// Counts for the likeliest originals of each group how many of the others can be made again from them.
+/// Pairs of which the second was made again from the first, by the first files with their bytes.
+pub type Made = HashSet<(u32, u32)>;
+
+/// Counts for the likeliest originals of each group how many of the others can be made again from them, and then tries the
+/// one that is to stay on all others.
 ///
 /// # Errors
 ///
@@ -41,15 +45,11 @@ pub fn find_originals(
     maps: &Maps,
     naming: &Naming,
     progress: &dyn Progress,
-) -> Result<(), Error> {
+) -> Result<Made, Error> {
     let image = |index: u32| &prepared.images[index as usize];
     let leader = |index: u32| copies.leader[index as usize];
-    let mut tried: Vec<(usize, u32)> = Vec::new();
-    let mut placed: Vec<Placed> = Vec::new();
-    for (number, group) in groups.iter().enumerate() {
-        if !group.kind.is_duplicate() || group.kind <= Kind::SamePixels {
-            continue;
-        }
+    // The first files of a group, the likeliest original first.
+    let leaders = |group: &Group| -> Vec<u32> {
         let members: Vec<&Member> = group.members.iter().collect();
         let mut leaders: Vec<u32> = Vec::new();
         for member in ranked(&members, &image, naming, Prefer::ALL).0 {
@@ -57,24 +57,38 @@ pub fn find_originals(
                 leaders.push(leader(member.image));
             }
         }
-        for &original in leaders.iter().take(ASKED) {
-            let others = leaders.iter().filter(|other| **other != original);
-            let others = others.filter_map(|&other| Some((other, maps.between(original, other)?)));
-            for (other, map) in others.take(TRIED) {
-                tried.push((number, original));
-                placed.push(Placed { pair: [original, other], map });
+        leaders
+    };
+    let is_open = |group: &&mut Group| group.kind.is_duplicate() && group.kind > Kind::SamePixels;
+    let mut tried: HashSet<(u32, u32)> = HashSet::new();
+    let mut made = Made::new();
+    for (asked, most) in [(ASKED, TRIED), (1, usize::MAX)] {
+        let mut placed: Vec<Placed> = Vec::new();
+        for group in groups.iter_mut().filter(is_open) {
+            let leaders = leaders(group);
+            for &original in leaders.iter().take(asked) {
+                let others = leaders.iter().filter(|other| **other != original).take(most);
+                let others = others.filter(|other| tried.insert((original, **other)));
+                placed.extend(others.filter_map(|&other| {
+                    Some(Placed { pair: [original, other], map: maps.between(original, other)? })
+                }));
+            }
+        }
+        let is_made = second_replayed(prepared, &placed, progress)?;
+        let proven = placed.iter().zip(is_made).filter(|(_, is_made)| *is_made);
+        made.extend(proven.map(|(placed, _)| (placed.pair[0], placed.pair[1])));
+        if asked == 1 {
+            break;
+        }
+        for group in groups.iter_mut().filter(is_open) {
+            let there: HashSet<u32> =
+                group.members.iter().map(|member| leader(member.image)).collect();
+            for member in &mut group.members {
+                let from = leader(member.image);
+                let count = there.iter().filter(|other| made.contains(&(from, **other))).count();
+                member.makes = u8::try_from(count).unwrap_or(u8::MAX);
             }
         }
     }
-    let made = second_replayed(prepared, &placed, progress)?;
-    let mut makes: HashMap<(usize, u32), u8> = HashMap::new();
-    for (original, is_made) in tried.into_iter().zip(made) {
-        *makes.entry(original).or_default() += u8::from(is_made);
-    }
-    for (number, group) in groups.iter_mut().enumerate() {
-        for member in &mut group.members {
-            member.makes = makes.get(&(number, leader(member.image))).copied().unwrap_or(0);
-        }
-    }
-    Ok(())
+    Ok(made)
 }

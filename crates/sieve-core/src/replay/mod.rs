@@ -32,6 +32,7 @@ use kernel::{KERNELS, resized};
 use quantised::{explains_coefficients, explains_luma};
 use samples::{are_near, edges, explains_samples};
 use tone::Tone;
+use turn::Turn;
 
 use crate::affine::Affine;
 use crate::reading::{Format, JpegCoefficients, Pixels, ReadLimits, decode, jpeg_coefficients};
@@ -118,9 +119,6 @@ pub fn is_replayed(first: &Replayable, second: &Replayable, map: &Affine) -> boo
 
 /// Whether `copy` can be made again from `original`, which `map` brings onto it.
 pub fn is_copy_of(copy: &Replayable, original: &Replayable, map: &Affine) -> bool {
-    if !copy.is_comparable {
-        return false;
-    }
     let Some(geometry) = Geometry::new(map, original.size(), copy.size()) else { return false };
     geometry.turns(&original.coarse, &copy.coarse).into_iter().any(|turn| {
         let light = original.coarse.light(turn, &copy.coarse).filter(|_| geometry.is_whole);
@@ -130,6 +128,14 @@ pub fn is_copy_of(copy: &Replayable, original: &Replayable, map: &Affine) -> boo
         let turned = turn.applied(&original.pixels);
         let is_size_kept =
             (turned.width_px, turned.height_px) == (copy.pixels.width_px, copy.pixels.height_px);
+        // The same pixels, in whatever file: turned by its metadata, or without loss. As they stand they say nothing of which
+        // was first, and are known anyway.
+        if is_size_kept && turn != Turn::default() && explains_samples(&turned, &copy.pixels) {
+            return true;
+        }
+        if !copy.is_comparable {
+            return false;
+        }
         if is_size_kept {
             return light.is_some_and(|light| is_explained(&turned, copy, light));
         }
