@@ -10,7 +10,7 @@ runs begin without a catalog; times are CPU seconds. Standard library only.
 """
 import collections, csv, os, subprocess, sys, tempfile
 
-COPIES = {'same-bytes', 'same-pixels', 'near', 'turned', 'framed', 'part', 'marked'}
+COPIES = {'same-bytes', 'same-pixels', 'near', 'rotated', 'bordered', 'cropped', 'marked'}
 RANGES = (0, .5, .8, .95, .99, .999, 1.01)
 
 

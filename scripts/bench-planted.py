@@ -13,7 +13,7 @@ import argparse, collections, csv, glob, os, random, shutil, subprocess
 from PIL import Image, ImageEnhance, ImageOps
 
 Image.MAX_IMAGE_PIXELS = None
-COPIES = {'same-bytes', 'same-pixels', 'near', 'turned', 'framed', 'part', 'marked'}
+COPIES = {'same-bytes', 'same-pixels', 'near', 'rotated', 'bordered', 'cropped', 'marked'}
 
 
 def flat(path):

@@ -29,7 +29,7 @@ def forget():
 
 def audit(folder, *options):
     # Looking for copies is what bench-duplicates measures.
-    return run(PROGRAM, "audit", folder, "--reach", "same", *options)
+    return run(PROGRAM, "audit", folder, "--reach", "exact", *options)
 
 
 def least(measure):

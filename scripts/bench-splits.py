@@ -60,8 +60,8 @@ def main():
                 for number, (of_class, group) in enumerate(rows):
                     (folder / f'{number}.png').write_bytes(png(number + 1))
                     table.writerow([f'{number}.png', of_class, group])
-            words = [program, 'split', str(folder / 'table.csv'), '--parts', PARTS, '--copies', 'apart', '--reach', 'same',
-                     '--conflicts', 'keep', '--despite', '--no-catalog', '--format', 'json']
+            words = [program, 'split', str(folder / 'table.csv'), '--parts', PARTS, '--copies', 'apart', '--reach', 'exact',
+                     '--conflicts', 'keep', '--force', '--no-catalog', '--format', 'json']
             found = []
             for seed in range(3):
                 answer = subprocess.run(words + ['--seed', str(seed)], capture_output=True, check=True).stdout

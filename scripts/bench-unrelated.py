@@ -7,7 +7,7 @@ differs by more than .001, and how many of these are duplicates in one of the tw
 """
 import csv, os, shutil, subprocess, sys
 
-COPIES = {'same-bytes', 'same-pixels', 'near', 'turned', 'framed', 'part', 'marked'}
+COPIES = {'same-bytes', 'same-pixels', 'near', 'rotated', 'bordered', 'cropped', 'marked'}
 
 
 def search(program, room, name, parts):

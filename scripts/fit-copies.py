@@ -14,7 +14,7 @@ much as copies.
 The model is that of fit-likeness.py: each number clamped to what 99.8 % of the pairs have, SUMS of them through
 x / (1 + |x|), their sum the log odds; the mean of a fit for each of EPOCHS. --check fits on one half of the bases and says
 what it finds among the other half, and the reverse, and how often a score holds that is said. Without it the weights go to
-crates/sieve-core/src/likeness/copies_coefficients.rs, and with them the odds of a copy among all pairs that were fitted:
+crates/sieve-core/src/likeness/copy_model_coefficients.rs, and with them the odds of a copy among all pairs that were fitted:
 duplicates/odds.rs exchanges them for those of the collection at hand. The same input gives the same weights. Needs numpy
 and Pillow.
 """
@@ -29,7 +29,7 @@ spec.loader.exec_module(likeness)
 likeness.HIDDEN = 12
 EPOCHS, MOST, OTHERS, NUMBERS, TURNED = (20, 20, 20, 20), 10, 3.0, 35, 1
 MARKED, HUES = {'logo5', 'watermark'}, {'hue30', 'hue90'}
-OUT = f'{HERE}/../crates/sieve-core/src/likeness/copies_coefficients.rs'
+OUT = f'{HERE}/../crates/sieve-core/src/likeness/copy_model_coefficients.rs'
 
 
 def of_two(text, known):

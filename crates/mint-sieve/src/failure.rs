@@ -10,7 +10,7 @@ pub enum Exit {
     /// Done.
     Done = 0,
     /// Done, and a finding reached the level that `--fail-on` names.
-    Found = 1,
+    DuplicateReport = 1,
     /// The call is wrong.
     Call = 2,
     /// The input could not be read, or the output not written.

@@ -21,7 +21,7 @@ use crate::failure::{Exit, Failure};
 use crate::progress::TerminalProgress;
 
 /// What to type first, for who typed nothing yet.
-const FIRST_WORDS: &str = "\
+const NO_ARGS_HELP: &str = "\
 Mint Sieve finds out what is wrong with an image collection before a model is trained on it.
 
 Start with the folder that holds your class folders:
@@ -35,10 +35,10 @@ All commands: mint-sieve --help
 
 fn main() -> ExitCode {
     if std::env::args_os().len() <= 1 {
-        eprint!("{FIRST_WORDS}");
+        eprint!("{NO_ARGS_HELP}");
         return Exit::Call.into();
     }
-    let cli = args::Cli::of_words(std::env::args_os()).unwrap_or_else(|error| error.exit());
+    let cli = args::Cli::parse_from(std::env::args_os()).unwrap_or_else(|error| error.exit());
     logging::start(cli.verbose);
     quiet_decoders();
     let progress = TerminalProgress::stopping_on_interrupt();

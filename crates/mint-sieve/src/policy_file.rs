@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use sieve_core::augment::Policy;
-use sieve_core::{input, nearest};
+use sieve_core::{bounded_read, suggest};
 
 use crate::failure::Failure;
 
@@ -29,9 +29,9 @@ pub fn read(path: &Path) -> Result<NamedPolicy, Failure> {
     let (name, text) = match example {
         Some((name, text)) => ((*name).to_owned(), (*text).to_owned()),
         None => {
-            let text = input::read_text(path, input::MOST_SETTINGS_BYTES).map_err(|reason| {
+            let text = bounded_read::read_text(path, bounded_read::MOST_SETTINGS_BYTES).map_err(|reason| {
                 let failure = Failure::input(format!("cannot read the policy {name}: {reason}"));
-                match nearest::word(&name, EXAMPLES.map(|(name, _)| name)) {
+                match suggest::word(&name, EXAMPLES.map(|(name, _)| name)) {
                     Some(near) => failure.hint(format!("Did you mean {near}, a built-in example?")),
                     None => failure.hint(
                         "Expected a TOML file, or one of the built-in examples: gentle, harsh.",

@@ -127,7 +127,7 @@ fn state(folder: &Path, into: &mut BTreeMap<std::path::PathBuf, Vec<u8>>) {
 const CALLS: [&[&str]; 22] = [
     &["audit", "herbs"],
     &["audit", "herbs", "--splits", "none", "--class-depth", "innermost"],
-    &["audit", "herbs", "--class-depth", "2", "--reach", "same"],
+    &["audit", "herbs", "--class-depth", "2", "--reach", "exact"],
     &["audit", "herbs", "--splits", "train,val=validation", "--follow-links"],
     &["audit", "herbs", "--label-from", "{class}/{}"],
     &["duplicates", "herbs", "--reach", "wide"],
@@ -140,11 +140,11 @@ const CALLS: [&[&str]; 22] = [
     &["propose", "herbs", "--cap", "2", "--bursts", "1"],
     &["propose", "herbs", "--rules", "orientation,extensions"],
     &["split", "herbs", "--parts", "train=50%,test=50%"],
-    &["split", "herbs", "--parts", "train=rest,test=2", "--despite", "--anew"],
+    &["split", "herbs", "--parts", "train=rest,test=2", "--force", "--resplit"],
     &["split", "herbs", "--folds", "2", "--strata", "format,size"],
     &["preview", "herbs", "--policy", "gentle", "--sheet-only"],
     &["preview", "herbs", "--policy", "harsh", "--frame-only", "--split", "test"],
-    &["sheet", "herbs", "--out", "sheet.png", "--order", "unlike"],
+    &["sheet", "herbs", "--out", "sheet.png", "--order", "atypical"],
     &["sheet", "herbs", "--out", "sheet.html", "--all"],
     &["report", "herbs", "--out", "page.html"],
 ];

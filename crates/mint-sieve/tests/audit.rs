@@ -141,7 +141,7 @@ fn nested_pictures_and_hostile_names_are_shown_safely() {
     );
     assert!(text.contains("шалфей/red\\u{1b}[31m.jpg: the content is text"), "{text}");
     assert!(!text.contains('\u{1b}'));
-    let rows: Vec<&str> = text.lines().filter(|line| line.contains("50.0 %")).collect();
+    let rows: Vec<&str> = text.lines().filter(|line| line.contains("50.0%")).collect();
     assert_eq!(rows.len(), 2, "{text}");
 }
 

@@ -73,7 +73,7 @@ fn json_holds_what_can_be_worked_out_by_hand() {
 
 #[test]
 fn the_table_has_a_row_a_class_and_split() {
-    let table = workspace().message(&["balance", "herbs", "--format", "csv", "--reach", "same"]);
+    let table = workspace().message(&["balance", "herbs", "--format", "csv", "--reach", "exact"]);
     let mut reader = csv::Reader::from_reader(table.as_bytes());
     let rows: Vec<csv::StringRecord> = reader.records().map(Result::unwrap).collect();
     let told: Vec<String> =

@@ -83,7 +83,7 @@ fn every_field_of_every_answer_is_in_the_manual() {
         ("duplicates --format json", &["duplicates", "herbs", "--against", "plain"]),
         ("nearest --format json", &["nearest", "herbs/train/sage/000.jpg", "--in", "herbs"]),
         ("split", &["split", "plain", "--strata", "format"]),
-        ("split", &["split", "herbs", "--anew", "--seed", "1"]),
+        ("split", &["split", "herbs", "--resplit", "--seed", "1"]),
         ("verify", &["verify", "splits/split.csv"]),
         ("sheet", &["sheet", "herbs", "--out", "sheet.png"]),
         ("report", &["report", "herbs", "--out", "report.html"]),

@@ -13,7 +13,7 @@ fn code_of<'a>(fault: &'a str, path: &str) -> Option<&'a str> {
     match fault {
         "unlike-class" | "shortcut" | "class-imbalance" => None,
         "same-pixels" | "resized" | "resaved" | "cropped" | "mirrored" | "turned" => {
-            Some("same-picture")
+            Some("same-image")
         }
         // The lamp of a dark picture leaves no contrast either.
         "dark" if path == "thyme/thyme-061.jpg" => Some("washed-out"),

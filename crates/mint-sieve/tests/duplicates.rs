@@ -20,7 +20,7 @@ fn what_was_planted_is_found_with_its_kind_and_nothing_else_is() {
     let collection = shed(&workspace, Arrangement::Classes);
     let answer = workspace.message(&["duplicates", &collection]);
     insta::assert_snapshot!("duplicates_of_the_demo", answer);
-    let kinds = "same-bytes,same-pixels,near,turned,framed,part,burst";
+    let kinds = "same-bytes,same-pixels,near,rotated,bordered,cropped,burst";
     let call = ["duplicates", &collection, "--kinds", kinds];
     let found = workspace.json(&call);
     // Every fault of these kinds that the demo lists, with its partner, is in one group.
@@ -180,7 +180,7 @@ fn names_and_folders_do_not_change_what_is_found_by_looks() {
     }
     assert!(renamed > 380);
     let told = |folder: &str| {
-        let kinds = "same-bytes,same-pixels,near,turned,framed,part,marked,burst,look-alike";
+        let kinds = "same-bytes,same-pixels,near,rotated,bordered,cropped,marked,burst,look-alike";
         let call = ["duplicates", folder, "--class-depth", "innermost", "--no-catalog"];
         workspace.message(&[&call[..], &["--kinds", kinds, "--pairs", "pairs.csv"]].concat());
         let pairs = fs::read_to_string(workspace.path("pairs.csv")).unwrap();

@@ -180,7 +180,7 @@ fn no_table_names_a_place_outside_even_from_an_archive() {
                 &["gather", "herbs/labels.csv", "--to", "out"],
                 &["gather", "herbs.zip", "--to", "out"],
                 &["apply", "plan.csv", "herbs/labels.csv", "--to", "out", "--no-audit"],
-                &["split", "herbs/labels.csv", "--anew", "--despite", "--to", "out"],
+                &["split", "herbs/labels.csv", "--resplit", "--force", "--to", "out"],
                 &[
                     "split",
                     "herbs/labels.csv",
@@ -188,7 +188,7 @@ fn no_table_names_a_place_outside_even_from_an_archive() {
                     "train",
                     "--parts",
                     "train=50,new=50",
-                    "--despite",
+                    "--force",
                     "--to",
                     "out",
                 ],
@@ -249,7 +249,7 @@ fn names_that_cannot_be_stored_are_skipped_and_listed() {
         workspace.run(&["apply", "plan.csv", "herbs.zip", "--to", "applied", "--no-audit"]);
     assert_eq!(applied.status, 1, "{}", applied.stderr);
     assert!(applied.stdout.contains("2 files were skipped"), "{}", applied.stdout);
-    let split = ["split", "herbs.zip", "--parts", "a=50,b=50", "--despite", "--to", "split"];
+    let split = ["split", "herbs.zip", "--parts", "a=50,b=50", "--force", "--to", "split"];
     let answer = workspace.run(&split);
     assert_eq!(answer.status, 1, "{}", answer.stderr);
     workspace.message(&["verify", "split/split.csv"]);
@@ -265,7 +265,7 @@ fn names_that_cannot_be_stored_are_skipped_and_listed() {
         for call in [
             &["gather", "odd", "--to", "odd-out"][..],
             &["apply", "plan.csv", "odd", "--no-audit", "--to", "odd-applied"],
-            &["split", "odd", "--parts", "a=50,b=50", "--despite", "--to", "odd-split"],
+            &["split", "odd", "--parts", "a=50,b=50", "--force", "--to", "odd-split"],
         ] {
             workspace.write("plan.csv", b"path,action,to\nbay/001.jpg,relabel,caf\\xe9\n");
             workspace.message(call);
@@ -428,14 +428,14 @@ fn plans_are_proposed_that_can_be_applied() {
     workspace.class("herbs/rare", 2, 420);
     workspace.write("herbs/rare/large.png", &[png(430), vec![0; 2 << 20]].concat());
     workspace.write("herbs/rare/notes.txt", b"turn on Tuesday");
-    let propose = ["propose", "herbs", "--max-file", "1", "--at-least", "10", "--out", "plan.csv"];
+    let propose = ["propose", "herbs", "--max-file", "1", "--min-images", "10", "--out", "plan.csv"];
     workspace.message(&propose);
     workspace.message(&["apply", "plan.csv", "herbs", "--to", "out", "--skip-undecided"]);
     let files = workspace.files("out");
     assert!(files.contains_key("bay/p08-2.jpg") && files.contains_key("bay/p08.jpg"));
     assert!(files.contains_key("bay/caf\u{e9}-2.jpg"), "{:?}", files.keys());
     assert!(!files.keys().any(|name| name.starts_with("rare/")), "no file of the class stays");
-    let answer = workspace.run(&["propose", "herbs", "--at-least", "10", "--merge-into", "a/b"]);
+    let answer = workspace.run(&["propose", "herbs", "--min-images", "10", "--merge-into", "a/b"]);
     assert_eq!(answer.status, 2);
     assert!(answer.stderr.contains("path separator"), "{}", answer.stderr);
 }

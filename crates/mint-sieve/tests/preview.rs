@@ -313,8 +313,8 @@ fn augmented_copies_are_known_as_made_from_their_source() {
         .iter()
         .map(|finding| finding["code"].as_str().unwrap())
         .collect();
-    assert!(codes.contains(&"augmented") && codes.contains(&"own-table"), "{codes:?}");
-    assert!(!codes.contains(&"same-picture") && !codes.contains(&"stray-file"), "{codes:?}");
+    assert!(codes.contains(&"augmented") && codes.contains(&"generated-table"), "{codes:?}");
+    assert!(!codes.contains(&"same-image") && !codes.contains(&"stray-file"), "{codes:?}");
     // Held against the pictures that they were made from, each is a leak, whatever it looks like.
     let leaks = workspace.json(&["leakage", "train=more", "test=splits/train"]);
     assert_eq!(leaks["split_pairs"][0]["matched"], 31, "{}", leaks["split_pairs"]);

@@ -319,9 +319,9 @@ fn wishes_are_granted() {
     };
     assert_eq!(counts(&["--cap", "smallest"]), named(&[("b2", 3), ("d3", 3), ("s1", 3)]));
     assert_eq!(counts(&["--cap", "8"]), named(&[("b2", 8), ("d3", 3), ("s1", 8)]));
-    assert_eq!(counts(&["--at-least", "5"]), named(&[("b2", 9), ("s1", 20)]));
+    assert_eq!(counts(&["--min-images", "5"]), named(&[("b2", 9), ("s1", 20)]));
     assert_eq!(
-        counts(&["--at-least", "10", "--merge-into", "other"]),
+        counts(&["--min-images", "10", "--merge-into", "other"]),
         named(&[("other", 12), ("s1", 20)])
     );
     assert_eq!(counts(&["--classes", "b2,d3"]), named(&[("b2", 9), ("d3", 3)]));

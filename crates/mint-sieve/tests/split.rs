@@ -224,14 +224,14 @@ fn what_is_split_is_not_split_again() {
     );
     assert_eq!(workspace.names(), ["herbs", "splits"]);
     // Unless that is wanted: then it is said what moves, and folders of the old split are none of the new.
-    let anew = ["split", "splits", "--anew", "--seed", "1", "--to", "again"];
+    let anew = ["split", "splits", "--resplit", "--seed", "1", "--to", "again"];
     let said = workspace.message(&anew);
     assert!(said.contains("Moved out of held-out splits: "), "{said}");
     let names: Vec<String> = workspace.files("again").into_keys().collect();
     assert_eq!(names.len(), 46);
     assert!(names.iter().all(|name| name.split('/').count() <= 3), "{names:?}");
     assert!(
-        workspace.json(&["split", "splits", "--anew"])["moved_out"].as_array().unwrap().is_empty()
+        workspace.json(&["split", "splits", "--resplit"])["moved_out"].as_array().unwrap().is_empty()
     );
 }
 
@@ -360,10 +360,10 @@ fn what_cannot_be_had_is_said_and_nothing_is_written() {
     let workspace = Workspace::healthy();
     let calls: [&[&str]; 7] = [
         &["--parts", "train=100,test=30"],
-        &["--parts", "train=rest,test=21", "--per", "class"],
+        &["--parts", "train=rest,test=21", "--count-per", "class"],
         &["--parts", "train=rest,test=45"],
-        &["--together", "plant-{id}_*"],
-        &["--together", "plant"],
+        &["--group-by", "plant-{id}_*"],
+        &["--group-by", "plant"],
         &["--keep", "herbs/nothing.csv"],
         &["--strata", "camra"],
     ];

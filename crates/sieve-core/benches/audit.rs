@@ -12,7 +12,7 @@ use sieve_core::collection::{Collection, Label, Locator, Place};
 use sieve_core::duplicates::{self, CollectionRef, Reach};
 use sieve_core::files::RelPath;
 use sieve_core::limits::FindingLimits;
-use sieve_core::measuring::{Digest, Fingerprint, Look, Measured};
+use sieve_core::measuring::{Digest, Fingerprint, ImageMeasures, Measured};
 use sieve_core::progress::NoProgress;
 use sieve_core::reading::{ColourMode, Facts, Format};
 use sieve_core::record::{Outcome, Record};
@@ -22,7 +22,7 @@ fn main() {
     let Some(count) = count else { return println!("see scripts/bench-audit") };
     let catalog = made_up(count);
     let side = [CollectionRef { catalog: &catalog, store: None, limits: &Default::default() }];
-    let request = duplicates::Request { reach: Some(Reach::Same), ..Default::default() };
+    let request = duplicates::Request { reach: Some(Reach::Exact), ..Default::default() };
     let found = duplicates::find(&side, &request, &NoProgress).expect("nobody stops it");
     let began = Instant::now();
     let audit = audit(&catalog, &found, &FindingLimits::default(), &[]);
@@ -41,7 +41,7 @@ fn made_up(count: usize) -> Catalog {
             if number.is_multiple_of(10) { draws.random_range(0..=number) } else { number };
         let mut look = || draws.random_range(0.2f32..0.6);
         let look =
-            Look { brightness: look(), contrast: look(), sharpness: look(), ..Look::default() };
+            ImageMeasures { brightness: look(), contrast: look(), sharpness: look(), ..ImageMeasures::default() };
         let mut fingerprint = [0; 32];
         draws.fill_bytes(&mut fingerprint);
         let facts = Facts {
@@ -60,7 +60,7 @@ fn made_up(count: usize) -> Catalog {
             digest: Digest::of_bytes(&copied.to_le_bytes()),
             facts,
             read_warnings: Vec::new(),
-            look,
+            measures: look,
             fingerprint: Fingerprint(fingerprint),
             small_pixels: None,
         };

@@ -9,7 +9,7 @@ use std::hint::black_box;
 use rand::{RngExt, SeedableRng};
 use rand_chacha::ChaCha8Rng;
 use sieve_core::disjoint_sets::DisjointSets;
-use sieve_core::duplicates::meet;
+use sieve_core::duplicates::union_near;
 use sieve_core::measuring::Fingerprint;
 use sieve_core::progress::NoProgress;
 
@@ -38,7 +38,7 @@ fn main() {
         _ => return println!("see scripts/bench-duplicates"),
     };
     let mut sets = DisjointSets::new(fingerprints.len());
-    meet(&fingerprints, &mut sets, &NoProgress).expect("nobody stops it");
+    union_near(&fingerprints, &mut sets, &NoProgress).expect("nobody stops it");
     println!("{}", black_box(sets.groups().len()));
 }
 

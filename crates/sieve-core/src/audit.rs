@@ -3,7 +3,7 @@
 use crate::balance::{self, Balance};
 use crate::catalog::Catalog;
 use crate::checks;
-use crate::duplicates::Found;
+use crate::duplicates::DuplicateReport;
 use crate::finding::{Finding, Severity};
 use crate::inventory::{Inventory, inventory};
 use crate::leakage::{self, Leakage};
@@ -33,7 +33,7 @@ impl Audit {
 /// in `protect`.
 pub fn audit(
     catalog: &Catalog,
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     limits: &FindingLimits,
     protect: &[String],
 ) -> Audit {

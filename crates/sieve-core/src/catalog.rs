@@ -3,7 +3,7 @@
 use std::path::PathBuf;
 
 use crate::Error;
-use crate::collection::{Collection, Entry, EntryKind, Located, is_left_behind, is_own_table};
+use crate::collection::{Collection, Entry, EntryKind, Located, is_left_behind, is_generated_table};
 use crate::files::RelPath;
 use crate::measuring::{self, Measured, Thumbnail};
 use crate::progress::Progress;
@@ -189,8 +189,8 @@ fn read_file(
         Ok(bytes) => bytes,
         Err(found) => return (None, Outcome::SetAside(reason(found, path))),
     };
-    let (outcome, thumbnail) = if is_own_table(path.file_name(), &bytes) {
-        (Outcome::SetAside(Reason::OwnTable), None)
+    let (outcome, thumbnail) = if is_generated_table(path.file_name(), &bytes) {
+        (Outcome::SetAside(Reason::GeneratedTable), None)
     } else {
         match measuring::measure(&bytes, limits) {
             // Of a small picture it would be larger than the file, and few commands look at it.

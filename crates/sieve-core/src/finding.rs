@@ -10,7 +10,7 @@ use serde::{Serialize, Serializer};
 pub enum Severity {
     /// Training on this is wrong.
     Error,
-    /// Look before training.
+    /// ImageMeasures before training.
     Warning,
     /// Worth knowing.
     Note,
@@ -132,7 +132,7 @@ codes! {
         "Save it again; strict readers refuse it."
     SuspectData "suspect-data" Warning
         "the image decodes, but the file holds data that does not belong"
-        "Look at the image; save it again if it is sound."
+        "ImageMeasures at the image; save it again if it is sound."
     WrongExtension "wrong-extension" Warning
         "the extension does not match the content"
         "Rename it: loaders that go by the extension fail on it or skip it."
@@ -160,7 +160,7 @@ codes! {
     SameBytes "same-bytes" Warning
         "the same file more than once"
         "Keep one copy: more of them only give the image more weight."
-    SameImage "same-picture" Warning
+    SameImage "same-image" Warning
         "the same image more than once: saved again, resized, rotated, bordered or cropped"
         "Keep one copy: more of them only give the image more weight."
     Blank "blank" Warning
@@ -168,25 +168,25 @@ codes! {
         "Remove it, unless empty images are a class of their own."
     TooDark "too-dark" Warning
         "much darker than the others"
-        "Look at it; remove it if nobody could tell its class."
+        "ImageMeasures at it; remove it if nobody could tell its class."
     WashedOut "washed-out" Warning
         "hardly any contrast"
-        "Look at it; remove it if nobody could tell its class."
+        "ImageMeasures at it; remove it if nobody could tell its class."
     SoftFocus "soft-focus" Warning
         "much softer than the others"
-        "Look at it; remove it if nobody could tell its class."
+        "ImageMeasures at it; remove it if nobody could tell its class."
     Tiny "tiny" Warning
         "far smaller than the others"
         "Fetch the full image, or remove it: a model sees an enlarged thumbnail."
     AspectOutlier "aspect-outlier" Warning
         "another aspect ratio than the rest of its class"
-        "Look at it; crop it before a loader distorts it to the common shape."
+        "ImageMeasures at it; crop it before a loader distorts it to the common shape."
     GreyAmongColour "grey-among-colour" Warning
         "a grey image among coloured ones"
-        "Look at it; a model may learn the lack of colour instead of the class."
+        "ImageMeasures at it; a model may learn the lack of colour instead of the class."
     PossibleLeak "possible-leak" Note
         "images in different splits that may be copies"
-        "Look at them; if they are the same, remove one, or split again: split keeps them together."
+        "ImageMeasures at them; if they are the same, remove one, or split again: split keeps them together."
     Burst "burst" Note
         "frames of one moment"
         "Keep them in one split."
@@ -226,7 +226,7 @@ codes! {
     NotAFile "not-a-file" Note
         "pipes, sockets or devices"
         "Remove them from the collection."
-    OwnTable "own-table" Note
+    GeneratedTable "generated-table" Note
         "tables that mint-sieve wrote beside the images"
         "Keep them: they record which image went where, and what was made from what."
     Augmented "augmented" Note

@@ -7,28 +7,28 @@ use serde::Serialize;
 
 use crate::collection::made_from;
 use crate::disjoint_sets::DisjointSets;
-use crate::duplicates::{Found, Kind};
+use crate::duplicates::{DuplicateReport, Kind};
 use crate::record::Record;
 
 /// Which pictures are one for all that can be learned or measured from them.
-pub struct Units {
+pub struct IndependentGroups {
     of: Vec<u32>,
 }
 
-impl Units {
+impl IndependentGroups {
     /// Copies, in whatever way, and frames of one moment are one; variants and look-alikes are not.
-    pub fn independent(found: &Found<'_>) -> Self {
+    pub fn independent(found: &DuplicateReport<'_>) -> Self {
         Self::from_sets(joined(found))
     }
 
     /// The same, and what a table or name puts into one group is one too.
-    pub fn with_groups(found: &Found<'_>) -> Self {
+    pub fn with_groups(found: &DuplicateReport<'_>) -> Self {
         Self::joined_by_keys(found, true, std::iter::empty())
     }
 
     /// Those that are one by `with_copies`, what a table or name puts into one group, and each of `groups`.
     pub fn joined_by_keys<'a>(
-        found: &Found<'_>,
+        found: &DuplicateReport<'_>,
         with_copies: bool,
         groups: impl Iterator<Item = &'a [u32]>,
     ) -> Self {
@@ -44,10 +44,10 @@ impl Units {
     }
 
     fn from_sets(mut sets: DisjointSets) -> Self {
-        Units { of: (0..sets.len() as u32).map(|number| sets.find(number)).collect() }
+        IndependentGroups { of: (0..sets.len() as u32).map(|number| sets.find(number)).collect() }
     }
 
-    /// The unit of the picture with this number in [`Found::images`]: the least number in it.
+    /// The unit of the picture with this number in [`DuplicateReport::images`]: the least number in it.
     pub fn unit(&self, image: usize) -> u32 {
         self.of[image]
     }
@@ -74,7 +74,7 @@ pub struct Independent {
 
 impl Independent {
     /// Of all pictures of `found`.
-    pub fn new(found: &Found<'_>) -> Self {
+    pub fn new(found: &DuplicateReport<'_>) -> Self {
         let all = found.images.len();
         let count = |mut sets: DisjointSets| -> u64 {
             (0..all as u32).filter(|&one| sets.find(one) == one).count() as u64
@@ -93,7 +93,7 @@ impl Independent {
 }
 
 /// The groups that a table or name declares: the numbers of their pictures, in order, by their names.
-pub fn declared<'a>(found: &'a Found<'_>) -> BTreeMap<&'a str, Vec<u32>> {
+pub fn declared<'a>(found: &'a DuplicateReport<'_>) -> BTreeMap<&'a str, Vec<u32>> {
     let mut groups: BTreeMap<&str, Vec<u32>> = BTreeMap::new();
     for (number, image) in (0u32..).zip(&found.images) {
         if let Some(group) = image.record.place.group() {
@@ -129,7 +129,7 @@ pub fn origin(record: &Record) -> Cow<'_, str> {
 
 /// What pairs of some kinds join.
 fn joined_by(
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     is_wanted: impl Fn(Kind) -> bool,
     allows: impl Fn(u32, u32) -> bool,
 ) -> DisjointSets {
@@ -146,7 +146,7 @@ fn joined_by(
 }
 
 /// Copies and frames of one moment. A chain was cut into groups, and yet no part of it is independent of the others.
-fn joined(found: &Found<'_>) -> DisjointSets {
+fn joined(found: &DuplicateReport<'_>) -> DisjointSets {
     joined_by(found, Kind::is_dependent, |_, _| true)
 }
 
@@ -165,12 +165,12 @@ mod tests {
         }
         let catalog = catalog(records, &[]);
         let groups: [(Kind, &[&str]); 2] = [
-            (Kind::Framed, &["sage/0004.jpg", "sage/0005.jpg"]),
+            (Kind::Bordered, &["sage/0004.jpg", "sage/0005.jpg"]),
             (Kind::LookAlike, &["sage/0000.jpg", "sage/0001.jpg"]),
         ];
         let found = found(&catalog, &groups);
-        assert_eq!(Units::independent(&found).count(0..6), 5);
-        let units = Units::with_groups(&found);
+        assert_eq!(IndependentGroups::independent(&found).count(0..6), 5);
+        let units = IndependentGroups::with_groups(&found);
         assert_eq!(units.count(0..6), 4);
         assert_eq!([1, 4, 5].map(|image| units.unit(image)), [1, 1, 1]);
         assert_eq!(units.count([0, 1, 4]), 2);
@@ -191,6 +191,6 @@ mod tests {
         let counted = Independent::new(&found);
         let expected = Independent { images: 6, copies: 1, frames_by_time: 1, frames_by_name: 1 };
         assert_eq!(counted, expected);
-        assert_eq!(counted.images, Units::independent(&found).count(0..9));
+        assert_eq!(counted.images, IndependentGroups::independent(&found).count(0..9));
     }
 }

@@ -42,8 +42,8 @@ pub struct Limit {
 
 limits! {
     thin_class "thin-class" 20.0 "images" up to 1e9
-        "a class with fewer is thin: at the usual 15 % for testing fewer than 3 pictures are left to \
-         test it on, and 90 % right on 3 pictures means anything from 36 % to 99 %"
+        "a class with fewer is thin: at the usual 15% for testing fewer than 3 pictures are left to \
+         test it on, and 90% right on 3 pictures means anything from 36% to 99%"
     imbalance "imbalance" 10.0 "times" up to 1e9
         "the largest class has more than this many times the images of the smallest: beyond 10, a \
          model that never answers the smaller of the two is still right more than 9 times in 10 on \
@@ -63,7 +63,7 @@ limits! {
     minority "minority" 0.01 "share" up to 1.0
         "what is odd about a larger share of the pictures is how the collection is, and is told once, \
          as a note; a single picture never is. With seven such questions, a healthy collection stays \
-         below 2 % in warnings"
+         below 2% in warnings"
     outlier "outlier" 4.0 "deviations" up to 1e9
         "pictures are odd when they are farther from the median, on a scale of ratios: 1 in 15,000 \
          would be by chance in a bell curve. Deviations are 1.4826 times the median distance from the \
@@ -101,7 +101,7 @@ limits! {
          three times as much: a fifth of what fills the picture is out of sight; beyond three fifths more is hidden \
          than shown"
     out_of_range "out-of-range" 0.1 "share" up to 1.0
-        "a step is strong when it moves more of its draws than this out of the middle 98 % of validation in brightness, \
+        "a step is strong when it moves more of its draws than this out of the middle 98% of validation in brightness, \
          contrast, saturation, sharpness or warmth, and harsh beyond three times as much: one picture in ten is then of \
          a kind that validation does not show"
     clipped "clipped" 0.02 "share" up to 1.0
@@ -109,7 +109,7 @@ limits! {
          as much: nothing brings such values back, and a fiftieth of them is an area that is seen"
     label_risk "label-risk" 0.05 "share" up to 1.0
         "a step is strong when it makes more of its draws than this look most like another class, and harsh beyond three \
-         times as much: each is an image under a doubtful label, and a model of 95 % has no room for one in twenty"
+         times as much: each is an image under a doubtful label, and a model of 95% has no room for one in twenty"
 }
 
 impl FindingLimits {

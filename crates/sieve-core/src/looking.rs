@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use crate::catalog::Catalog;
-use crate::measuring::{CHROMA_PX, LUMA_PX, Look, Thumbnail};
+use crate::measuring::{CHROMA_PX, LUMA_PX, ImageMeasures, Thumbnail};
 use crate::reading::Pixels;
 use crate::record::Record;
 use crate::statistics::Scale;
@@ -14,7 +14,7 @@ use crate::statistics::Scale;
 pub enum Order {
     /// By chance, from the seed and the bytes of the files.
     #[default]
-    Chance,
+    Random,
     /// By their paths.
     Name,
     /// By the time they were taken, else by that of their files.
@@ -26,31 +26,31 @@ pub enum Order {
     /// The smallest first, by pixels.
     Size,
     /// The one that is most unlike its class first.
-    Unlike,
+    Atypical,
 }
 
 impl Order {
     /// Every order.
     pub const ALL: [Order; 7] = [
-        Order::Chance,
+        Order::Random,
         Order::Name,
         Order::Time,
         Order::Brightness,
         Order::Sharpness,
         Order::Size,
-        Order::Unlike,
+        Order::Atypical,
     ];
 
     /// As it is typed.
     pub fn name(self) -> &'static str {
         match self {
-            Order::Chance => "chance",
+            Order::Random => "random",
             Order::Name => "name",
             Order::Time => "time",
             Order::Brightness => "brightness",
             Order::Sharpness => "sharpness",
             Order::Size => "size",
-            Order::Unlike => "unlike",
+            Order::Atypical => "atypical",
         }
     }
 }
@@ -81,7 +81,7 @@ pub fn shelves(
 /// Puts images of one class in order. Ties go by their paths.
 pub fn sort(catalog: &Catalog, images: &mut [usize], order: Order, seed: u64) {
     let record = |at: usize| &catalog.records[at];
-    let look = |at: usize| record(at).image().map(|measured| measured.look).unwrap_or_default();
+    let look = |at: usize| record(at).image().map(|measured| measured.measures).unwrap_or_default();
     let by_number = |images: &mut [usize], number: &dyn Fn(usize) -> f64| {
         let mut keyed: Vec<(f64, usize)> = images.iter().map(|&at| (number(at), at)).collect();
         keyed.sort_by(|a, b| {
@@ -90,7 +90,7 @@ pub fn sort(catalog: &Catalog, images: &mut [usize], order: Order, seed: u64) {
         images.iter_mut().zip(keyed).for_each(|(place, (_, at))| *place = at);
     };
     match order {
-        Order::Chance => images.sort_by_cached_key(|&at| {
+        Order::Random => images.sort_by_cached_key(|&at| {
             let digest = record(at).image().map(|measured| measured.digest.0).unwrap_or_default();
             let mut hasher = blake3::Hasher::new();
             hasher.update(b"mint-sieve sheet 1").update(&seed.to_le_bytes()).update(&digest);
@@ -109,7 +109,7 @@ pub fn sort(catalog: &Catalog, images: &mut [usize], order: Order, seed: u64) {
             let facts = record(at).image().map(|measured| &measured.facts);
             facts.map_or(0.0, |facts| f64::from(facts.width_px) * f64::from(facts.height_px))
         }),
-        Order::Unlike => {
+        Order::Atypical => {
             let numbers: Vec<[f64; 7]> = images.iter().map(|&at| numbers(&look(at))).collect();
             let scales = std::array::from_fn(|number| {
                 Scale::new(numbers.iter().map(|numbers| numbers[number]).collect())
@@ -125,7 +125,7 @@ pub fn sort(catalog: &Catalog, images: &mut [usize], order: Order, seed: u64) {
 }
 
 /// What an image is compared with its class by.
-fn numbers(look: &Look) -> [f64; 7] {
+fn numbers(look: &ImageMeasures) -> [f64; 7] {
     let [red, green, blue] = look.mean.map(f64::from);
     [
         f64::from(look.brightness),
@@ -226,10 +226,10 @@ mod tests {
         let mut records = classes(&[("sage", 12), ("bay", 3)]);
         for number in 0..12 {
             let measured = change(&mut records, &format!("sage/{number:04}.jpg"));
-            measured.look.brightness = 0.5 + 0.01 * (number % 4) as f32;
-            measured.look.contrast = 0.2 + 0.01 * (number % 3) as f32;
+            measured.measures.brightness = 0.5 + 0.01 * (number % 4) as f32;
+            measured.measures.contrast = 0.2 + 0.01 * (number % 3) as f32;
         }
-        change(&mut records, "sage/0007.jpg").look.brightness = 0.05;
+        change(&mut records, "sage/0007.jpg").measures.brightness = 0.05;
         let catalog = catalog(records, &[]);
         let of = |order, seed| {
             let shelves = shelves(&catalog, order, seed, false);
@@ -238,10 +238,10 @@ mod tests {
             paths.collect::<Vec<_>>()
         };
         let odd = "sage/0007.jpg";
-        assert_eq!(of(Order::Unlike, 0)[0], odd);
+        assert_eq!(of(Order::Atypical, 0)[0], odd);
         assert_eq!(of(Order::Brightness, 0)[0], odd);
-        assert_ne!(of(Order::Chance, 0), of(Order::Chance, 1));
-        let mut sorted = of(Order::Chance, 0);
+        assert_ne!(of(Order::Random, 0), of(Order::Random, 1));
+        let mut sorted = of(Order::Random, 0);
         sorted.sort();
         assert_eq!(sorted, of(Order::Name, 0));
     }

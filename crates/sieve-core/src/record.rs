@@ -40,7 +40,7 @@ pub enum Reason {
     /// It was not meant as a picture; what it looks like, where that is known.
     Stray(Option<Cow<'static, str>>),
     /// A table that was written beside images that were split or made.
-    OwnTable,
+    GeneratedTable,
     /// A symbolic link that was not followed.
     Link,
     /// A symbolic link that leads nowhere, or to itself.

@@ -2,9 +2,9 @@
 
 use crate::catalog::{CacheStats, Catalog};
 use crate::collection::{Collection, Label, Locator, Place, split_rank};
-use crate::duplicates::{Found, Group, ImageRef, Kind, Member, Pair, Reach};
+use crate::duplicates::{DuplicateReport, Group, ImageRef, Kind, Member, Pair, Reach};
 use crate::files::RelPath;
-use crate::measuring::{Digest, Fingerprint, Look, Measured};
+use crate::measuring::{Digest, Fingerprint, ImageMeasures, Measured};
 use crate::reading::{ColourMode, Facts, Format};
 use crate::record::{Outcome, Reason, Record};
 
@@ -28,7 +28,7 @@ pub fn image(path: &str, content: u64) -> Record {
         digest,
         facts,
         read_warnings: Vec::new(),
-        look: Look::default(),
+        measures: ImageMeasures::default(),
         fingerprint: Fingerprint::default(),
         small_pixels: None,
     };
@@ -87,7 +87,7 @@ pub fn classes(sizes: &[(&str, u64)]) -> Vec<Record> {
 }
 
 /// What was found in `catalog`: these groups, of which every two pictures were compared.
-pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> {
+pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> DuplicateReport<'a> {
     let images: Vec<ImageRef<'a>> = (0..)
         .zip(&catalog.records)
         .filter_map(|(index, record)| {
@@ -140,7 +140,7 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> Found<'a> 
     }
     pairs.sort_by_key(|pair| (pair.a, pair.b));
     let by_name = Vec::new();
-    Found { images, pairs, groups: listed, by_name, reach: Reach::Wide, level: None, small: 0 }
+    DuplicateReport { images, pairs, groups: listed, by_name, reach: Reach::Wide, level: None, small: 0 }
 }
 
 /// The record at `path`, to be changed.

@@ -59,8 +59,8 @@ fn files_are_told_apart_by_content_and_name() {
         "sage/g.jpg~: stray",
         "sage/i.jpg: Truncated",
         "sage/j.heic: Unsupported",
-        "sage/split.csv: OwnTable",
-        "split.csv: OwnTable",
+        "sage/split.csv: GeneratedTable",
+        "split.csv: GeneratedTable",
     ];
     assert_eq!(outcomes(&catalog), expected);
     assert_eq!(catalog.collection.classes(), ["sage"]);

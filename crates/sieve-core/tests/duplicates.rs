@@ -12,7 +12,7 @@ use sieve_core::Error;
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection;
 use sieve_core::duplicates::{
-    CollectionRef, Found, Kind, Prefer, Reach, Request, Within, find, nearest,
+    CollectionRef, DuplicateReport, Kind, Prefer, Reach, Request, Within, find, nearest,
 };
 use sieve_core::measuring::measure;
 use sieve_core::progress::{NoProgress, Progress};
@@ -40,7 +40,7 @@ fn reach(reach: Reach) -> Request {
 }
 
 /// The names of files and what joins them, `a kind b`, and that groups and pairs hold together.
-fn joined(found: &Found<'_>) -> BTreeSet<String> {
+fn joined(found: &DuplicateReport<'_>) -> BTreeSet<String> {
     let name = |index: u32| found.images[index as usize].record.path.file_name();
     assert!(found.pairs.is_sorted_by_key(|pair| (pair.a, pair.b)));
     let mut seen = BTreeSet::new();
@@ -121,7 +121,7 @@ fn copies_of_every_kind_are_found_as_far_as_was_looked() {
         let of_base = all.iter().filter(|told| told.starts_with("0base.png "));
         of_base.map(|told| told.trim_start_matches("0base.png ").to_owned()).collect()
     };
-    let same = found_in(&files, &reach(Reach::Same));
+    let same = found_in(&files, &reach(Reach::Exact));
     let told = |pairs: &[&str]| pairs.iter().map(|&told| told.to_owned()).collect::<Vec<_>>();
     let all_same = ["0base.png same-bytes bytes.png", "pixels.webp same-pixels 0base.png"];
     assert!(all_same.iter().all(|&pair| same.contains(pair)) && same.len() == 3, "{same:?}");
@@ -146,7 +146,7 @@ fn copies_of_every_kind_are_found_as_far_as_was_looked() {
     ]);
     assert_eq!(with_base(&wide), all_wide);
     assert!(!wide.iter().any(|told| told.contains("stranger")), "{wide:?}");
-    let kinds = Request { kinds: vec![Kind::Part], ..reach(Reach::Wide) };
+    let kinds = Request { kinds: vec![Kind::Cropped], ..reach(Reach::Wide) };
     assert!(found_in(&files, &kinds).iter().all(|told| told.contains(" part ")));
 }
 
@@ -368,7 +368,7 @@ fn frames_of_one_moment_are_a_burst_and_not_copies() {
         !told.iter().any(|told| told.contains("burst e.jpg") || told.starts_with("e.jpg burst"))
     );
     // Nothing looks for bursts when only the same is asked for.
-    assert!(found_in(&by_time, &reach(Reach::Same)).is_empty());
+    assert!(found_in(&by_time, &reach(Reach::Exact)).is_empty());
 }
 
 #[test]
@@ -455,7 +455,7 @@ fn small_pictures_are_compared_as_they_stand() {
     let shed = shed(&files);
     let (catalog, limits) = (measured(shed.path()), ReadLimits::default());
     let collections = [CollectionRef { catalog: &catalog, store: None, limits: &limits }];
-    for reach in [Reach::Same, Reach::Near, Reach::Wide] {
+    for reach in [Reach::Exact, Reach::Near, Reach::Wide] {
         let request = Request { reach: Some(reach), ..Request::default() };
         let found = find(&collections, &request, &NoProgress).unwrap();
         let expected =

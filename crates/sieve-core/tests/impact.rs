@@ -9,7 +9,7 @@ use std::path::Path;
 use herb_shed::encode;
 use herb_shed::paint::Picture;
 use sieve_core::augment::cost::{self, Impact, MEASURES, Study, TRIED};
-use sieve_core::augment::{Draw, Occasion, Policy, Prepared};
+use sieve_core::augment::{Draw, Occasion, Policy, SourcePyramid};
 use sieve_core::collection::{self, Collection, Entry, Request, Root};
 use sieve_core::measuring::look_at;
 use sieve_core::progress::NoProgress;
@@ -78,7 +78,7 @@ fn told(pixels: &Pixels) -> [f64; 5] {
     ]
 }
 
-/// The middle 98 %, between neighbours in proportion.
+/// The middle 98%, between neighbours in proportion.
 fn middle(mut numbers: Vec<f64>) -> (f64, f64) {
     numbers.sort_by(f64::total_cmp);
     let at = |share: f64| {
@@ -137,7 +137,7 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
     assert_eq!((impact.draws, impact.held_out, impact.subjects.len()), (draws, 20, 24));
 
     let framed = |entry: &Entry| {
-        let image = Prepared::new(&decoded(root.path(), entry));
+        let image = SourcePyramid::new(&decoded(root.path(), entry));
         Draw::NOTHING.apply(&image, &policy).pixels
     };
     let expected: Vec<[f64; 5]> = held_out.iter().map(|entry| told(&framed(entry))).collect();
@@ -147,7 +147,7 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
 
     let (mut all, mut plain, mut flat, mut shift) = (vec![], vec![], vec![], vec![]);
     for (at, entry) in (0u64..).zip(&train) {
-        let image = Prepared::new(&decoded(root.path(), entry));
+        let image = SourcePyramid::new(&decoded(root.path(), entry));
         let before = framed(entry);
         plain.push(told(&before));
         for number in 0..draws / 24 + u64::from(at < draws % 24) {
@@ -189,7 +189,7 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
                 let alone = policy.with_only(step);
                 let class = entry.place.class().unwrap();
                 let occasion = Occasion { seed: 5, path: entry.path.as_str(), class, number: 0 };
-                let image = Prepared::new(&decoded(root.path(), entry));
+                let image = SourcePyramid::new(&decoded(root.path(), entry));
                 let draw = alone.draw(&occasion).at_strength(strength);
                 let after = draw.apply(&image, &alone).pixels;
                 flat.push(flattened(&framed(entry), &after).0);

@@ -6,24 +6,24 @@ use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
 use sieve_core::augment::Affine;
 use sieve_core::likeness::{
-    CloseFeatures, Placing, PreparedImage, Region, Scratch, Start, Verdict, compare, cosine,
+    CloseFeatures, Placing, ImagePyramid, Region, Scratch, Start, Verdict, compare, cosine,
     looked_among, looked_for,
 };
 use sieve_core::measuring::{Closeup, measure};
 use sieve_core::reading::ReadLimits;
 use support::{discs, taken};
 
-fn subject(file: &[u8]) -> PreparedImage {
+fn subject(file: &[u8]) -> ImagePyramid {
     let (measured, thumbnail) = measure(file, &ReadLimits::default()).unwrap();
-    PreparedImage::new(thumbnail, measured.aspect() as f32, 1.0)
+    ImagePyramid::new(thumbnail, measured.aspect() as f32, 1.0)
 }
 
-fn of(image: &Picture) -> PreparedImage {
+fn of(image: &Picture) -> ImagePyramid {
     subject(&encode::png(image))
 }
 
 /// How the two lie on each other by the views that are most alike, in either direction.
-fn verdict(a: &PreparedImage, b: &PreparedImage) -> Option<(Verdict, Placing)> {
+fn verdict(a: &ImagePyramid, b: &ImagePyramid) -> Option<(Verdict, Placing)> {
     let mut room = Scratch::default();
     let mut tried = [(a, b), (b, a)].map(|(wanted, found)| {
         let (wanted_views, found_views) = (looked_for(wanted), looked_among(found));

@@ -157,7 +157,7 @@ impl Planner {
             Content::Photo(photo),
             Resized,
             "sage/sage-014.jpg",
-            "scaled to 60 % of its sides",
+            "scaled to 60% of its sides",
         );
         self.enlarge("bay/bay-022.jpg");
         let photo = edited(self.photo("bay/bay-022.jpg"), Edit::Crop(0.9487, (0.85, 0.2)));
@@ -166,7 +166,7 @@ impl Planner {
             Content::Photo(photo),
             Cropped,
             "bay/bay-022.jpg",
-            "10 % of the area cut away",
+            "10% of the area cut away",
         );
         let photo = edited(self.photo("thyme/thyme-031.jpg"), Edit::Mirror);
         self.plant(
@@ -208,7 +208,7 @@ impl Planner {
             Content::Cut(photo, 0.6),
             Truncated,
             "",
-            "only 60 % of the file",
+            "only 60% of the file",
         );
         let mut photo = self.leaf(Herb::Nettle);
         photo.storage = Storage::ProgressiveJpeg(82.0);
@@ -217,7 +217,7 @@ impl Planner {
             Content::Cut(photo, 0.95),
             Truncated,
             "",
-            "a progressive JPEG that lacks its last 5 %: it shows, but coarse",
+            "a progressive JPEG that lacks its last 5%: it shows, but coarse",
         );
         self.plant("sage/sage-061.jpg", Content::Bytes(b""), EmptyFile, "", "0 bytes");
         self.plant("bay/bay-notes.jpg", Content::Bytes(TEXT_PAGE), NotAnImage, "", "a text page");
@@ -321,8 +321,8 @@ impl Planner {
             ("nettle", 21, "validation", Edit::None, None, "same bytes"),
             ("bay", 5, "test", Edit::None, None, "same bytes"),
             ("thyme", 10, "test", Edit::None, Some(40.0), "saved again at quality 40"),
-            ("sage", 14, "validation", Edit::Resize(0.6), Some(82.0), "scaled to 60 % of its sides"),
-            ("bay", 22, "test", Edit::Crop(0.9487, (0.85, 0.2)), Some(82.0), "10 % of the area cut away"),
+            ("sage", 14, "validation", Edit::Resize(0.6), Some(82.0), "scaled to 60% of its sides"),
+            ("bay", 22, "test", Edit::Crop(0.9487, (0.85, 0.2)), Some(82.0), "10% of the area cut away"),
             ("thyme", 31, "validation", Edit::Mirror, Some(82.0), "left and right exchanged"),
             ("nettle", 41, "test", Edit::Mirror, Some(82.0), "left and right exchanged"),
         ];

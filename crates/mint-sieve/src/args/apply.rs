@@ -1,4 +1,4 @@
-//! What `apply` and `undo` take.
+//! Arguments of `apply` and `undo`.
 
 use std::path::PathBuf;
 
@@ -11,12 +11,11 @@ use crate::writing::Link;
 
 /// Apply a reviewed plan
 ///
-/// With `--to` the repaired collection is built beside the old one, which stays as it is. With
-/// `--in-place` files are moved within the collection, and dropped ones into a folder beside it: nothing
-/// is deleted, every step is written down first, and `undo` reverts all of it. A row that cannot be applied
-/// (its file changed, its place is taken, two rows contradict each other, nobody has decided yet) is
-/// reported by line before anything is touched. Exit status 1 means that files were skipped because their
-/// names cannot be stored.
+/// With `--to`, the repaired collection is built in a new folder and the old one stays as it is. With
+/// `--in-place`, files are moved within the collection, and dropped ones into a folder beside it: nothing
+/// is deleted, every step is logged first, and `undo` reverts all of it. A row that cannot be applied (its
+/// file changed, its target exists, two rows conflict, or it is undecided) is reported with its line before
+/// anything is changed. Exit status 1 means that files were skipped because their names cannot be stored.
 #[derive(Debug, Args)]
 #[command(group = ArgGroup::new("how").required(true).args(["to", "in_place"]))]
 #[command(after_help = "\
@@ -28,7 +27,7 @@ pub struct ApplyArgs {
     /// The plan
     #[arg(value_name = "PLAN.csv")]
     pub plan: PathBuf,
-    /// The collection [default: the one that the plan was made for]
+    /// The collection [default: the one the plan was made for]
     #[arg(value_name = "COLLECTION", value_parser = root())]
     pub roots: Vec<Root>,
     #[command(flatten)]
@@ -41,19 +40,19 @@ pub struct ApplyArgs {
     /// Change the collection itself; `undo` reverts it
     #[arg(long)]
     pub in_place: bool,
-    /// How files come into the folder of --to
+    /// Copy files into the folder of --to, or link them
     #[arg(long, value_enum, default_value_t, conflicts_with = "in_place")]
     pub link: Link,
-    /// Say what would happen, and change nothing
+    /// Show what would happen; change nothing
     #[arg(long)]
     pub dry_run: bool,
-    /// Leave files as they are that nobody has decided on
+    /// Leave files with undecided rows unchanged
     #[arg(long)]
     pub skip_undecided: bool,
     /// Stop instead of skipping files whose names cannot be stored
     #[arg(long, conflicts_with = "in_place")]
     pub strict: bool,
-    /// Do not look which findings are gone
+    /// Skip the before/after audit
     #[arg(long)]
     pub no_audit: bool,
     /// Output format
@@ -66,23 +65,22 @@ pub struct ApplyArgs {
 
 /// Undo an `apply --in-place`
 ///
-/// Moves every file back to where it was and compares it with what it was. What cannot be restored (a file
-/// that somebody renamed, deleted or edited since) is listed, all else is restored, and the exit status
-/// is 1. An `apply` or `undo` that was interrupted is undone as well. Several plans are undone in reverse
-/// order.
+/// Moves every file back and verifies its contents. A file that cannot be restored (renamed, deleted or
+/// edited since) is listed, everything else is restored, and the exit status is 1. An interrupted `apply`
+/// or `undo` can be undone as well. Undo several plans in reverse order.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   mint-sieve undo photos-set-aside-1
   mint-sieve undo photos-set-aside-1 --dry-run")]
 pub struct UndoArgs {
-    /// The folder that `apply` made beside the collection, or the journal in it
+    /// Folder that `apply` created beside the collection, or the journal in it
     #[arg(value_name = "JOURNAL")]
     pub journal: PathBuf,
-    /// Undo what the intact lines of a damaged journal say
+    /// Use the intact lines of a damaged journal
     #[arg(long)]
     pub salvage: bool,
-    /// Say what would happen, and change nothing
+    /// Show what would happen; change nothing
     #[arg(long)]
     pub dry_run: bool,
     /// Output format

@@ -1,19 +1,19 @@
-//! What `audit` takes.
+//! Arguments of `audit`.
 
 use clap::{Args, ValueEnum};
 
 use super::{CatalogArgs, CollectionArgs, JudgingArgs};
 
-/// Report what a collection holds and what is wrong with it
+/// Summarise a collection and report its problems
 ///
-/// Reads every file, decodes every image, looks for copies, counts images per class and split, and
-/// lists findings, worst first: truncated files and files that are not images, label
-/// conflicts, leaks between splits, class names that mean the same, thin classes, outliers.
+/// Reads every file, decodes every image, searches for duplicates, counts images per class and split, and
+/// lists findings, most severe first: truncated files and files that are not images, label conflicts,
+/// leaks between splits, similar class names, small classes, outliers.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   mint-sieve audit photos
-  mint-sieve audit photos --fail-on error          exit status 1 when there is an error
+  mint-sieve audit photos --fail-on error          exit status 1 if there is an error
   mint-sieve audit photos --only soft-focus,too-dark --all
   mint-sieve audit photos --format json > audit.json")]
 pub struct AuditArgs {

@@ -1,4 +1,4 @@
-//! What `balance` takes.
+//! Arguments of `balance`.
 
 use std::path::PathBuf;
 
@@ -7,11 +7,11 @@ use sieve_core::balance::DEFAULT_BETA;
 
 use super::{CatalogArgs, CollectionArgs, JudgingArgs, TableFormat};
 
-/// Report class imbalance, class weights, and what it would take to balance
+/// Report class imbalance, class weights and options to balance them
 ///
-/// Counts files and independent images (copies and frames of one moment count once); reports the
-/// score that means nothing, class weights, what a cap would throw away, whether the held-out splits
-/// are large enough for a verdict, and what besides content is tied to the classes.
+/// Counts images and independent images (duplicates and burst frames counted once); reports the
+/// majority-class baseline, class weights, how many images a cap would drop, whether the held-out splits
+/// are large enough to measure accuracy, and which metadata is associated with the classes.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -25,16 +25,16 @@ pub struct BalanceArgs {
     pub catalog: CatalogArgs,
     #[command(flatten)]
     pub judging: JudgingArgs,
-    /// Report how many steps an epoch takes with batches of this size
+    /// Report the steps per epoch at this batch size
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..))]
     pub batch: Option<u64>,
-    /// Beta of the weights by effective number of samples: 0 or more, below 1
+    /// Beta of the effective-number-of-samples weights, from 0 to below 1
     #[arg(long, default_value_t = DEFAULT_BETA, value_parser = beta)]
     pub beta: f64,
-    /// Draw the classes, split by split, into this new file
+    /// Write a chart of images per class and split to this new file
     #[arg(long, value_name = "FILE.svg|png")]
     pub chart: Option<PathBuf>,
-    /// Draw how brightness, contrast, sharpness and size are spread in each class
+    /// Write a chart of brightness, contrast, sharpness and size per class to this new file
     #[arg(long, value_name = "FILE.svg|png")]
     pub measures_chart: Option<PathBuf>,
     /// Output format
@@ -47,5 +47,5 @@ pub struct BalanceArgs {
 
 fn beta(text: &str) -> Result<f64, String> {
     let beta = text.parse().ok().filter(|beta| (0.0..1.0).contains(beta));
-    beta.ok_or_else(|| "expected a number from 0 up to but not 1, for example 0.999".to_owned())
+    beta.ok_or_else(|| "expected a number from 0 to below 1, for example 0.999".to_owned())
 }

@@ -1,4 +1,4 @@
-//! Which collection a command reads, and how.
+//! Options for reading a collection, shared by all commands that read one.
 
 use std::path::PathBuf;
 
@@ -9,21 +9,21 @@ use sieve_core::reading::READ_LIMITS;
 
 use crate::settings::split_folders;
 
-/// What every command that reads a collection takes.
+/// The collection, as the first words of a command.
 #[derive(Debug, Args)]
 pub struct CollectionArgs {
-    /// A folder, archive (ZIP, tar, tar.gz, tar.zst) or table (CSV, JSON Lines); or several, each a
-    /// split: train=FOLDER test=FOLDER
+    /// Folder, archive (ZIP, tar, tar.gz, tar.zst) or table (CSV, JSON Lines) that holds the images; or
+    /// one for each split: train=FOLDER test=FOLDER
     #[arg(value_name = "COLLECTION", required = true, value_parser = root())]
     pub roots: Vec<Root>,
     #[command(flatten)]
     pub reading: ReadingArgs,
 }
 
-/// The same for a command whose first word is something else.
+/// The collection, for a command whose first word is something else.
 #[derive(Debug, Args)]
 pub struct CollectionInArgs {
-    /// The folder, archive or table to look in; or several, each a split
+    /// Folder, archive or table to search; or one for each split
     #[arg(long = "in", value_name = "COLLECTION", required = true, num_args = 1..)]
     #[arg(value_parser = root())]
     pub roots: Vec<Root>,
@@ -34,11 +34,11 @@ pub struct CollectionInArgs {
 /// How a collection is read.
 #[derive(Clone, Debug, Args)]
 pub struct ReadingArgs {
-    /// Folders that are splits too: NAME, or SPLIT=NAME; `none` if no folder is
+    /// Treat these folders as splits as well: NAME, or SPLIT=FOLDER; `none` turns split detection off
     #[arg(long, hide_short_help = true, display_order = 60, value_name = "NAME,...", help_heading = READING)]
     #[arg(value_parser = split_folders)]
     pub splits: Option<SplitFolders>,
-    /// How deep below the root or the split the class folders are: a number, or `innermost`
+    /// Depth of the class folders below the root (or split): a number, or `innermost`
     #[arg(long, hide_short_help = true, display_order = 61, value_name = "N", help_heading = READING)]
     #[arg(value_parser = class_depth, conflicts_with = "label_from")]
     pub class_depth: Option<ClassDepth>,
@@ -49,30 +49,30 @@ pub struct ReadingArgs {
     #[arg(long, hide_short_help = true, display_order = 63, value_name = "COLUMN=NAME,...", help_heading = READING)]
     #[arg(value_parser = columns)]
     pub columns: Option<Columns>,
-    /// The folder that a table's paths are relative to [default: that of the table]
+    /// Folder that a table's paths are relative to [default: the table's own]
     #[arg(long, hide_short_help = true, display_order = 64, value_name = "FOLDER", help_heading = READING)]
     pub images: Option<PathBuf>,
     /// Follow symbolic links; loops are detected
     #[arg(long, hide_short_help = true, display_order = 65, help_heading = READING)]
     pub follow_links: bool,
-    /// Refuse images with more pixels, in millions
+    /// Reject images with more pixels than this, in millions
     #[arg(long, hide_short_help = true, display_order = 66, value_name = "MPX", default_value_t = READ_LIMITS[0].default)]
     #[arg(help_heading = READING)]
     pub max_megapixels: u64,
-    /// Refuse images with more bytes once decoded, in MiB
+    /// Reject images larger than this once decoded, in MiB
     #[arg(long, hide_short_help = true, display_order = 67, value_name = "MIB", default_value_t = READ_LIMITS[1].default)]
     #[arg(help_heading = READING)]
     pub max_decoded: u64,
-    /// Refuse larger files, in MiB
+    /// Reject files larger than this, in MiB
     #[arg(long, hide_short_help = true, display_order = 68, value_name = "MIB", default_value_t = READ_LIMITS[2].default)]
     #[arg(help_heading = READING)]
     pub max_file: u64,
-    /// Refuse images that take more decoding: pixels times scans, in millions
+    /// Reject JPEGs whose pixels x scans exceed this, in millions
     #[arg(long, hide_short_help = true, display_order = 68, value_name = "MPX", default_value_t = READ_LIMITS[3].default)]
     #[arg(help_heading = READING)]
     pub max_work: u64,
-    /// Memory for all images being read, in MiB; threads wait for it [default: a quarter of the
-    /// machine's, at most 1024]
+    /// Memory budget shared by all decoder threads, in MiB [default: a quarter of the machine's memory,
+    /// at most 1024]
     #[arg(long, hide_short_help = true, display_order = 68, value_name = "MIB", help_heading = READING)]
     #[arg(value_parser = mebibytes)]
     pub max_memory: Option<u64>,
@@ -84,22 +84,22 @@ pub struct ReadingArgs {
     pub config: Option<PathBuf>,
 }
 
-/// Where what was measured is kept.
+/// Where measurements are cached.
 #[derive(Clone, Debug, Args)]
 pub struct CatalogArgs {
-    /// Keep measurements in this file [default: one per collection, in the user's cache folder]
+    /// Cache measurements in this file [default: one per collection, in the user's cache folder]
     #[arg(long, hide_short_help = true, display_order = 70, value_name = "FILE", help_heading = READING)]
     pub catalog: Option<PathBuf>,
-    /// Do not keep measurements
+    /// Do not cache measurements
     #[arg(long, hide_short_help = true, display_order = 71, conflicts_with_all = ["catalog", "recheck"])]
     #[arg(help_heading = READING)]
     pub no_catalog: bool,
-    /// Read every file again, even those that seem unchanged
+    /// Read every file again, even if it seems unchanged
     #[arg(long, hide_short_help = true, display_order = 72, help_heading = READING)]
     pub recheck: bool,
 }
 
-/// The heading of what concerns reading in `--help`.
+/// The heading of these options in `--help`.
 const READING: &str = "Reading the collection";
 
 /// Reads roots from words that need not be UTF-8.

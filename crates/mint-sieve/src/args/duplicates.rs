@@ -1,25 +1,25 @@
-//! What `duplicates` takes.
+//! Arguments of `duplicates`.
 
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 use sieve_core::collection::Root;
 use sieve_core::duplicates::{self, Kind};
-use sieve_core::nearest;
+use sieve_core::suggest;
 
 use super::collection::root;
 use super::{CatalogArgs, CollectionArgs, TableFormat};
 
-/// Find images that are there more than once
+/// Find duplicates, near-duplicates and bursts
 ///
-/// Groups files with the same bytes or pixels; images that were saved again, resized, marked,
-/// mirrored, rotated, bordered or cropped; and frames of one moment. Different drawings of one design
-/// are listed separately. Every pair was aligned and compared; the score is the chance that both are
+/// Groups files with identical bytes or pixels; images that were saved again, resized, marked,
+/// mirrored, rotated, bordered or cropped; and the frames of a burst. Different drawings of one design
+/// are listed separately. Each pair is aligned and compared; its score is the probability that both are
 /// copies of one image. Nothing is changed.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
-  mint-sieve duplicates photos --sheet twice.png
+  mint-sieve duplicates photos --sheet duplicates.png
   mint-sieve duplicates photos --within split --kinds same-bytes,same-pixels
   mint-sieve duplicates photos --against new-batch --pairs known.csv")]
 pub struct DuplicatesArgs {
@@ -27,7 +27,7 @@ pub struct DuplicatesArgs {
     pub collection: CollectionArgs,
     #[command(flatten)]
     pub catalog: CatalogArgs,
-    /// Report which images of this other collection are already in COLLECTION
+    /// Report which images of another collection are already in COLLECTION
     #[arg(long, value_name = "OTHER", value_parser = root())]
     pub against: Option<Root>,
     /// Compare only images of one class, or of one split
@@ -36,7 +36,7 @@ pub struct DuplicatesArgs {
     /// Show only these kinds
     #[arg(long, value_name = "KIND,...", value_delimiter = ',', value_parser = kind)]
     pub kinds: Vec<Kind>,
-    /// How far to look [default: wide up to 50,000 images, near above]
+    /// How different a copy may be [default: wide up to 50,000 images, near above]
     #[arg(long, value_enum)]
     pub reach: Option<Reach>,
     /// Output format
@@ -53,15 +53,15 @@ pub struct DuplicatesArgs {
     pub all: bool,
 }
 
-/// What is compared with what, as it is typed.
+/// Which images are compared with each other.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
 pub enum Within {
-    /// Everything with everything
+    /// All images
     #[default]
     All,
-    /// Images of one class
+    /// Only images of one class
     Class,
-    /// Images of one split
+    /// Only images of one split
     Split,
 }
 
@@ -76,21 +76,21 @@ impl Within {
     }
 }
 
-/// How far is looked, as it is typed.
+/// How different a copy may be from its original.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, ValueEnum)]
 pub enum Reach {
-    /// Same bytes and same pixels
-    Same,
-    /// Also saved again, resized, mirrored, rotated by quarters
+    /// Identical bytes or pixels
+    Exact,
+    /// Also saved again, resized, mirrored, or rotated by quarter turns
     Near,
-    /// Also cropped, bordered, tilted, strongly changed
+    /// Also cropped, bordered, tilted or strongly altered
     Wide,
 }
 
 impl From<Reach> for duplicates::Reach {
     fn from(reach: Reach) -> Self {
         match reach {
-            Reach::Same => duplicates::Reach::Same,
+            Reach::Exact => duplicates::Reach::Exact,
             Reach::Near => duplicates::Reach::Near,
             Reach::Wide => duplicates::Reach::Wide,
         }
@@ -100,7 +100,7 @@ impl From<Reach> for duplicates::Reach {
 fn kind(text: &str) -> Result<Kind, String> {
     Kind::ALL.into_iter().find(|kind| kind.name() == text).ok_or_else(|| {
         let names: Vec<&str> = Kind::ALL.iter().map(|kind| kind.name()).collect();
-        let near = nearest::word(text, names.iter().copied());
+        let near = suggest::word(text, names.iter().copied());
         let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
         format!("expected one of {}{hint}", names.join(", "))
     })

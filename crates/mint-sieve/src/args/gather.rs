@@ -1,4 +1,4 @@
-//! What `gather` takes.
+//! Arguments of `gather`.
 
 use std::path::PathBuf;
 
@@ -10,11 +10,10 @@ use crate::writing::Link;
 
 /// Copy images from any layout into one folder per class
 ///
-/// Flat folders with labels in their names, archives, tables, nested or split folders become
-/// class/image below a new folder. Of several images with one name in one class the first, in the order
-/// of paths, keeps it; the others get -2, -3 and so on. Files that are no images, and images without a
-/// class, stay behind and are counted. Images whose names cannot be stored are skipped and listed; the
-/// exit status is then 1.
+/// Flat folders with labels in their file names, archives, tables, nested or split folders become
+/// class/image in a new folder. Where file names clash, the first in path order keeps its name; the others
+/// get a suffix (-2, -3, ...). Files that are not images, and images without a class, are left behind and
+/// counted. Images whose names cannot be stored are skipped and listed; the exit status is then 1.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -27,19 +26,19 @@ pub struct GatherArgs {
     pub collection: CollectionArgs,
     #[command(flatten)]
     pub catalog: CatalogArgs,
-    /// The new folder
+    /// Folder to create
     #[arg(long, value_name = "FOLDER")]
     pub to: PathBuf,
-    /// How images come into the folder
+    /// Copy the images, or link them
     #[arg(long, value_enum, default_value_t)]
     pub link: Link,
-    /// What becomes of splits
+    /// Keep split folders, or merge them
     #[arg(long, value_enum, default_value_t)]
     pub split_folders: SplitFolders,
     /// Stop instead of skipping images whose names cannot be stored
     #[arg(long)]
     pub strict: bool,
-    /// Say what would happen, and write nothing
+    /// Show what would happen; write nothing
     #[arg(long)]
     pub dry_run: bool,
     /// Output format

@@ -1,15 +1,15 @@
-//! How findings are judged: which are told, and what they do to the exit status.
+//! Options for findings: which are reported, and what they do to the exit status.
 
 use clap::{Args, ValueEnum};
 use sieve_core::finding::{Code, Severity};
-use sieve_core::nearest;
+use sieve_core::suggest;
 
 use super::Reach;
 
-/// The heading of what concerns findings in `--help`.
+/// The heading of these options in `--help`.
 const JUDGING: &str = "Findings";
 
-/// What every command that has findings takes.
+/// Options of every command that reports findings.
 #[derive(Clone, Debug, Args)]
 pub struct JudgingArgs {
     /// Exit with status 1 when a finding is at least this severe
@@ -26,7 +26,7 @@ pub struct JudgingArgs {
     /// Set a limit (repeatable); `mint-sieve limits` explains them
     #[arg(long = "limit", display_order = 43, value_name = "NAME=VALUE", help_heading = JUDGING)]
     pub limits: Vec<String>,
-    /// How far to look for copies [default: wide up to 50,000 images, near above]
+    /// How different a copy may be [default: wide up to 50,000 images, near above]
     #[arg(long, display_order = 44, value_enum, help_heading = JUDGING)]
     pub reach: Option<Reach>,
 }
@@ -34,14 +34,14 @@ pub struct JudgingArgs {
 pub(super) fn code(text: &str) -> Result<Code, String> {
     Code::named(text).ok_or_else(|| {
         let names = Code::ALL.iter().map(|code| code.as_str());
-        match nearest::word(text, names) {
+        match suggest::word(text, names) {
             Some(near) => format!("there is no such code; did you mean {near}?"),
             None => "there is no such code; docs/findings.md lists them".to_owned(),
         }
     })
 }
 
-/// A severity as it is typed.
+/// How severe a finding is.
 #[derive(Clone, Copy, Debug, ValueEnum)]
 pub enum Level {
     Error,

@@ -1,4 +1,4 @@
-//! What `leakage` takes.
+//! Arguments of `leakage`.
 
 use std::path::PathBuf;
 
@@ -6,11 +6,11 @@ use clap::Args;
 
 use super::{CatalogArgs, CollectionArgs, JudgingArgs, TableFormat};
 
-/// Find what makes a score on the held-out splits untrue
+/// Find leakage and drift between splits
 ///
-/// Finds every image of one split that is in another one too, as a copy, mirrored, cropped, or as
-/// another frame of one moment; classes that are missing from a split or indexed differently; and
-/// splits that differ more than chance explains. Proposes what to remove. Nothing is changed.
+/// Finds every image of one split that also appears in another: copied, mirrored, cropped, or as another
+/// frame of the same burst. Also reports classes that are missing from a split or indexed differently, and
+/// splits that differ more than chance explains, and proposes removals. Nothing is changed.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -24,13 +24,13 @@ pub struct LeakageArgs {
     pub catalog: CatalogArgs,
     #[command(flatten)]
     pub judging: JudgingArgs,
-    /// Splits that must not change: remove from the others [default: remove from training first]
+    /// Never remove images from these splits [default: remove from training first]
     #[arg(long, value_name = "SPLIT,...", value_delimiter = ',')]
     pub protect: Vec<String>,
-    /// Write the images to remove to this new file, each with the image that it matches
+    /// Write the images to remove, each with the image it matches, to this new file
     #[arg(long, value_name = "FILE.csv")]
     pub removals: Option<PathBuf>,
-    /// Draw how brightness, contrast, sharpness, size and time are spread in each split
+    /// Write a chart of brightness, contrast, sharpness, size and time per split to this new file
     #[arg(long, value_name = "FILE.svg|png")]
     pub chart: Option<PathBuf>,
     /// Output format

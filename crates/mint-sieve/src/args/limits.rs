@@ -1,4 +1,4 @@
-//! What `limits` takes.
+//! Arguments of `limits`.
 
 use std::path::PathBuf;
 
@@ -8,15 +8,15 @@ use sieve_core::collection::Root;
 use super::TableFormat;
 use super::collection::root;
 
-/// List every limit that decides findings: its value, where it comes from, and why
+/// List every threshold behind the findings: its value, source and reason
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   mint-sieve limits
-  mint-sieve limits photos                         as photos/mint-sieve.toml sets them
+  mint-sieve limits photos                         as set in photos/mint-sieve.toml
   mint-sieve limits --format csv > limits.csv")]
 pub struct LimitsArgs {
-    /// The collection whose settings apply [default: the current folder]
+    /// Collection whose settings apply [default: the current folder]
     #[arg(value_name = "COLLECTION", value_parser = root())]
     pub root: Option<Root>,
     /// Read settings from this file [default: mint-sieve.toml, found upward from the collection]

@@ -1,4 +1,4 @@
-//! What was typed. Nothing here reads a file or does any work.
+//! The command line. Nothing here reads a file or does any work.
 
 mod apply;
 mod audit;
@@ -35,7 +35,7 @@ pub use preview::{PreviewArgs, PreviewFormat};
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
 pub use report::ReportArgs;
 pub use sheet::SheetArgs;
-pub use split::{Conflicts, Copies, SplitArgs, SplitFormat, TogetherBy};
+pub use split::{Conflicts, Copies, SplitArgs, SplitFormat, GroupBy};
 pub use verify::VerifyArgs;
 
 use std::ffi::OsString;
@@ -46,8 +46,8 @@ use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
 /// Find out what is wrong with an image collection before a model is trained on it.
 ///
 /// Audits a folder-per-class collection, builds stratified train, validation and test splits, and
-/// shows what an augmentation policy does to the images. Your collection is only ever read, but by `apply`
-/// --in-place, which `undo` takes back.
+/// shows what an augmentation policy does to the images. Nothing changes your collection except
+/// `apply --in-place`, and `undo` reverts that.
 #[derive(Debug, Parser)]
 #[command(
     name = "mint-sieve",
@@ -55,16 +55,16 @@ use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
     help_template = "{about-with-newline}\n{usage-heading} {usage}\n{before-help}Options:\n{options}{after-help}",
     after_help = "\
 Examples:
-  mint-sieve demo                                  a tour on made-up pictures, start here
+  mint-sieve demo                                  a tour on painted images; start here
   mint-sieve audit photos                          what is in photos/ and what is wrong with it
-  mint-sieve sheet photos --out sheet.png          a grid of random images of each class
-  mint-sieve duplicates photos                     copies, crops, mirrored pictures, bursts
+  mint-sieve sheet photos --out sheet.png          a random sample of each class
+  mint-sieve duplicates photos                     copies, crops, mirrored images, bursts
   mint-sieve balance photos --batch 32             class weights, caps, steps per epoch
-  mint-sieve report photos --out report.html       all of it on one page, to tick repairs on
-  mint-sieve leakage photos-splits                 what makes a test score untrue
-  mint-sieve propose photos --out plan.csv         repairs, to review and to `apply`
+  mint-sieve report photos --out report.html       the whole audit on one page, with keep/drop/relabel buttons
+  mint-sieve leakage photos-splits                 what inflates a test score
+  mint-sieve propose photos --out plan.csv         a repair plan, to review and `apply`
   mint-sieve split photos --to photos-splits       train, validation and test folders
-  mint-sieve verify photos-splits/split.csv        whether a split is still what it was
+  mint-sieve verify photos-splits/split.csv        check that a split is still as it was made
   mint-sieve preview photos --policy gentle --out preview.png"
 )]
 pub struct Cli {
@@ -73,23 +73,23 @@ pub struct Cli {
     /// Number of threads [default: one per core]
     #[arg(long, global = true, display_order = 90, value_name = "N", value_parser = threads)]
     pub threads: Option<usize>,
-    /// Log what is decided about each file to standard error; twice for every detail
+    /// Log decisions about each file to standard error (-vv for more detail)
     #[arg(long, short, global = true, display_order = 91, action = clap::ArgAction::Count)]
     pub verbose: u8,
 }
 
 impl Cli {
-    /// What was typed. A number below 0 is a value, which its option then judges, and no option of its own.
-    pub fn of_words<W: Into<OsString> + Clone>(
+    /// Parses a command line. A word such as -5 is the value of the option before it, not an option.
+    pub fn parse_from<W: Into<OsString> + Clone>(
         words: impl IntoIterator<Item = W>,
     ) -> Result<Self, clap::Error> {
         let command = Cli::command()
             .mut_args(with_negative_numbers)
             .mut_subcommands(|command| command.mut_args(with_negative_numbers));
-        let list = commands_as_the_work_goes(&command);
+        let list = grouped_command_list(&command);
         let command = command.before_help(list);
         let matches = command.try_get_matches_from(words).map_err(|mut error| {
-            // An option that there is not is hardly ever meant as the name of a collection.
+            // An unknown option is hardly ever meant as the name of a collection.
             if error.kind() == ErrorKind::UnknownArgument {
                 error.remove(ContextKind::Suggested);
             }
@@ -100,24 +100,23 @@ impl Cli {
 }
 
 /// The commands, in the order in which a curator needs them.
-const WORK: [(&str, &[&str]); 6] = [
-    ("Look", &["audit", "sheet", "balance", "report"]),
-    ("Find what is there twice", &["duplicates", "nearest"]),
+const GROUPS: [(&str, &[&str]); 6] = [
+    ("ImageMeasures", &["audit", "sheet", "balance", "report"]),
+    ("Find duplicates", &["duplicates", "nearest"]),
     ("Repair", &["propose", "apply", "undo", "gather"]),
     ("Split", &["split", "leakage", "verify"]),
     ("Preview", &["preview", "policy"]),
     ("Learn", &["demo", "limits"]),
 ];
 
-/// The list of commands under headings of the work; one without a place there is listed under none, so that a test
-/// notices.
-fn commands_as_the_work_goes(command: &clap::Command) -> String {
+/// The list of commands, grouped by task. A command that is in no group is not listed, which a test notices.
+fn grouped_command_list(command: &clap::Command) -> String {
     let about = |name: &str| {
         let found = command.find_subcommand(name).and_then(clap::Command::get_about);
         found.map(ToString::to_string).unwrap_or_default()
     };
     let mut text = String::new();
-    for (heading, names) in WORK {
+    for (heading, names) in GROUPS {
         text.push_str(&format!("\n{heading}:\n"));
         for name in names {
             text.push_str(&format!("  {name:<12}{}\n", about(name)));
@@ -192,9 +191,9 @@ mod tests {
     }
 
     #[test]
-    fn every_command_stands_in_its_place_of_the_work_once() {
+    fn every_command_is_listed_once() {
         let mut listed: Vec<&str> =
-            WORK.iter().flat_map(|(_, names)| names.iter().copied()).collect();
+            GROUPS.iter().flat_map(|(_, names)| names.iter().copied()).collect();
         let mut there: Vec<String> =
             command().get_subcommands().map(|command| command.get_name().to_owned()).collect();
         listed.sort_unstable();
@@ -222,17 +221,17 @@ mod tests {
     }
 
     #[test]
-    fn what_is_no_number_of_its_option_is_said() {
+    fn a_value_out_of_range_names_the_range() {
         let message = |words: &[&str]| {
             let words = ["mint-sieve"].iter().chain(words);
-            Cli::of_words(words).unwrap_err().to_string()
+            Cli::parse_from(words).unwrap_err().to_string()
         };
         assert!(
             message(&["audit", "x", "--threads", "0"]).contains("a whole number from 1 to 1024")
         );
         assert!(message(&["split", "x", "--seed", "-1"]).contains("a whole number from 0 upward"));
         assert!(message(&["split", "x", "--folds", "1"]).contains("a whole number from 2 to 100"));
-        assert!(message(&["split", "x", "--subset", "rest"]).contains("a share above 0 %"));
+        assert!(message(&["split", "x", "--subset", "rest"]).contains("a share above 0%"));
         assert!(message(&["split", "x", "--lock", "test"]).contains("--keep"));
         assert!(message(&["split", "x", "--from", "train"]).contains("--parts"));
     }

@@ -1,4 +1,4 @@
-//! What `nearest` takes.
+//! Arguments of `nearest`.
 
 use std::path::PathBuf;
 
@@ -6,15 +6,15 @@ use clap::Args;
 
 use super::{CatalogArgs, CollectionInArgs, TableFormat};
 
-/// Find the images of a collection that are most similar to one
+/// Find the images most similar to a given image
 ///
-/// For the question why a model mistook an image for something else: the most similar images with
-/// their classes. Copies come first, whatever was done to them, then images that look alike.
+/// Use it to find out why a model mistook an image for something else: it lists the most similar images
+/// with their classes. Duplicates come first, however they were altered, then images that look alike.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   mint-sieve nearest odd-leaf.jpg --in photos
-  mint-sieve nearest odd-leaf.jpg --in photos --count 20 --sheet alike.png
+  mint-sieve nearest odd-leaf.jpg --in photos --count 20 --sheet similar.png
   mint-sieve nearest odd-leaf.jpg --in train=photos/train --format json")]
 pub struct NearestArgs {
     /// The image to compare with
@@ -24,7 +24,7 @@ pub struct NearestArgs {
     pub collection: CollectionInArgs,
     #[command(flatten)]
     pub catalog: CatalogArgs,
-    /// How many images to show
+    /// Number of images to list
     #[arg(long, value_name = "N", default_value_t = 12)]
     #[arg(value_parser = clap::value_parser!(u32).range(1..=10_000))]
     pub count: u32,

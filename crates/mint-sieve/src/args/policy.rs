@@ -1,4 +1,4 @@
-//! What `policy` takes.
+//! Arguments of `policy`.
 
 use std::path::PathBuf;
 
@@ -8,8 +8,8 @@ use super::{CollectionArgs, seed};
 
 /// Check, show or draft an augmentation policy
 ///
-/// `check` says in words what a policy does, `show` writes it out with everything it leaves unsaid, and
-/// `draft` writes a first policy for a collection from what its images show.
+/// `check` explains what each step does and costs, `show` prints the policy with every default filled in,
+/// and `draft` writes a first policy for a collection, based on how its images vary.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -28,33 +28,33 @@ pub enum PolicyAction {
     Draft(Box<PolicyDraftArgs>),
 }
 
-/// Say in words what a policy does, and what each step invents and hides
+/// Explain a policy: what each step does, invents and hides
 #[derive(Debug, Args)]
 pub struct PolicyCheckArgs {
-    /// The policy: a TOML file, or one of the examples: gentle, harsh
+    /// Policy: a TOML file, or one of the built-in examples: gentle, harsh
     #[arg(value_name = "FILE")]
     pub policy: PathBuf,
-    /// Measure the processor time of each step too, on a made-up image of 500 x 375 pixels
+    /// Also measure the processor time of each step, on a synthetic image of 500 x 375 pixels
     #[arg(long)]
     pub cost: bool,
 }
 
-/// Write a policy out with all that it leaves unsaid
+/// Print the policy with every default filled in
 #[derive(Debug, Args)]
 pub struct PolicyShowArgs {
-    /// The policy: a TOML file, or one of the examples: gentle, harsh
+    /// Policy: a TOML file, or one of the built-in examples: gentle, harsh
     #[arg(value_name = "FILE")]
     pub policy: PathBuf,
-    /// Output format: the TOML of a policy, or JSON
+    /// Output format: TOML or JSON
     #[arg(long, value_enum, default_value_t)]
     pub format: PolicyFormat,
 }
 
-/// Write a first policy for a collection, with the reason for each step
+/// Draft a policy for a collection, with the reason for each step
 ///
-/// Ranges follow how much the images of one class differ: of validation where there is one. Each step is
-/// weakened until `preview` calls it gentle, and flips are proposed only where they do not make images
-/// look like another class.
+/// Ranges follow the variation within each class, measured on validation images if there are any. Each
+/// step is weakened until `preview` grades it gentle, and flips are proposed only if they do not make
+/// images look like another class.
 #[derive(Debug, Args)]
 pub struct PolicyDraftArgs {
     #[command(flatten)]
@@ -62,10 +62,10 @@ pub struct PolicyDraftArgs {
     /// Write the policy to this new file
     #[arg(long, value_name = "FILE.toml")]
     pub out: PathBuf,
-    /// Sides of the frame in pixels
+    /// Side of the square frame in pixels
     #[arg(long, value_name = "PIXELS", default_value_t = 224, value_parser = clap::value_parser!(u32).range(8..=4096))]
     pub size: u32,
-    /// Seed for the choice of images and for the draws
+    /// Seed of the sample and of the draws
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
 }

@@ -1,4 +1,4 @@
-//! What `preview` takes.
+//! Arguments of `preview`.
 
 use std::path::PathBuf;
 
@@ -6,16 +6,16 @@ use clap::{Args, ValueEnum};
 
 use super::{CatalogArgs, CollectionArgs, seed};
 
-/// The heading of what a sheet looks like in `--help`.
+/// The heading of the options for the sheet's layout, in `--help`.
 const SHEET: &str = "The sheet";
 
-/// Show and measure what an augmentation policy does to real images
+/// Preview an augmentation policy on real images and measure its effect
 ///
-/// Tries the policy on training images: how much of the frame it invents and hides, how many draws lie
-/// outside of what validation shows, how much is flattened, how often draws look like another class,
-/// and which step does it. With `--out` a sheet shows it: each row is an image, first as the model sees
-/// it without augmentation, then draw by draw. Only training images are augmented: of a collection with
-/// splits, validation and test are only ever shown as the frame cuts them.
+/// Applies the policy to training images and measures how much of the frame is invented or hidden, how
+/// many draws fall outside the range of the validation images, how much is clipped, how often draws look
+/// like another class, and which step is responsible. `--out` writes a sheet: each row shows an image as
+/// the model sees it without augmentation, then one draw after another. Only training images are
+/// augmented; held-out images are only ever framed.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -29,34 +29,34 @@ pub struct PreviewArgs {
     pub collection: CollectionArgs,
     #[command(flatten)]
     pub catalog: CatalogArgs,
-    /// The policy: a TOML file, or one of the examples: gentle, harsh
+    /// Policy: a TOML file, or one of the built-in examples: gentle, harsh
     #[arg(long, value_name = "FILE")]
     pub policy: PathBuf,
     /// Write the sheet to this new file
     #[arg(long, value_name = "FILE.png")]
     pub out: Option<PathBuf>,
-    /// Show one step, or the whole policy, from least to most
+    /// Show one step, or the whole policy, from weakest to strongest
     #[arg(long, value_name = "STEP|strength", conflicts_with_all = ["against", "frame_only", "to"])]
     pub ladder: Option<String>,
-    /// Show another policy on the same images and draws (repeatable)
+    /// Show another policy beside it, on the same images (repeatable)
     #[arg(long, value_name = "FILE", conflicts_with_all = ["frame_only", "to"])]
     pub against: Vec<PathBuf>,
-    /// Show only what the frame does: what is cut off, and what the model sees
+    /// Show only the framing: what is cropped away, and what the model sees
     #[arg(long, conflicts_with = "to")]
     pub frame_only: bool,
     /// Write augmented copies of the training images to this new folder, with augmented.csv
     #[arg(long, value_name = "FOLDER", conflicts_with = "out")]
     pub to: Option<PathBuf>,
-    /// Turn the policy's dial: 0 does nothing, 1 is as written, 2 twice as strong
+    /// Scale the strength of the whole policy: 0 turns it off, 1 is as written, 2 doubles it
     #[arg(long, value_name = "FACTOR", value_parser = strength)]
     pub strength: Option<f64>,
-    /// Draw the policy this many times on each image [default: as many as fit; with --to, 1]
+    /// Draws per image [default: as many as fit on the sheet; with --to, 1]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=100))]
     pub draws: Option<u32>,
-    /// Seed for the choice of images and for the draws
+    /// Seed of the sample and of the draws
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
-    /// Measure the processor time of the policy and of each step too
+    /// Also measure the processor time of the policy and of each step
     #[arg(long)]
     pub cost: bool,
     /// Set a limit (repeatable); `mint-sieve limits` explains them
@@ -65,24 +65,24 @@ pub struct PreviewArgs {
     /// Draw the sheet without measuring the policy
     #[arg(long, requires = "out", conflicts_with_all = ["cost", "to"])]
     pub sheet_only: bool,
-    /// Show images of this split; a held-out one is never augmented
+    /// Show images of this split; a held-out split is framed, never augmented
     #[arg(long, value_name = "NAME")]
     pub split: Option<String>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: PreviewFormat,
-    /// Show this many images of every class [default: a spread that fits the page]
+    /// Show N random images of each class [default: as many as fit on the page]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=1000))]
     #[arg(display_order = 30, help_heading = SHEET)]
     pub per_class: Option<u32>,
     /// Show only this class (repeatable)
     #[arg(long = "class", value_name = "NAME", display_order = 31, help_heading = SHEET)]
     pub classes: Vec<String>,
-    /// Make the sheet fit a page of this size
-    #[arg(long, value_name = "WxH", default_value = "1280x800", value_parser = page)]
+    /// Size of the sheet in pixels
+    #[arg(long, value_name = "WxH", default_value = "1280x800", value_parser = size)]
     #[arg(display_order = 32, help_heading = SHEET)]
-    pub page: (u32, u32),
-    /// Show every pixel that the model sees; the sheet grows
+    pub size: (u32, u32),
+    /// Draw each frame at full size; the sheet grows to fit
     #[arg(long, display_order = 33, help_heading = SHEET)]
     pub full_size: bool,
     /// Draw the sheet in the terminal too
@@ -97,7 +97,7 @@ fn strength(text: &str) -> Result<f64, String> {
     }
 }
 
-pub(super) fn page(text: &str) -> Result<(u32, u32), String> {
+pub(super) fn size(text: &str) -> Result<(u32, u32), String> {
     let sides = text
         .split_once('x')
         .and_then(|(width, height)| Some((width.parse().ok()?, height.parse().ok()?)));
@@ -109,9 +109,9 @@ pub(super) fn page(text: &str) -> Result<(u32, u32), String> {
 
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
 pub enum PreviewFormat {
-    /// What was drawn and what it does
+    /// Text for people
     #[default]
     Text,
-    /// JSON with every number, and the place of every tile
+    /// JSON with every number and the position of every tile
     Json,
 }

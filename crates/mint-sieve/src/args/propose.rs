@@ -1,30 +1,30 @@
-//! What `propose` takes.
+//! Arguments of `propose`.
 
 use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 use sieve_core::finding::Code;
-use sieve_core::nearest;
+use sieve_core::suggest;
 use sieve_core::reading::Format;
 use sieve_core::repair::{Cap, Prefer, Rule};
 
 use super::judging::code;
 use super::{CatalogArgs, CollectionArgs, Reach, TableFormat, seed};
 
-/// The heading of what a person asks for beside what is wrong.
-const WISHES: &str = "Wishes";
+/// The heading of the repairs that need an option of their own, in `--help`.
+const REQUESTED: &str = "Repairs to propose";
 
-/// Propose repairs as a table that you review
+/// Write a repair plan (CSV) for review
 ///
-/// Turns findings and wishes into a plan: a CSV table with one row for each image that should be dropped,
-/// relabelled, renamed or stored anew, and why. Nothing is changed. Look through the plan in any
-/// spreadsheet, delete or change rows, write drop, keep or relabel where it says decide, and hand it to
+/// Turns findings and options into a plan: a CSV table with one row for each image that should be
+/// dropped, relabelled, renamed or converted, and the reason. Nothing is changed. Review the plan in a
+/// spreadsheet, edit or delete rows, replace each `decide` with drop, keep or relabel, and pass it to
 /// `apply`.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
   mint-sieve propose photos --out plan.csv
-  mint-sieve propose photos --rules list           every rule, and what it would do here
+  mint-sieve propose photos --rules list           every rule and its effect here
   mint-sieve propose photos --out plan.csv --cap smallest --bursts 2
   mint-sieve propose photos --out plan.csv --rules names --rename-from names.csv")]
 pub struct ProposeArgs {
@@ -35,73 +35,74 @@ pub struct ProposeArgs {
     /// Write the plan to this new file
     #[arg(long, value_name = "PLAN.csv")]
     pub out: Option<PathBuf>,
-    /// Apply only these rules; `list` says what each would do here [default: those that need no wish]
+    /// Apply only these rules; `list` shows what each would do here [default: all that need no option
+    /// of their own]
     #[arg(long, value_name = "RULE,...|list", value_delimiter = ',')]
     pub rules: Vec<String>,
-    /// Drop no copy and no leak from these splits
+    /// Never drop images from these splits
     #[arg(long, value_name = "SPLIT,...", value_delimiter = ',')]
     pub protect: Vec<String>,
-    /// What decides which copy stays, the first that tells them apart
-    #[arg(long, value_name = "WHAT,...", value_delimiter = ',', value_parser = prefer)]
+    /// Criteria for the copy to keep, in order of priority
+    #[arg(long, value_name = "CRITERION,...", value_delimiter = ',', value_parser = prefer)]
     #[arg(default_value = "original,pixels,bytes,camera,oldest,name")]
     pub prefer: Vec<Prefer>,
-    /// Seed, where chance decides what stays
+    /// Seed of the random choices
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,
     /// Set a limit (repeatable); `mint-sieve limits` explains them
     #[arg(long = "limit", value_name = "NAME=VALUE", hide_short_help = true)]
     pub limits: Vec<String>,
-    /// How far to look for copies [default: wide up to 50,000 images, near above]
+    /// How different a copy may be [default: wide up to 50,000 images, near above]
     #[arg(long, value_enum)]
     pub reach: Option<Reach>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,
-    /// Keep so many images of each class at most, or as many as the smallest class has; of a split
-    /// collection in train
-    #[arg(long, value_name = "N|smallest", value_parser = cap, help_heading = WISHES)]
+    /// Cap each class at N images, or at the size of the smallest class; in a split collection, only
+    /// train is capped
+    #[arg(long, value_name = "N|smallest", value_parser = cap, help_heading = REQUESTED)]
     pub cap: Option<Cap>,
-    /// Keep so many frames of one moment, the sharpest
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..), help_heading = WISHES)]
+    /// Keep the N sharpest frames of each burst
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..), help_heading = REQUESTED)]
     pub bursts: Option<u32>,
-    /// Keep only these classes: names, or a file with a name on each line
-    #[arg(long, value_name = "NAME,...|FILE", help_heading = WISHES)]
+    /// Keep only these classes: names, or a file with one name per line
+    #[arg(long, value_name = "NAME,...|FILE", help_heading = REQUESTED)]
     pub classes: Option<String>,
-    /// Rename classes by this table of two columns, such as codes and readable names
-    #[arg(long, value_name = "FILE.csv", help_heading = WISHES)]
+    /// Rename classes by this two-column table, for example from codes to readable names
+    #[arg(long, value_name = "FILE.csv", help_heading = REQUESTED)]
     pub rename_from: Option<PathBuf>,
-    /// Drop classes with fewer images
-    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..), help_heading = WISHES)]
-    pub at_least: Option<u32>,
-    /// Put the classes below --at-least into this one instead
-    #[arg(long, value_name = "NAME", requires = "at_least", help_heading = WISHES)]
+    /// Drop classes with fewer images than this
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..), help_heading = REQUESTED)]
+    pub min_images: Option<u32>,
+    /// Merge classes below --min-images into this class instead
+    #[arg(long, value_name = "NAME", requires = "min_images", help_heading = REQUESTED)]
     pub merge_into: Option<String>,
     /// Drop the images of findings with these codes
-    #[arg(long, value_name = "CODE,...", value_delimiter = ',', value_parser = code, help_heading = WISHES)]
+    #[arg(long, value_name = "CODE,...", value_delimiter = ',', value_parser = code, help_heading = REQUESTED)]
     pub drop_code: Vec<Code>,
-    /// Drop the files that this file lists, one path on each line
-    #[arg(long, value_name = "FILE", help_heading = WISHES)]
+    /// Drop the files listed in this file, one path per line
+    #[arg(long, value_name = "FILE", help_heading = REQUESTED)]
     pub drop_list: Option<PathBuf>,
-    /// Store images of these formats as PNG
-    #[arg(long, value_name = "FORMAT,...", value_delimiter = ',', value_parser = format, help_heading = WISHES)]
+    /// Convert images of these formats to PNG
+    #[arg(long, value_name = "FORMAT,...", value_delimiter = ',', value_parser = format, help_heading = REQUESTED)]
     pub convert: Vec<Format>,
 }
 
 impl ProposeArgs {
-    /// Whether rules are only to be listed.
+    /// Whether the rules are only listed.
     pub fn lists_rules(&self) -> bool {
         self.rules.iter().any(|rule| rule == "list")
     }
 
-    /// The rules whose wish was made.
-    pub fn wished(&self, rule: Rule) -> bool {
+    /// Whether the option that `rule` needs was given.
+    pub fn requests(&self, rule: Rule) -> bool {
         match rule {
             Rule::Listed => self.drop_list.is_some(),
             Rule::Codes => !self.drop_code.is_empty(),
             Rule::Classes => self.classes.is_some(),
             Rule::Bursts => self.bursts.is_some(),
             Rule::Names => self.rename_from.is_some(),
-            Rule::Floor => self.at_least.is_some(),
+            Rule::Floor => self.min_images.is_some(),
             Rule::Cap => self.cap.is_some(),
             Rule::Formats => !self.convert.is_empty(),
             _ => false,
@@ -113,7 +114,7 @@ fn prefer(text: &str) -> Result<Prefer, String> {
     let known = Prefer::ALL.iter().copied().find(|prefer| prefer.name() == text);
     known.ok_or_else(|| {
         let names: Vec<&str> = Prefer::ALL.iter().map(|prefer| prefer.name()).collect();
-        match nearest::word(text, names.iter().copied()) {
+        match suggest::word(text, names.iter().copied()) {
             Some(near) => format!("did you mean {near}?"),
             None => format!("expected {}", names.join(", ")),
         }
@@ -138,7 +139,7 @@ fn format(text: &str) -> Result<Format, String> {
     known.ok_or_else(|| format!("expected {}", Format::ALL.map(name).join(", ")))
 }
 
-/// What the formats of `--link` are called.
+/// Whether split folders are kept.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
 pub enum SplitFolders {
     /// split/class/image

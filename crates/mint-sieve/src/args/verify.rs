@@ -1,4 +1,4 @@
-//! What `verify` takes.
+//! Arguments of `verify`.
 
 use std::path::PathBuf;
 
@@ -6,13 +6,12 @@ use clap::Args;
 
 use super::TableFormat;
 
-/// Check that a split is still what its table says
+/// Check that a split still matches its table
 ///
-/// Reads every file again: whether each image of the table is there and unchanged, whether the folders
-/// of the splits hold nothing else, whether a group or a content is in two splits, and whether every
-/// class is in every split that it has groups enough for. Works on the folders that `split` wrote, on
-/// the collection that was split, and on an archive of either. Exits with status 1 when something is
-/// wrong.
+/// Reads every file again and checks that each image of the table exists and is unchanged, that the split
+/// folders hold nothing else, that no group and no content is in two splits, and that every class is in
+/// every split that it has enough groups for. Works on the folders that `split` wrote, on the collection
+/// that was split, and on archives of either. The exit status is 1 if there is a problem.
 #[derive(Debug, Args)]
 #[command(after_help = "\
 Examples:
@@ -22,13 +21,13 @@ pub struct VerifyArgs {
     /// The split table
     #[arg(value_name = "SPLIT.csv")]
     pub table: PathBuf,
-    /// Where the images are: a folder or an archive [default: the folder of the table]
+    /// Folder or archive that holds the images [default: the folder of the table]
     #[arg(value_name = "FOLDER")]
     pub folder: Option<PathBuf>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,
-    /// List everything that is wrong
+    /// List every problem
     #[arg(long)]
     pub all: bool,
 }

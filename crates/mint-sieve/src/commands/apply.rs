@@ -6,14 +6,14 @@ use std::path::Path;
 use clap::Parser;
 use sieve_core::audit;
 use sieve_core::catalog::Catalog;
-use sieve_core::cell::path_of;
-use sieve_core::duplicates::Found;
+use sieve_core::csv_escape::path_of;
+use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::InsidePath;
-use sieve_core::input::{self, MOST_TABLE_BYTES};
+use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::limits::FindingLimits;
 use sieve_core::measuring::Digest;
 use sieve_core::repair::{
-    Action, Change, Changes, Edit, Fate, Plan, Row, changes, difference, found_after, repaired,
+    Action, Change, Changes, Edit, FileOutcome, Plan, Row, changes, difference, found_after, repaired,
 };
 use sieve_core::suppression::Selection;
 
@@ -37,7 +37,7 @@ use crate::writing::{Link, NewFolder, Placed, Tree};
 /// Answers `apply`.
 pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let shown = args.plan.display();
-    let bytes = input::read(&args.plan, MOST_TABLE_BYTES)
+    let bytes = bounded_read::read(&args.plan, MOST_TABLE_BYTES)
         .map_err(|reason| Failure::input(format!("cannot read the plan {shown}: {reason}")))?;
     let digest = Digest::of_bytes(&bytes).to_string();
     let plan = Plan::parse(&bytes).map_err(|wrong| {
@@ -126,7 +126,7 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         TextFormat::Text => Output::People(present::text(&applied)),
         TextFormat::Json => Output::Document(present::json(&applied)),
     };
-    Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::Found } })
+    Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::DuplicateReport } })
 }
 
 /// A plan that only itself says what it is for must prove that its author has seen the files.
@@ -150,7 +150,7 @@ fn refuse_unproven(args: &ApplyArgs, plan: &Plan) -> Result<(), Failure> {
 /// What an audit finds before and after.
 fn findings(
     catalog: &Catalog,
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     changes: &Changes,
     limits: &FindingLimits,
     config: &CollectionConfig,
@@ -293,11 +293,11 @@ fn build(
     };
     let unchanged = done.unchanged.iter().map(|(at, place)| placed(*at, place, Edit::AsIs));
     let changed = done.changed.iter().filter_map(|change| match &change.fate {
-        Fate::Put(place, edit) => Some(placed(change.record, place, *edit)),
-        Fate::Drop => None,
+        FileOutcome::Put(place, edit) => Some(placed(change.record, place, *edit)),
+        FileOutcome::Drop => None,
     });
     let numbers = done.unchanged.iter().map(|(at, _)| *at);
-    let is_put = |change: &&Change| matches!(change.fate, Fate::Put(..));
+    let is_put = |change: &&Change| matches!(change.fate, FileOutcome::Put(..));
     let more = done.changed.iter().filter(is_put).map(|change| change.record);
     let numbers: Vec<usize> = numbers.chain(more).collect();
     let files: Vec<Placed<'_>> = unchanged.chain(changed).collect();
@@ -345,7 +345,7 @@ pub fn undo(args: &UndoArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         None => Vec::new(),
     };
     let exit = match &restored {
-        Some(restored) if !restored.is_whole() || !journal.damaged.is_empty() => Exit::Found,
+        Some(restored) if !restored.is_whole() || !journal.damaged.is_empty() => Exit::DuplicateReport,
         _ => Exit::Done,
     };
     let undone =

@@ -2,7 +2,7 @@
 
 use sieve_core::audit;
 
-use super::judging::Judge;
+use super::finding_policy::FindingPolicy;
 use super::{Answer, Output, collection};
 use crate::args::{AuditArgs, AuditFormat};
 use crate::config::CollectionConfig;
@@ -13,7 +13,7 @@ use crate::progress::TerminalProgress;
 /// Answers `audit`.
 pub fn run(args: &AuditArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let judge = Judge::new(&args.judging, &config)?;
+    let judge = FindingPolicy::new(&args.judging, &config)?;
     let reach = args.judging.reach;
     collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
         let mut audit = audit::audit(catalog, found, &judge.limits.values, &[]);

@@ -5,7 +5,7 @@ use sieve_core::balance::{self, Settings};
 use sieve_core::checks;
 use sieve_core::inventory::inventory;
 
-use super::judging::Judge;
+use super::finding_policy::FindingPolicy;
 use super::{Answer, Output, collection};
 use crate::args::{BalanceArgs, TableFormat};
 use crate::config::CollectionConfig;
@@ -18,7 +18,7 @@ use crate::writing::NewFile;
 /// Answers `balance`.
 pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let judge = Judge::new(&args.judging, &config)?;
+    let judge = FindingPolicy::new(&args.judging, &config)?;
     let reach = args.judging.reach;
     let charts = [&args.chart, &args.measures_chart];
     let files = charts.map(|out| -> Result<_, Failure> {

@@ -4,12 +4,12 @@ use std::path::{Path, PathBuf};
 
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, ArchiveIndexCache, Collection, NoCache, Root};
-use sieve_core::duplicates::{self, CollectionRef, Found};
+use sieve_core::duplicates::{self, CollectionRef, DuplicateReport};
 use sieve_core::files::shown_name;
 use sieve_core::reading::ReadLimits;
 use sieve_core::record::Record;
 use sieve_core::store::Store;
-use sieve_core::{Error, nearest};
+use sieve_core::{Error, suggest};
 
 use super::store;
 use crate::args::{CatalogArgs, Reach};
@@ -119,7 +119,7 @@ pub fn search<T>(
     kept: &CatalogArgs,
     reach: Option<Reach>,
     progress: &TerminalProgress,
-    answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
+    answer: impl FnOnce(&Catalog, &DuplicateReport<'_>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
     let measured = measure(config, kept, progress)?;
     search_in(config, &measured, reach, progress, answer)
@@ -131,7 +131,7 @@ pub fn search_in<T>(
     (catalog, store): &(Catalog, Option<Store>),
     reach: Option<Reach>,
     progress: &TerminalProgress,
-    answer: impl FnOnce(&Catalog, &Found<'_>) -> Result<T, Failure>,
+    answer: impl FnOnce(&Catalog, &DuplicateReport<'_>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
     let limits = config.read_limits();
     let side = [CollectionRef { catalog, store: store.as_ref(), limits: &limits }];
@@ -184,7 +184,7 @@ fn hint(error: &Error) -> Option<String> {
             let name = shown_name(path.file_name()?);
             let parent = path.parent().filter(|parent| !parent.as_os_str().is_empty());
             let folders = folders_in(parent.unwrap_or(Path::new(".")));
-            let near = nearest::word(&name, folders.iter().map(String::as_str))?;
+            let near = suggest::word(&name, folders.iter().map(String::as_str))?;
             let near = parent.map_or(near.into(), |parent| parent.join(near));
             Some(format!("Did you mean {}?", near.display()))
         }
@@ -192,7 +192,7 @@ fn hint(error: &Error) -> Option<String> {
             "If others hold the paths and {needed} names: --columns path=NAME,{needed}=NAME"
         )),
         Error::NoSplitFolder { name, there } => {
-            let near = nearest::word(name, there.iter().map(String::as_str))?;
+            let near = suggest::word(name, there.iter().map(String::as_str))?;
             Some(format!("Did you mean {near}?"))
         }
         _ => None,

@@ -142,7 +142,7 @@ fn write_policies(folder: &Path) -> std::io::Result<()> {
 fn run_step(words: &[&str], progress: &TerminalProgress) -> Result<(), Failure> {
     let words: Vec<&str> = std::iter::once("mint-sieve").chain(words.iter().copied()).collect();
     say(&format!("\n{}\n\n", heading(&format!("$ {}", command_line(&words)))));
-    let cli = Cli::of_words(&words).expect("the demo types its commands right");
+    let cli = Cli::parse_from(&words).expect("the demo types its commands right");
     let answer = super::run(&cli.command, progress)?;
     progress.end();
     if let Output::People(text) = answer.output {

@@ -7,7 +7,7 @@ use super::{Answer, Output, collection};
 use crate::args::{GatherArgs, SplitFoldersBecome, TextFormat};
 use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
-use crate::present::repair::gathered::{self as present, Brought};
+use crate::present::repair::gathered::{self as present, GatherReport};
 use crate::present::sheet;
 use crate::progress::TerminalProgress;
 use crate::writing::{Link, NewFolder, Placed, Tree};
@@ -54,11 +54,11 @@ pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         gathered.skipped.extend(skipped);
     }
     progress.end();
-    let brought = Brought { args, config: &config, catalog: &catalog, gathered: &gathered };
+    let report = GatherReport { args, config: &config, catalog: &catalog, gathered: &gathered };
     let output = match args.format {
-        TextFormat::Text => Output::People(present::text(&brought)),
-        TextFormat::Json => Output::Document(present::json(&brought)),
+        TextFormat::Text => Output::People(present::text(&report)),
+        TextFormat::Json => Output::Document(present::json(&report)),
     };
-    let exit = if gathered.skipped.is_empty() { Exit::Done } else { Exit::Found };
+    let exit = if gathered.skipped.is_empty() { Exit::Done } else { Exit::DuplicateReport };
     Ok(Answer { output, exit })
 }

@@ -4,9 +4,9 @@ use sieve_core::audit::worst_first;
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::split_of_name;
 use sieve_core::inventory::inventory;
-use sieve_core::{checks, leakage, nearest};
+use sieve_core::{checks, leakage, suggest};
 
-use super::judging::Judge;
+use super::finding_policy::FindingPolicy;
 use super::{Answer, Output, collection};
 use crate::args::{LeakageArgs, TableFormat};
 use crate::config::CollectionConfig;
@@ -19,7 +19,7 @@ use crate::writing::NewFile;
 /// Answers `leakage`.
 pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let judge = Judge::new(&args.judging, &config)?;
+    let judge = FindingPolicy::new(&args.judging, &config)?;
     if let Some(output) = &args.removals {
         config.refuse_inside(output)?;
     }
@@ -92,7 +92,7 @@ fn protected(args: &LeakageArgs, catalog: &Catalog) -> Result<Vec<String>, Failu
             "--protect {word}: there is no such split; there are {}",
             splits.join(", ")
         ));
-        Err(match nearest::word(word, splits.iter().map(String::as_str)) {
+        Err(match suggest::word(word, splits.iter().map(String::as_str)) {
             Some(near) => failure.hint(format!("Did you mean {near}?")),
             None => failure,
         })

@@ -7,7 +7,7 @@ mod collection;
 mod demo;
 mod duplicates;
 mod gather;
-mod judging;
+mod finding_policy;
 mod leakage;
 mod limits;
 mod nearest;

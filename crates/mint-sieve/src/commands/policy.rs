@@ -2,7 +2,7 @@
 
 use std::time::Duration;
 
-use sieve_core::augment::Prepared;
+use sieve_core::augment::SourcePyramid;
 use sieve_core::augment::cost::{Study, study, verdicts};
 use sieve_core::augment::draft::{candidates, policy, settled};
 use sieve_core::collection::NoCache;
@@ -55,7 +55,7 @@ fn made_up(number: u32) -> Timed {
     Timed {
         path: number.to_string(),
         class: String::new(),
-        image: Prepared::new(&Pixels { width_px, height_px, data }),
+        image: SourcePyramid::new(&Pixels { width_px, height_px, data }),
         decoding: Duration::ZERO,
     }
 }

@@ -5,17 +5,17 @@ use std::path::Path;
 
 use sieve_core::audit::{self, Audit};
 use sieve_core::catalog::Catalog;
-use sieve_core::cell;
+use sieve_core::csv_escape;
 use sieve_core::collection::{check_folder_name, composed};
-use sieve_core::duplicates::Found;
+use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::RelPath;
-use sieve_core::input::{self, MOST_TABLE_BYTES};
+use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::measuring::Digest;
-use sieve_core::nearest;
+use sieve_core::suggest;
 use sieve_core::progress::Progress;
 use sieve_core::reading::ReadError;
 use sieve_core::record::{Outcome, Reason, Record};
-use sieve_core::repair::{AtLeast, Proposed, Renames, Rule, Subject, Wishes, propose};
+use sieve_core::repair::{MinImages, Proposed, Renames, Rule, Subject, RepairRequest, propose};
 use sieve_core::separated;
 use sieve_core::suppression::Selection;
 
@@ -64,7 +64,7 @@ pub struct Searched<'a> {
     /// What is in it.
     pub catalog: &'a Catalog,
     /// What is there twice.
-    pub found: &'a Found<'a>,
+    pub found: &'a DuplicateReport<'a>,
     /// What is wrong with it.
     pub audit: &'a Audit,
 }
@@ -74,7 +74,7 @@ pub fn proposal(
     args: &ProposeArgs,
     searched: &Searched<'_>,
     progress: &TerminalProgress,
-) -> Result<(Wishes, Proposed), Failure> {
+) -> Result<(RepairRequest, Proposed), Failure> {
     let Searched { config, catalog, found, audit } = searched;
     let wishes = wishes(args, rules(args)?, catalog)?;
     let mut findings = audit.findings.clone();
@@ -90,7 +90,7 @@ pub fn proposal(
                 || !wishes.drop_codes.is_empty()
                 // Of a class that is dropped, files of any kind are.
                 || wishes.classes.is_some()
-                || wishes.at_least.is_some()
+                || wishes.min_images.is_some()
         },
         progress,
     )?;
@@ -129,7 +129,7 @@ pub fn digests(
 /// The rules that apply: those that were chosen, or the usual ones, and those whose wish was made.
 fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
     let mut rules: BTreeSet<Rule> =
-        Rule::ALL.iter().copied().filter(|rule| args.wished(*rule)).collect();
+        Rule::ALL.iter().copied().filter(|rule| args.requests(*rule)).collect();
     if args.rules.is_empty() || args.lists_rules() {
         rules.extend(
             Rule::ALL.iter().filter(|rule| {
@@ -141,12 +141,12 @@ fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
     for name in &args.rules {
         let rule = Rule::named(name).ok_or_else(|| {
             let failure = Failure::call(format!("--rules {name}: there is no such rule"));
-            match nearest::word(name, Rule::ALL.iter().map(|rule| rule.name())) {
+            match suggest::word(name, Rule::ALL.iter().map(|rule| rule.name())) {
                 Some(near) => failure.hint(format!("Did you mean {near}?")),
                 None => failure.hint("--rules list names them all."),
             }
         })?;
-        if !rule.is_usual() && rule != Rule::Orientation && !args.wished(rule) {
+        if !rule.is_usual() && rule != Rule::Orientation && !args.requests(rule) {
             let message = format!("--rules {name}: this rule waits for a wish of its own");
             return Err(Failure::call(message).hint(format!("It would {}.", rule.does())));
         }
@@ -155,7 +155,7 @@ fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
     Ok(rules)
 }
 
-fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Result<Wishes, Failure> {
+fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Result<RepairRequest, Failure> {
     let known = catalog.collection.classes();
     for split in &args.protect {
         let splits = &catalog.collection.splits;
@@ -177,7 +177,7 @@ fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Resul
             "--merge-into {into:?}: no class can have this name: {why}"
         )));
     }
-    Ok(Wishes {
+    Ok(RepairRequest {
         rules,
         protect: args.protect.clone(),
         prefer: args.prefer.clone(),
@@ -185,9 +185,9 @@ fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Resul
         cap: args.cap,
         classes,
         renames,
-        at_least: args
-            .at_least
-            .map(|images| AtLeast { images: images as usize, into: args.merge_into.clone() }),
+        min_images: args
+            .min_images
+            .map(|images| MinImages { images: images as usize, into: args.merge_into.clone() }),
         drop_codes: args.drop_code.clone(),
         drop_list: drop_list.unwrap_or_default(),
         convert: args.convert.clone(),
@@ -196,7 +196,7 @@ fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Resul
 }
 
 fn lines(file: &Path) -> Result<Vec<String>, Failure> {
-    let text = input::read_text(file, MOST_TABLE_BYTES)
+    let text = bounded_read::read_text(file, MOST_TABLE_BYTES)
         .map_err(|reason| Failure::input(format!("cannot read {}: {reason}", file.display())))?;
     let text = text.strip_prefix('\u{feff}').unwrap_or(&text);
     Ok(text.lines().filter(|line| !line.trim().is_empty()).map(str::to_owned).collect())
@@ -215,7 +215,7 @@ fn classes(text: &str, known: &[String]) -> Result<BTreeSet<String>, Failure> {
             .find(|name| known.contains(name));
         wanted.insert(meant.ok_or_else(|| {
             let failure = Failure::call(format!("--classes: there is no class {name:?}"));
-            match nearest::word(&name, known.iter().map(String::as_str)) {
+            match suggest::word(&name, known.iter().map(String::as_str)) {
                 Some(near) => failure.hint(format!("Did you mean {near:?}?")),
                 None => failure.hint(format!("There are {}.", known.join(", "))),
             }
@@ -228,7 +228,7 @@ fn listed(file: &Path, catalog: &Catalog) -> Result<BTreeSet<RelPath>, Failure> 
     let known: BTreeSet<&RelPath> = catalog.records.iter().map(|record| &record.path).collect();
     let mut wanted = BTreeSet::new();
     for (at, line) in lines(file)?.iter().enumerate() {
-        let path = RelPath::new(&cell::path_of(line));
+        let path = RelPath::new(&csv_escape::path_of(line));
         if !known.contains(&path) {
             let message = format!(
                 "--drop-list {}: line {}: there is no file {line:?}",
@@ -249,13 +249,13 @@ fn listed(file: &Path, catalog: &Catalog) -> Result<BTreeSet<RelPath>, Failure> 
 fn renames(file: &Path, known: &[String]) -> Result<Renames, Failure> {
     let shown = file.display();
     let wrong = |reason: String| Failure::input(format!("--rename-from {shown}: {reason}"));
-    let bytes = input::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
+    let bytes = bounded_read::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
     let mut reader = separated::reader(separated::text_of(&bytes).map_err(wrong)?);
     let rows: Vec<csv::StringRecord> =
         reader.records().collect::<Result<_, _>>().map_err(|error| wrong(error.to_string()))?;
     let columns = rows.iter().map(csv::StringRecord::len).max().unwrap_or(0);
     let text = |row: &csv::StringRecord, at: usize| {
-        composed(cell::unguarded(row.get(at).unwrap_or_default()).trim()).into_owned()
+        composed(csv_escape::unguarded(row.get(at).unwrap_or_default()).trim()).into_owned()
     };
     let is_class = |name: &String| known.contains(name);
     let classes_in = |at: &usize| {

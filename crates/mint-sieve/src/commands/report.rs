@@ -5,12 +5,12 @@ use std::path::Path;
 
 use sieve_core::audit;
 use sieve_core::catalog::Catalog;
-use sieve_core::duplicates::Found;
+use sieve_core::duplicates::DuplicateReport;
 use sieve_core::progress::Progress;
 use sieve_core::reading;
 use sieve_core::splitting::{self, Assignment, Request};
 
-use super::judging::Judge;
+use super::finding_policy::FindingPolicy;
 use super::propose::{Searched, proposal};
 use super::{Answer, Output, collection, preview};
 use crate::args::{Cli, Command, PreviewArgs, ProposeArgs, ReportArgs, TextFormat};
@@ -18,7 +18,7 @@ use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
 use crate::present::repair::plan::Planned;
-use crate::present::report::{self as present, Album, PolicyShown, Report};
+use crate::present::report::{self as present, ImageRegistry, PolicyShown, Report};
 use crate::present::{absolute_collection_words, collection_words, command_line, web};
 use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
@@ -30,7 +30,7 @@ const POLICY_COLUMNS: usize = 118;
 pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     refuse_other_formats(&args.out)?;
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let judge = Judge::new(&args.judging, &config)?;
+    let judge = FindingPolicy::new(&args.judging, &config)?;
     config.refuse_inside(&args.out)?;
     let file = NewFile::create(&args.out)?;
     let propose = propose_args(args, &config)?;
@@ -60,7 +60,7 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         };
         let request = Request { seed: args.seed, ..Request::default() };
         let split = usual_split(catalog, found, &request);
-        let mut album = Album::default();
+        let mut album = ImageRegistry::default();
         let paths: std::collections::HashMap<_, _> =
             catalog.records.iter().enumerate().map(|(at, record)| (&record.path, at)).collect();
         for proposal in &proposed.proposals {
@@ -123,7 +123,7 @@ fn typed(args: &ReportArgs, config: &CollectionConfig, command: &str) -> Vec<OsS
 }
 
 fn parsed(words: &[OsString]) -> Result<Command, Failure> {
-    let cli = Cli::of_words(words).map_err(|error| Failure::call(error.to_string()))?;
+    let cli = Cli::parse_from(words).map_err(|error| Failure::call(error.to_string()))?;
     Ok(cli.command)
 }
 
@@ -150,7 +150,7 @@ fn preview_args(
 /// How a collection without splits would be split; none where it has them, or cannot be.
 fn usual_split<'a>(
     catalog: &'a Catalog,
-    found: &Found<'a>,
+    found: &DuplicateReport<'a>,
     request: &Request,
 ) -> Option<Assignment<'a>> {
     let is_split = !catalog.collection.splits.is_empty();
@@ -162,7 +162,7 @@ fn usual_split<'a>(
 fn photograph(
     config: &CollectionConfig,
     catalog: &Catalog,
-    album: &mut Album,
+    album: &mut ImageRegistry,
     progress: &TerminalProgress,
 ) -> Result<(), Failure> {
     let (wanted, side_px, limits) = (album.wanted(), album.side_px(), config.read_limits());

@@ -5,13 +5,13 @@ use std::io::Read;
 
 use sieve_core::audit;
 use sieve_core::catalog::Catalog;
-use sieve_core::cell::path_of;
+use sieve_core::csv_escape::path_of;
 use sieve_core::collection::composed;
 use sieve_core::files::RelPath;
 use sieve_core::finding::Severity;
-use sieve_core::input::{self, MOST_TABLE_BYTES};
+use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::looking::{self, Order, Shelf};
-use sieve_core::nearest;
+use sieve_core::suggest;
 use sieve_core::progress::Progress;
 use sieve_core::reading;
 use sieve_core::repair::{Action, Plan};
@@ -23,7 +23,7 @@ use crate::args::{SheetArgs, TextFormat};
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
-use crate::present::looked::{self as present, Looked};
+use crate::present::sheet_report::{self as present, SheetReport};
 use crate::present::sheet::{self, Cell, GridLayout, Mark};
 use crate::present::web::is_page;
 use crate::progress::TerminalProgress;
@@ -53,7 +53,7 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     let measured = collection::measure(&config, &args.catalog, progress)?;
     let catalog = &measured.0;
     let classes = wanted_classes(args, catalog)?;
-    let layout = GridLayout::new(args.page, args.across);
+    let layout = GridLayout::new(args.size, args.across);
     let (cells, pages, total) = if args.mean {
         let cells = means(args, &config, &measured, &classes, &layout, progress)?;
         let total = cells.len() as u64;
@@ -68,7 +68,7 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         let page = paged(args, all, &layout)?;
         (cells(args, &config, &measured, page, &layout, progress)?, pages, total)
     };
-    let looked = Looked {
+    let looked = SheetReport {
         args,
         config: &config,
         catalog,
@@ -117,7 +117,7 @@ fn wanted_classes(args: &SheetArgs, catalog: &Catalog) -> Result<Vec<String>, Fa
             return Ok(name);
         }
         let failure = Failure::call(format!("there is no class {name:?}"));
-        Err(match nearest::word(&name, known.iter().map(String::as_str)) {
+        Err(match suggest::word(&name, known.iter().map(String::as_str)) {
             Some(near) => failure.hint(format!("Did you mean {near:?}?")),
             None => failure.hint(format!("There are {}.", known.join(", "))),
         })
@@ -150,11 +150,11 @@ fn paged<T>(
 ) -> Result<Vec<Option<T>>, Failure> {
     let on_page = on_page(args, layout);
     let pages = all.len().div_ceil(on_page).max(1);
-    if args.number as usize > pages {
-        let message = format!("--number {}: there are {pages} pages", args.number);
+    if args.page as usize > pages {
+        let message = format!("--number {}: there are {pages} pages", args.page);
         return Err(Failure::call(message));
     }
-    let skipped = (args.number as usize - 1) * on_page;
+    let skipped = (args.page as usize - 1) * on_page;
     Ok(all.into_iter().skip(skipped).take(on_page).collect())
 }
 
@@ -185,7 +185,7 @@ fn images(
                     .is_some_and(|class| classes.iter().any(|c| c == class))
         };
         named.retain(is_wanted);
-        if args.order != Order::Chance {
+        if args.order != Order::Random {
             let mut order: Vec<usize> = named.iter().map(|shown| shown.record).collect();
             looking::sort(catalog, &mut order, args.order, args.seed);
             let place: HashMap<usize, usize> =
@@ -304,7 +304,7 @@ fn of_plan(file: &std::path::Path, catalog: &Catalog) -> Result<Vec<Shown>, Fail
     let wrong = |reason: String| {
         Failure::input(format!("cannot read the plan {}: {reason}", file.display()))
     };
-    let bytes = input::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
+    let bytes = bounded_read::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
     let plan = Plan::parse(&bytes).map_err(|problems| {
         Failure::call(format!("the plan {} cannot be understood", file.display()))
             .details(problems.problems)
@@ -354,7 +354,7 @@ fn cells(
     let (catalog, limits) = (&measured.0, config.read_limits());
     let wanted: Vec<usize> = page.iter().flatten().map(|shown| shown.record).collect();
     progress.begin("painting the sheet", Some(wanted.len() as u64));
-    let pixels = if args.rough {
+    let pixels = if args.from_thumbnails {
         let mut sorted = wanted.clone();
         sorted.sort_unstable();
         sorted.dedup();

@@ -4,20 +4,20 @@ use std::io::Write;
 
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::{CLASS_INDEX, Collection, SPLIT_TABLE, split_of_name};
-use sieve_core::duplicates::Found;
-use sieve_core::facts::Fact;
+use sieve_core::duplicates::DuplicateReport;
+use sieve_core::attributes::Fact;
 use sieve_core::files::InsidePath;
 use sieve_core::io_reason;
-use sieve_core::nearest;
+use sieve_core::suggest;
 use sieve_core::repair::Edit;
 use sieve_core::splitting::{
     self, Assigned, Assignment, Conflicts, Earlier, LeftOut, Parts, PartsError, Placing, Request,
-    SplitError, SplitTable, Stratum, Subset, Together, places,
+    SplitError, SplitTable, Stratum, Subset, GroupingRules, places,
 };
 
 use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
-use crate::args::{self, SplitArgs, SplitFormat, TogetherBy};
+use crate::args::{self, SplitArgs, SplitFormat, GroupBy};
 use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
 use crate::present::{self, chart, sheet, split as shown};
@@ -45,10 +45,10 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     request.strata = strata(args, &measured.0.collection)?;
     match &args.from {
         Some(from) => request.parts = parts_from(args, from, &measured.0.collection)?,
-        None if !args.anew => refuse_split(&measured.0)?,
+        None if !args.resplit => refuse_split(&measured.0)?,
         None => {}
     }
-    let answer = |catalog: &Catalog, found: &Found<'_>| {
+    let answer = |catalog: &Catalog, found: &DuplicateReport<'_>| {
         let mut assignment = splitting::assign(catalog, found, &request).map_err(explained)?;
         let skipped =
             if args.to.is_some() { leave_out(args, &request, &mut assignment) } else { Vec::new() };
@@ -57,7 +57,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             return Err(nothing_left(&config, catalog, &assignment));
         }
         refuse_gaps(args, catalog, &assignment, &request)?;
-        let crossings = splitting::crossings(&assignment, found);
+        let violations = splitting::violations(&assignment, found);
         let split = shown::Split {
             args,
             config: &config,
@@ -65,7 +65,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             catalog,
             found,
             assignment: &assignment,
-            crossings: &crossings,
+            violations: &violations,
             skipped: &skipped,
         };
         let rows = write(&split, table, tree, progress)?;
@@ -85,7 +85,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
                 Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
             }
         };
-        Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::Found } })
+        Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::DuplicateReport } })
     };
     collection::search_in(&config, &measured, args.reach, progress, answer)
 }
@@ -100,9 +100,9 @@ fn request(args: &SplitArgs) -> Result<Request, Failure> {
         }
         _ => Parts::default(),
     };
-    let patterns = args.together.iter().filter_map(|by| match by {
-        TogetherBy::Pattern(pattern) => Some(pattern.clone()),
-        TogetherBy::Folder | TogetherBy::Variants => None,
+    let patterns = args.group_by.iter().filter_map(|by| match by {
+        GroupBy::Pattern(pattern) => Some(pattern.clone()),
+        GroupBy::Folder | GroupBy::Variants => None,
     });
     let earlier = args.keep.as_ref().map(|file| -> Result<Earlier, Failure> {
         let table = SplitTable::read(file).map_err(|reason| {
@@ -112,13 +112,13 @@ fn request(args: &SplitArgs) -> Result<Request, Failure> {
     });
     Ok(Request {
         parts,
-        per: args.per.into(),
+        per: args.count_per.into(),
         seed: args.seed,
-        together: Together {
+        together: GroupingRules {
             copies: args.copies == args::Copies::Together,
             patterns: patterns.collect(),
-            folder: args.together.iter().any(|by| matches!(by, TogetherBy::Folder)),
-            variants: args.together.iter().any(|by| matches!(by, TogetherBy::Variants)),
+            folder: args.group_by.iter().any(|by| matches!(by, GroupBy::Folder)),
+            variants: args.group_by.iter().any(|by| matches!(by, GroupBy::Variants)),
         },
         conflicts: match args.conflicts {
             args::Conflicts::LeaveOut => Conflicts::LeaveOut,
@@ -129,7 +129,7 @@ fn request(args: &SplitArgs) -> Result<Request, Failure> {
         earlier: earlier.transpose()?,
         from: args.from.as_deref().map(|from| split_of_name(from).unwrap_or(from).to_owned()),
         locked: args.lock.clone(),
-        subset: args.subset.map(|amount| Subset { amount, per: args.per.into() }),
+        subset: args.subset.map(|amount| Subset { amount, per: args.count_per.into() }),
     })
 }
 
@@ -144,7 +144,7 @@ fn strata(args: &SplitArgs, collection: &Collection) -> Result<Vec<Stratum>, Fai
             names.extend(collection.extra.iter().cloned());
             let expected = format!("expected one of {}", names.join(", "));
             let failure = Failure::call(format!("--strata {word}: {expected}"));
-            match nearest::word(word, names.iter().map(String::as_str)) {
+            match suggest::word(word, names.iter().map(String::as_str)) {
                 Some(near) => failure.hint(format!("Did you mean {near}?")),
                 None => failure,
             }
@@ -318,7 +318,7 @@ fn refuse_gaps(
     assignment: &Assignment<'_>,
     request: &Request,
 ) -> Result<(), Failure> {
-    if args.despite {
+    if args.force {
         return Ok(());
     }
     let names = request.parts.names();
@@ -331,7 +331,7 @@ fn refuse_gaps(
             catalog.collection.name()
         );
         return Err(Failure::call(message).hint(
-            "Nothing was written. Ask for fewer parts, or a larger share for this one; --despite splits nevertheless.",
+            "Nothing was written. Ask for fewer parts, or a larger share for this one; --force splits nevertheless.",
         ));
     }
     let missing = assignment.classes.iter().filter(|class| class.got[0] == 0);
@@ -344,7 +344,7 @@ fn refuse_gaps(
         if missing.len() > 5 { format!(" and {} more", missing.len() - 5) } else { String::new() };
     let message = format!("no image of {shown}{more} would be in {}, the first part", names[0]);
     Err(Failure::call(message).hint(
-        "Nothing was written. What stays together leaves none for it; --despite splits nevertheless.",
+        "Nothing was written. What stays together leaves none for it; --force splits nevertheless.",
     ))
 }
 
@@ -357,5 +357,5 @@ fn refuse_split(catalog: &Catalog) -> Result<(), Failure> {
     let name = catalog.collection.name();
     let message = format!("{name} is already split, into {}", splits.join(", "));
     Err(Failure::call(message)
-        .hint("To split it again, add --anew: what was tested on before may then be trained on."))
+        .hint("To split it again, add --resplit: what was tested on before may then be trained on."))
 }

@@ -89,14 +89,14 @@ mod tests {
     #[test]
     fn sentences_wrap_with_a_hanging_indent_and_commands_do_not() {
         let text = "Findings: 2\n\
-            \u{1b}[1mwarning\u{1b}[0m  same-picture (7): bay/bay-022-crop.jpg ~ bay/bay-022.jpg ... 6 more\n\
+            \u{1b}[1mwarning\u{1b}[0m  same-image (7): bay/bay-022-crop.jpg ~ bay/bay-022.jpg ... 6 more\n\
             \x20 a line that stands in is wrapped below where it begins, and two further\n\
             \x20 mint-sieve split herb-shed-demo/collection --parts train=80,test=20\n";
         assert_eq!(lay_out(text, None), text);
         let laid = lay_out(text, Some(44));
         insta::assert_snapshot!(plain(&laid), @r"
         Findings: 2
-        warning  same-picture (7):
+        warning  same-image (7):
                  bay/bay-022-crop.jpg ~
                  bay/bay-022.jpg ... 6 more
           a line that stands in is wrapped below

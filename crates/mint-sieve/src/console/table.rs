@@ -154,8 +154,8 @@ mod tests {
     fn table(narrow: Narrow<'_>, width: Option<usize>) -> String {
         let cells = [
             ["path", "images", "share", "kind"],
-            ["herbs/the-long-shelf/nettle-0001.jpg", "5", "1.0 %", "near"],
-            ["薄荷", "120", "99.0 %", "same-bytes"],
+            ["herbs/the-long-shelf/nettle-0001.jpg", "5", "1.0%", "near"],
+            ["薄荷", "120", "99.0%", "same-bytes"],
         ];
         let columns = [Align::Left, Align::Right, Align::Right, Align::Left];
         let cells = cells.map(|row| row.map(str::to_owned).to_vec()).to_vec();

@@ -8,7 +8,7 @@ mod findings;
 mod json;
 pub mod leakage;
 pub mod limits;
-pub mod looked;
+pub mod sheet_report;
 pub mod nearest;
 mod next;
 pub mod policy;
@@ -29,7 +29,7 @@ pub use next::{command_line, next_step, repaired_folder, sheet_file, splits_fold
 pub use reading::{ReadingSettings, absolute_collection_words, collection_words, command_on};
 pub use table::{visible, written};
 
-use sieve_core::duplicates::{Found, Level, Reach};
+use sieve_core::duplicates::{DuplicateReport, Reach, SimilarityThreshold};
 use sieve_core::independent::Independent;
 use sieve_core::measuring::SMALL_SIDE_PX;
 
@@ -51,21 +51,21 @@ pub fn independent_images(independent: Independent) -> String {
 
 /// The line that says how alike different pictures get, which copies were told from; empty where nothing of that was
 /// looked at.
-pub fn how_alike(found: &Found<'_>) -> String {
+pub fn how_alike(found: &DuplicateReport<'_>) -> String {
     match found.level {
         None => String::new(),
-        Some(Level { correlation, is_told: true }) => {
+        Some(SimilarityThreshold { correlation, is_told: true }) => {
             format!("unrelated images here correlate up to {correlation:.2}\n")
         }
-        Some(Level { correlation, .. }) => format!(
+        Some(SimilarityThreshold { correlation, .. }) => format!(
             "too few images to measure how alike different ones are; {correlation:.2} is assumed\n"
         ),
     }
 }
 
 /// The line that says of how many pictures less was compared than of the others; empty when of none.
-pub fn small_images(found: &Found<'_>) -> String {
-    if found.small == 0 || found.reach == Reach::Same {
+pub fn small_images(found: &DuplicateReport<'_>) -> String {
+    if found.small == 0 || found.reach == Reach::Exact {
         return String::new();
     }
     let how = match found.reach {

@@ -303,7 +303,7 @@ impl Draft<'_> {
     fn reason(&self, drafted: &Drafted) -> String {
         let mut reason = match drafted.source {
             Source::Spread(measure, _) => format!(
-                "The middle 80 % of {} differ this much in {measure} from the median of their class",
+                "The middle 80% of {} differ this much in {measure} from the median of their class",
                 self.measured_on()
             ),
             Source::Mild => "A mild range that is usual; nothing here measures it".to_owned(),
@@ -320,7 +320,7 @@ impl Draft<'_> {
             });
             let _ = write!(
                 reason,
-                "; brought to {:.0} % of the strength, at which preview calls {name} gentle",
+                "; brought to {:.0}% of the strength, at which preview calls {name} gentle",
                 drafted.strength * 100.0
             );
         }
@@ -346,7 +346,7 @@ impl Draft<'_> {
         match too_far(drafted) {
             Some(too_far) => format!("{reason}; {too_far}"),
             None if drafted.strength < 1.0 => {
-                format!("{reason}, at {:.0} % so as to stay gentle", drafted.strength * 100.0)
+                format!("{reason}, at {:.0}% so as to stay gentle", drafted.strength * 100.0)
             }
             None => reason,
         }
@@ -383,7 +383,7 @@ fn too_far(drafted: &Drafted) -> Option<String> {
 /// The file of a draft.
 pub fn draft_toml(draft: &Draft<'_>) -> String {
     let mut text = format!(
-        "# A first augmentation policy for {}, drafted from {} (seed {}).\n# Look at it before you train with it:\n#\n#   mint-sieve \
+        "# A first augmentation policy for {}, drafted from {} (seed {}).\n# ImageMeasures at it before you train with it:\n#\n#   mint-sieve \
          preview COLLECTION --policy THIS_FILE --out preview.png\n\n{}",
         safe(&draft.name).replace('\n', " "),
         draft.measured_on(),
@@ -451,7 +451,7 @@ pub fn draft_text(draft: &Draft<'_>) -> String {
     let out = shown_name(draft.args.out.as_os_str());
     let _ = writeln!(
         text,
-        "\nSpread: how far the middle 80 % of images are from the median of their class.\nSteps in brackets are in the file \
+        "\nSpread: how far the middle 80% of images are from the median of their class.\nSteps in brackets are in the file \
          as comments.\nWritten: {}\n",
         safe(&out)
     );

@@ -203,7 +203,7 @@ mod tests {
             let Some(option) = remark.alternative().as_ref().and_then(option) else { continue };
             let words = option.split_whitespace().map(|word| word.trim_matches('\''));
             let typed = ["mint-sieve", "audit", "herbs"].into_iter().chain(words);
-            assert!(Cli::of_words(typed).is_ok(), "{option}");
+            assert!(Cli::parse_from(typed).is_ok(), "{option}");
             said.push(option);
         }
         said.dedup();

@@ -1,6 +1,6 @@
 //! What tables are made of.
 
-use sieve_core::cell::guarded;
+use sieve_core::csv_escape::guarded;
 
 /// A bar of up to `width` columns for `value` out of `most`, to an eighth of a column; what is
 /// there at all shows at least the thinnest bar.
@@ -33,7 +33,7 @@ pub fn written<R: IntoIterator<Item = impl AsRef<str>>>(
 
 /// A share as text, in percent with one decimal.
 pub fn percent(share: f64) -> String {
-    format!("{:.1} %", share * 100.0)
+    format!("{:.1}%", share * 100.0)
 }
 
 /// Rows of a table that is the answer, without `--all`.

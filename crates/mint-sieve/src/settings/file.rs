@@ -7,7 +7,7 @@ use serde::Deserialize;
 use sieve_core::collection::{Root, SETTINGS_FILE, SplitFolders};
 use sieve_core::finding::Code;
 use sieve_core::suppression::{Paths, Suppression};
-use sieve_core::{input, nearest};
+use sieve_core::{bounded_read, suggest};
 
 use super::words::split_folders;
 use crate::failure::Failure;
@@ -64,7 +64,7 @@ impl Settings {
 
     fn read(file: &Path) -> Result<Self, Failure> {
         let shown = file.display();
-        let text = input::read_text(file, input::MOST_SETTINGS_BYTES).map_err(|reason| {
+        let text = bounded_read::read_text(file, bounded_read::MOST_SETTINGS_BYTES).map_err(|reason| {
             Failure::input(format!("the settings {shown} cannot be read: {reason}"))
         })?;
         let written: Written = toml::from_str(&text).map_err(|error| {
@@ -73,7 +73,7 @@ impl Settings {
             });
             // The types of the language mean nothing to a reader.
             let message = error.message().replace("f64", "a number").replace('\n', ", ");
-            let message = input::echoed(&message);
+            let message = bounded_read::echoed(&message);
             Failure::call(format!("{shown}{line}: {message}"))
                 .hint("It may hold splits, [limits] and [[suppress]] (docs/settings.md).")
         })?;
@@ -108,7 +108,7 @@ fn suppression(accepted: Accepted) -> Result<Suppression, String> {
     }
     let code = code.map(|name| {
         let names = Code::ALL.iter().map(|code| code.as_str());
-        let near = nearest::word(&name, names);
+        let near = suggest::word(&name, names);
         let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
         Code::named(&name).ok_or_else(|| format!("there is no code {name:?}{hint}"))
     });

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use sieve_core::limits::{FindingLimits, LIMITS};
-use sieve_core::nearest;
+use sieve_core::suggest;
 
 use super::Settings;
 use crate::failure::Failure;
@@ -53,7 +53,7 @@ impl SetLimits {
         let names = || LIMITS.iter().map(|limit| limit.name);
         let Some(known) = LIMITS.iter().find(|known| known.name == name) else {
             let failure = Failure::call(format!("{place}: there is no limit {name:?}"));
-            return Err(match nearest::word(name, names()) {
+            return Err(match suggest::word(name, names()) {
                 Some(near) => failure.hint(format!("Did you mean {near}?")),
                 None => failure.hint("`mint-sieve limits` lists them."),
             });

@@ -3,7 +3,7 @@
 use rayon::prelude::*;
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection::{self, Request};
-use sieve_core::likeness::PreparedImage;
+use sieve_core::likeness::ImagePyramid;
 use sieve_core::progress::NoProgress;
 use sieve_core::record::Record;
 
@@ -12,7 +12,7 @@ pub struct Prepared {
     /// What is known of all files.
     pub catalog: Catalog,
     /// How each picture looks.
-    pub prepared: Vec<Option<PreparedImage>>,
+    pub prepared: Vec<Option<ImagePyramid>>,
     /// The record of each.
     images: Vec<usize>,
 }
@@ -35,8 +35,8 @@ impl Prepared {
             .expect("nobody stops it");
         let subject = |at: usize| {
             let measured = catalog.records[images[at]].image()?;
-            let (aspect, plain) = (measured.aspect() as f32, measured.look.flat_share);
-            Some(PreparedImage::new(thumbnails[at].clone()?, aspect, plain))
+            let (aspect, plain) = (measured.aspect() as f32, measured.measures.flat_share);
+            Some(ImagePyramid::new(thumbnails[at].clone()?, aspect, plain))
         };
         let prepared = (0..images.len()).into_par_iter().map(subject).collect();
         Prepared { catalog, prepared, images }
@@ -48,7 +48,7 @@ impl Prepared {
     }
 
     /// How it looks.
-    pub fn subject(&self, at: u32) -> Option<&PreparedImage> {
+    pub fn subject(&self, at: u32) -> Option<&ImagePyramid> {
         self.prepared[at as usize].as_ref()
     }
 }

@@ -26,7 +26,7 @@ pub struct Drafted {
 /// Where the range of a step comes from.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Source {
-    /// The middle 80 % of pictures against the median of their class: of which measure, and how many pictures.
+    /// The middle 80% of pictures against the median of their class: of which measure, and how many pictures.
     Spread(&'static str, usize),
     /// Nothing measures it: a mild range that is usual.
     Mild,
@@ -38,7 +38,7 @@ pub enum Source {
 const TAIL: f64 = 0.1;
 /// Pictures of a class that have a median to speak of.
 const LEAST_OF_CLASS: usize = 5;
-/// A range that is narrower does nothing that is seen: a step of 2 % is five levels at white.
+/// A range that is narrower does nothing that is seen: a step of 2% is five levels at white.
 const LEAST_SPREAD: f64 = 0.02;
 /// Blur that is tried where sharpness differs, in pixels of the frame; the verdict weakens it.
 const BLUR_PX: f64 = 1.0;
@@ -148,7 +148,7 @@ pub fn settled(candidates: Vec<Drafted>, verdicts: &[Verdict], impact: &Impact) 
     candidates.into_iter().zip(verdicts).map(settle).collect()
 }
 
-/// Between which factors of their class's median the middle 80 % of pictures lie; none without classes of enough
+/// Between which factors of their class's median the middle 80% of pictures lie; none without classes of enough
 /// pictures.
 fn ratios(reference: &[Reference], number: impl Fn(&Reference) -> f64) -> Option<(f64, f64)> {
     let mut classes: Vec<&str> =

@@ -9,7 +9,7 @@ use super::canvas::{Canvas, LUMA};
 use super::colour::{self, Colour};
 use super::frame::{Colours, Frame};
 use super::policy::Policy;
-use super::prepared::Prepared;
+use super::prepared::SourcePyramid;
 use super::projective::Projective;
 use super::steps::{Drawn, Effect};
 use super::tone_cost::{ToneCost, tone_cost};
@@ -156,14 +156,14 @@ impl Draw {
 
     /// Carries the draw out: one resampling for all geometry, then colours and filters, in their order, on
     /// the whole frame, in floating point; rounded once at the end.
-    pub fn apply(&self, image: &Prepared, policy: &Policy) -> Augmented {
+    pub fn apply(&self, image: &SourcePyramid, policy: &Policy) -> Augmented {
         let framed = self.framed(image, policy);
         let (pixels, tone) = self.toned(framed.canvas);
         Augmented { pixels, to_frame: framed.to_frame, outside_share: framed.outside_share, tone }
     }
 
     /// The frame as geometry alone makes it.
-    pub(super) fn framed(&self, image: &Prepared, policy: &Policy) -> Framed {
+    pub(super) fn framed(&self, image: &SourcePyramid, policy: &Policy) -> Framed {
         let to_frame = self.to_frame(image.width_px, image.height_px, policy.frame);
         let warped = warp(image, to_frame, policy.frame, policy.fill);
         let mut canvas = warped.canvas;
@@ -225,13 +225,13 @@ mod tests {
     /// What one draw of a policy makes of [`image`].
     fn shown(steps: &str) -> Pixels {
         let policy = policy(steps);
-        policy.draw(&occasion(0, "a.jpg", 0)).apply(&Prepared::new(&image()), &policy).pixels
+        policy.draw(&occasion(0, "a.jpg", 0)).apply(&SourcePyramid::new(&image()), &policy).pixels
     }
 
     #[test]
     fn whole_moves_are_exact() {
         let image = image();
-        assert_eq!(Draw::NOTHING.apply(&Prepared::new(&image), &policy("")).pixels, image);
+        assert_eq!(Draw::NOTHING.apply(&SourcePyramid::new(&image), &policy("")).pixels, image);
         let gathered = |from: &dyn Fn(u32, u32) -> (u32, u32)| {
             let places = (0..6).flat_map(|y| (0..8).map(move |x| (x, y)));
             let data = places.map(|(x, y)| from(x, y)).flat_map(|(x, y)| image.at(x, y));

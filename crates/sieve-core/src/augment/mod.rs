@@ -23,6 +23,6 @@ pub use draw::{Augmented, Draw, DrawnStep, Occasion};
 pub use frame::{Colours, Fit, Frame, Sampling};
 pub use parse::PolicyError;
 pub use policy::{Classes, Fill, Pick, Policy, Step};
-pub use prepared::{Prepared, averaged};
+pub use prepared::{SourcePyramid, averaged};
 pub use projective::Projective;
 pub use warp::{Warped, warp};

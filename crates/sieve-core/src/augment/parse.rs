@@ -6,8 +6,8 @@ use toml::de::{DeTable, DeValue};
 use super::frame::{Colours, Fit, Frame, Sampling};
 use super::policy::{Classes, Fill, Pick, Policy, Step};
 use super::steps::{self, Amount, Choice, Definition, Range, Second, Setting, Unit, Word};
-use crate::input::echoed;
-use crate::nearest;
+use crate::bounded_read::echoed;
+use crate::suggest;
 
 /// What is wrong with the text of a policy.
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
@@ -315,7 +315,7 @@ fn colour(text: &str) -> Option<[u8; 3]> {
 /// What to say of a word that is none of `known`.
 fn unknown(word: &str, known: &[&str]) -> String {
     let mut problem = format!("{:?} is unknown; expected {}", echoed(word), known.join(", "));
-    if let Some(near) = nearest::word(word, known.iter().copied()) {
+    if let Some(near) = suggest::word(word, known.iter().copied()) {
         problem.push_str(&format!(". Did you mean {near:?}?"));
     }
     problem
@@ -375,7 +375,7 @@ impl<'a> Table<'a> {
             Some(key) => {
                 let key = key.get_ref();
                 let mut problem = format!("is unknown here; expected {}", known.join(", "));
-                if let Some(near) = nearest::word(key, known.iter().copied()) {
+                if let Some(near) = suggest::word(key, known.iter().copied()) {
                     problem.push_str(&format!(". Did you mean {near}?"));
                 }
                 Err(self.wrong(key, problem))

@@ -8,7 +8,7 @@ use crate::reading::Pixels;
 const MOST_HALVINGS: usize = 12;
 
 /// A picture made ready for many draws: what is averaged for one serves all others.
-pub struct Prepared {
+pub struct SourcePyramid {
     /// Columns of the picture.
     pub width_px: u32,
     /// Rows of it.
@@ -40,7 +40,7 @@ pub(super) fn unpacked(pixel: Packed) -> [u8; 3] {
     [0, 1, 2].map(|lane| (pixel >> (lane * LANE)) as u8)
 }
 
-impl Prepared {
+impl SourcePyramid {
     /// Makes a picture ready.
     ///
     /// # Panics
@@ -52,7 +52,7 @@ impl Prepared {
         let (width, height) = (image.width_px as usize, image.height_px as usize);
         let levels: [OnceLock<Level>; MOST_HALVINGS + 1] = Default::default();
         let _ = levels[0].set(Level { width, height, data });
-        Prepared { width_px: image.width_px, height_px: image.height_px, levels }
+        SourcePyramid { width_px: image.width_px, height_px: image.height_px, levels }
     }
 
     /// The picture averaged in blocks of two to the power of `halvings`, or of the most there are; with that power.

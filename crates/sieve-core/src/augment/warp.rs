@@ -3,7 +3,7 @@
 use super::canvas::Canvas;
 use super::frame::{Frame, Sampling};
 use super::policy::Fill;
-use super::prepared::{LANE, Level, Prepared, packed, unpacked};
+use super::prepared::{LANE, Level, SourcePyramid, packed, unpacked};
 use super::projective::Projective;
 use crate::affine::Affine;
 
@@ -47,7 +47,7 @@ const MOST_SAMPLES: u32 = 64;
 /// # Panics
 ///
 /// When the picture or the frame has no pixels, or the map cannot be undone.
-pub fn warp(image: &Prepared, to_frame: Projective, frame: Frame, fill: Fill) -> Warped {
+pub fn warp(image: &SourcePyramid, to_frame: Projective, frame: Frame, fill: Fill) -> Warped {
     let to_image = to_frame.inverse().expect("the map can be undone");
     let (crossed_right, crossed_down) = crossed(to_image, frame);
     let halvings = (crossed_right.min(crossed_down) / LEFT_TO_SAMPLES).max(1.0).log2() as usize;
@@ -430,7 +430,7 @@ mod tests {
     }
 
     fn warp(image: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> Warped {
-        super::warp(&Prepared::new(image), to_frame.into(), frame, fill)
+        super::warp(&SourcePyramid::new(image), to_frame.into(), frame, fill)
     }
 
     /// The red values of a frame, row by row.

@@ -5,9 +5,9 @@ use std::collections::HashSet;
 use serde::Serialize;
 
 use super::labelled;
-use crate::duplicates::Found;
-use crate::facts::{Fact, Measure, OTHERS, banded, tallied};
-use crate::independent::Units;
+use crate::duplicates::DuplicateReport;
+use crate::attributes::{Fact, Measure, OTHERS, banded, tallied};
+use crate::independent::IndependentGroups;
 use crate::limits::FindingLimits;
 use crate::statistics::{AssociationTest, Contingency, holm};
 
@@ -67,8 +67,8 @@ const LEAST: u64 = 8;
 
 pub(super) fn associations(
     classes: &[String],
-    found: &Found<'_>,
-    units: &Units,
+    found: &DuplicateReport<'_>,
+    units: &IndependentGroups,
     limits: &FindingLimits,
 ) -> Vec<Association> {
     // Of copies and frames of one moment in one class the first stands for all.

@@ -5,8 +5,8 @@ use std::collections::BTreeMap;
 use serde::Serialize;
 
 use super::labelled;
-use crate::duplicates::Found;
-use crate::independent::Units;
+use crate::duplicates::DuplicateReport;
+use crate::independent::IndependentGroups;
 use crate::statistics::Diversity;
 
 /// How many pictures one class holds.
@@ -88,8 +88,8 @@ pub struct Scope {
 pub(super) fn classes(
     classes: &[String],
     splits: &[String],
-    found: &Found<'_>,
-    units: &Units,
+    found: &DuplicateReport<'_>,
+    units: &IndependentGroups,
     floor: u64,
 ) -> Vec<ClassCount> {
     let mut members: BTreeMap<&str, Vec<usize>> =
@@ -131,8 +131,8 @@ pub(super) fn classes(
 pub(super) fn scopes(
     splits: &[String],
     classes: &[ClassCount],
-    found: &Found<'_>,
-    units: &Units,
+    found: &DuplicateReport<'_>,
+    units: &IndependentGroups,
 ) -> Vec<Scope> {
     let scope = |split: Option<&String>| {
         let here = labelled(found).filter(|(number, _)| {

@@ -18,7 +18,7 @@ pub struct HeldOut {
     pub images: u64,
     /// Those of them that are independent.
     pub independent: u64,
-    /// Between what an accuracy of 90 % on all of them would be known, with 95 % confidence.
+    /// Between what an accuracy of 90% on all of them would be known, with 95 % confidence.
     pub interval: Interval,
     /// The same if only independent pictures are counted.
     pub independent_interval: Interval,
@@ -35,7 +35,7 @@ pub struct ClassVerdict {
     pub class: String,
     /// Its pictures in the split.
     pub images: u64,
-    /// Between what an accuracy of 90 % on them would be known; none without pictures.
+    /// Between what an accuracy of 90% on them would be known; none without pictures.
     pub interval: Option<Interval>,
 }
 

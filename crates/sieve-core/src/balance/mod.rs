@@ -19,8 +19,8 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 
-use crate::duplicates::Found;
-use crate::independent::{Independent, Units};
+use crate::duplicates::DuplicateReport;
+use crate::independent::{Independent, IndependentGroups};
 use crate::limits::FindingLimits;
 
 /// What decides a balance beside the limits.
@@ -66,7 +66,7 @@ pub struct Balance {
 }
 
 /// The pictures of `found` that lie in a class, by number.
-fn labelled<'a>(found: &'a Found<'_>) -> impl Iterator<Item = (usize, &'a str)> {
+fn labelled<'a>(found: &'a DuplicateReport<'_>) -> impl Iterator<Item = (usize, &'a str)> {
     let images = found.images.iter().enumerate();
     images.filter_map(|(number, image)| Some((number, image.record.class()?)))
 }
@@ -76,11 +76,11 @@ fn labelled<'a>(found: &'a Found<'_>) -> impl Iterator<Item = (usize, &'a str)> 
 pub fn balance(
     classes: &[String],
     splits: &[String],
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     limits: &FindingLimits,
     settings: &Settings,
 ) -> Balance {
-    let units = Units::independent(found);
+    let units = IndependentGroups::independent(found);
     let floor = limits.thin_class.ceil() as u64;
     let counted = counts::classes(classes, splits, found, &units, floor);
     let scopes = counts::scopes(splits, &counted, found, &units);

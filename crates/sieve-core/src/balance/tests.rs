@@ -4,7 +4,7 @@ use proptest::prelude::*;
 
 use super::*;
 use crate::duplicates::Kind;
-use crate::facts::Fact;
+use crate::attributes::Fact;
 use crate::tests::{catalog, change, classes, found, image};
 
 fn near(a: f64, b: f64) {
@@ -19,7 +19,7 @@ fn names(all: &[&str]) -> Vec<String> {
 fn copies_and_bursts_count_once_and_look_alikes_do_not() {
     let catalog = catalog(classes(&[("bay", 4), ("sage", 6)]), &["thyme"]);
     let groups: [(Kind, &[&str]); 3] = [
-        (Kind::Part, &["sage/0000.jpg", "sage/0001.jpg", "bay/0000.jpg"]),
+        (Kind::Cropped, &["sage/0000.jpg", "sage/0001.jpg", "bay/0000.jpg"]),
         (Kind::Burst, &["sage/0001.jpg", "sage/0002.jpg"]),
         (Kind::LookAlike, &["bay/0001.jpg", "bay/0002.jpg"]),
     ];
@@ -208,9 +208,9 @@ fn what_the_counts_hide_becomes_findings() {
     let message: Vec<&str> = told.iter().map(|finding| finding.message.as_str()).collect();
     let expected = [
         "\"bay\" has 30 images, but only 19 independent ones; the minimum is 20",
-        "\"sage\" by its capture day: \"2026-07-05\" in 100 % of it, in 0 % of the others",
-        "\"bay\" by its capture day: \"(unknown)\" in 100 % of it, in 22 % of the others",
-        "\"thyme\" by its capture day: \"(unknown)\" in 100 % of it, in 40 % of the others",
+        "\"sage\" by its capture day: \"2026-07-05\" in 100% of it, in 0% of the others",
+        "\"bay\" by its capture day: \"(unknown)\" in 100% of it, in 22% of the others",
+        "\"thyme\" by its capture day: \"(unknown)\" in 100% of it, in 40% of the others",
     ];
     assert_eq!(message, expected, "28 of sage are enough, and thyme is thin as it is");
     assert_eq!(told[0].class.as_deref(), Some("bay"));

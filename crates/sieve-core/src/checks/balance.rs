@@ -41,7 +41,7 @@ fn thin(class: &ClassCount, limits: &FindingLimits) -> Option<Finding> {
 fn small(split: &HeldOut, limits: &FindingLimits) -> Finding {
     let open = split.independent_interval;
     let message = format!(
-        "{}: an accuracy of {:.0} % on its {} may be anything from {} to {}",
+        "{}: an accuracy of {:.0}% on its {} may be anything from {} to {}",
         split.split,
         ASSUMED_ACCURACY * 100.0,
         counted(split.independent, "independent image", "independent images"),

@@ -4,15 +4,15 @@ use std::collections::BTreeSet;
 
 use super::counted;
 use crate::collection::made_from;
-use crate::duplicates::{Found, Group, Kind};
+use crate::duplicates::{DuplicateReport, Group, Kind};
 use crate::finding::{Code, Finding, Severity};
 use crate::independent::origin;
 use crate::record::Record;
 
 /// For each group of copies that lies in one split a finding: a label conflict or merely a copy; for
 /// each burst in one split a note. Conflicts are told wherever the pictures lie; what spans splits is
-/// leakage. Look-alikes are not told: nothing is to be done about them.
-pub fn copies(found: &Found<'_>) -> Vec<Finding> {
+/// leakage. ImageMeasures-alikes are not told: nothing is to be done about them.
+pub fn copies(found: &DuplicateReport<'_>) -> Vec<Finding> {
     let made = made(found);
     let told =
         found.groups.iter().filter(|group| made.is_none() || !is_of_one_origin(found, group));
@@ -22,7 +22,7 @@ pub fn copies(found: &Found<'_>) -> Vec<Finding> {
 }
 
 /// Whether all of a group were made from one picture, or are that picture: they are alike on purpose.
-fn is_of_one_origin(found: &Found<'_>, group: &Group) -> bool {
+fn is_of_one_origin(found: &DuplicateReport<'_>, group: &Group) -> bool {
     let mut origins =
         group.members.iter().map(|member| origin(found.images[member.image as usize].record));
     let first = origins.next();
@@ -30,7 +30,7 @@ fn is_of_one_origin(found: &Found<'_>, group: &Group) -> bool {
 }
 
 /// Pictures that were made from others; none where there are none.
-fn made(found: &Found<'_>) -> Option<Finding> {
+fn made(found: &DuplicateReport<'_>) -> Option<Finding> {
     let records = found.images.iter().map(|image| image.record);
     let made: Vec<&Record> = records
         .filter(|record| record.place.group().is_some_and(|group| made_from(group).is_some()))
@@ -48,7 +48,7 @@ fn made(found: &Found<'_>) -> Option<Finding> {
     (!made.is_empty()).then_some(finding)
 }
 
-fn findings(found: &Found<'_>, group: &Group) -> Vec<Finding> {
+fn findings(found: &DuplicateReport<'_>, group: &Group) -> Vec<Finding> {
     let mut findings = Vec::new();
     if !group.kind.is_dependent() {
         return findings;
@@ -75,7 +75,7 @@ fn findings(found: &Found<'_>, group: &Group) -> Vec<Finding> {
 }
 
 /// The surest way in which two pictures of different classes are the same.
-fn surest_conflict(found: &Found<'_>, group: &Group) -> Kind {
+fn surest_conflict(found: &DuplicateReport<'_>, group: &Group) -> Kind {
     let class = |number: u32| found.images[number as usize].record.class();
     let mut numbers: Vec<u32> = group.members.iter().map(|member| member.image).collect();
     numbers.sort_unstable();
@@ -94,7 +94,7 @@ fn surest_conflict(found: &Found<'_>, group: &Group) -> Kind {
 const NAMED: usize = 3;
 
 /// A finding about a group of pictures that are the same or belong together.
-pub(super) fn about(found: &Found<'_>, group: &Group, code: Code) -> Finding {
+pub(super) fn about(found: &DuplicateReport<'_>, group: &Group, code: Code) -> Finding {
     let mut records: Vec<&Record> =
         group.members.iter().map(|member| found.images[member.image as usize].record).collect();
     records.sort_by(|a, b| a.path.cmp(&b.path));

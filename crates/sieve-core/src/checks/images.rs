@@ -126,13 +126,13 @@ impl<'a> Images<'a> {
     }
 
     fn is_blank(&self, measured: &Measured) -> bool {
-        let look = &measured.look;
+        let look = &measured.measures;
         deviation(measured) < self.limits.blank && f64::from(look.flat_share) > ONE_COLOUR
     }
 
     fn blank(&self) -> Vec<Finding> {
         let odd = self.odd(|(_, measured)| {
-            let [red, green, blue] = measured.look.mean.map(|value| value.round() as u8);
+            let [red, green, blue] = measured.measures.mean.map(|value| value.round() as u8);
             let colour = format!("uniformly #{red:02x}{green:02x}{blue:02x}");
             let message = match measured.facts.colour.may_be_transparent() {
                 true => format!("{colour}, with transparency shown on white"),
@@ -165,20 +165,20 @@ impl<'a> Images<'a> {
     fn dark(&self) -> Vec<Finding> {
         let limit = self.limits.dark;
         let mut odd = self.far_below(
-            |measured| f64::from(measured.look.brightness),
+            |measured| f64::from(measured.measures.brightness),
             limit,
             |value, median| {
                 format!("brightness {} of white; the median is {}", percent(value), percent(median))
             },
         );
-        odd.retain(|odd| odd.measured.look.contrast < odd.measured.look.brightness);
+        odd.retain(|odd| odd.measured.measures.contrast < odd.measured.measures.brightness);
         self.told(Code::TooDark, odd, limit, "are very dark")
     }
 
     fn washed_out(&self) -> Vec<Finding> {
         let limit = self.limits.contrast;
         let odd = self.far_below(
-            |measured| f64::from(measured.look.contrast),
+            |measured| f64::from(measured.measures.contrast),
             limit,
             |value, median| format!("contrast {value:.3}; the median is {median:.3}"),
         );
@@ -186,7 +186,7 @@ impl<'a> Images<'a> {
     }
 
     fn soft(&self) -> Vec<Finding> {
-        let sharpness = |measured: &Measured| f64::from(measured.look.sharpness);
+        let sharpness = |measured: &Measured| f64::from(measured.measures.sharpness);
         let Some(scale) = self.scale(sharpness) else { return Vec::new() };
         let limit = self.limits.soft_focus * scale.median.exp();
         let odd = self.far_below(sharpness, limit, |value, median| {
@@ -237,7 +237,7 @@ impl<'a> Images<'a> {
     }
 
     fn grey(&self) -> Vec<Finding> {
-        let saturation = |measured: &Measured| f64::from(measured.look.saturation);
+        let saturation = |measured: &Measured| f64::from(measured.measures.saturation);
         let limit = self.limits.grey;
         let odd = self.odd(|(_, measured)| {
             let is_grey = saturation(measured) < limit && !self.is_blank(measured);
@@ -320,7 +320,7 @@ impl<'a> Images<'a> {
 
 /// The largest standard deviation of any channel, 0 to 127.5.
 fn deviation(measured: &Measured) -> f64 {
-    measured.look.deviation.into_iter().fold(0.0, f32::max).into()
+    measured.measures.deviation.into_iter().fold(0.0, f32::max).into()
 }
 
 /// Share of a picture within 8 levels of its most frequent colour, above which it is of that colour:

@@ -61,9 +61,9 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
         Reason::Stray(what) => {
             about(record, Code::StrayFile, what.as_deref().unwrap_or("content of an unknown kind"))
         }
-        Reason::OwnTable => about(
+        Reason::GeneratedTable => about(
             record,
-            Code::OwnTable,
+            Code::GeneratedTable,
             match record.path.file_name() {
                 CLASS_INDEX => "the number of each class",
                 AUGMENTED_TABLE => "which image was made from which",

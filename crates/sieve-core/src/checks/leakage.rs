@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use super::copies::about;
 use super::{counted, percent};
 use crate::collection::made_from;
-use crate::duplicates::{Found, Kind};
+use crate::duplicates::{DuplicateReport, Kind};
 use crate::finding::{Code, Finding};
 use crate::independent;
 use crate::leakage::{Drift, IndexMismatch, Leakage, MissingClass, Order, Quantity};
@@ -14,7 +14,7 @@ use crate::statistics::strength;
 
 /// Pictures of one split in another, classes that not all splits have or number alike, and splits
 /// that differ more than chance explains.
-pub fn leakage(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
+pub fn leakage(leakage: &Leakage, found: &DuplicateReport<'_>) -> Vec<Finding> {
     let mut findings = alike(leakage, found);
     findings.extend(possible(found));
     findings.extend(declared(found));
@@ -26,7 +26,7 @@ pub fn leakage(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
 }
 
 /// Copies and bursts that span splits, with what to remove.
-fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
+fn alike(leakage: &Leakage, found: &DuplicateReport<'_>) -> Vec<Finding> {
     let removed: BTreeSet<u32> = leakage.removals.iter().map(|removal| removal.image).collect();
     let spanning = found.groups.iter().filter(|group| group.across_splits);
     let told = spanning.filter_map(|group| {
@@ -45,8 +45,8 @@ fn alike(leakage: &Leakage, found: &Found<'_>) -> Vec<Finding> {
 }
 
 /// Pairs that span splits and may be copies, and that are in no group of copies which is reported anyway.
-fn possible(found: &Found<'_>) -> Vec<Finding> {
-    let units = independent::Units::with_groups(found);
+fn possible(found: &DuplicateReport<'_>) -> Vec<Finding> {
+    let units = independent::IndependentGroups::with_groups(found);
     let told = found.pairs.iter().filter(|pair| pair.may_be_copies()).filter_map(|pair| {
         let mut records = [pair.a, pair.b].map(|image| found.images[image as usize].record);
         let [first, second] = records.map(Record::split);
@@ -70,7 +70,7 @@ fn possible(found: &Found<'_>) -> Vec<Finding> {
 }
 
 /// Groups that a table or a name declares, and that span splits.
-fn declared(found: &Found<'_>) -> Vec<Finding> {
+fn declared(found: &DuplicateReport<'_>) -> Vec<Finding> {
     let told = independent::declared(found).into_iter().filter_map(|(group, members)| {
         let record = |member: &u32| found.images[*member as usize].record;
         let records: Vec<&Record> = members.iter().map(record).collect();
@@ -199,7 +199,7 @@ fn drift(drift: &Drift) -> Finding {
 
 /// A median as people read it.
 fn quantity(quantity: Quantity, number: f64) -> String {
-    use crate::facts::Measure;
+    use crate::attributes::Measure;
     match quantity {
         Quantity::Measure(Measure::Captured) => crate::reading::time_of_seconds(number),
         _ if number.abs() >= 100.0 => format!("{number:.0}"),

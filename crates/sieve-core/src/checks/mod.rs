@@ -32,8 +32,8 @@ fn counted(number: u64, one: &str, many: &str) -> String {
 fn percent(share: f64) -> String {
     let percent = share * 100.0;
     if percent > 0.0 && percent < 9.95 {
-        format!("{percent:.1} %")
+        format!("{percent:.1}%")
     } else {
-        format!("{percent:.0} %")
+        format!("{percent:.0}%")
     }
 }

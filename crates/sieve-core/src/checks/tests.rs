@@ -11,7 +11,7 @@ use crate::files::RelPath;
 use crate::finding::{Code, Evidence, Finding, Severity};
 use crate::inventory::inventory;
 use crate::limits::FindingLimits;
-use crate::measuring::{Look, Measured};
+use crate::measuring::{ImageMeasures, Measured};
 use crate::reading::{ColourMode, Format, ReadError, ReadWarning};
 use crate::record::{Outcome, Reason, Record};
 use crate::tests::{catalog, change, classes, found, image, stray};
@@ -143,21 +143,21 @@ fn copies_are_judged_by_where_they_lie() {
     assert_eq!(copy.images, ["sage/a.jpg", "sage/b.jpg"]);
     assert_eq!(copy.message, "sage/a.jpg = sage/b.jpg");
     assert_eq!(copy.evidence["keep"], Evidence::Text("sage/b.jpg".into()));
-    let many = &told(Kind::Part, &["sage/a.jpg", "sage/b.jpg", "sage/c.jpg", "sage/d.jpg"])[0];
+    let many = &told(Kind::Cropped, &["sage/a.jpg", "sage/b.jpg", "sage/c.jpg", "sage/d.jpg"])[0];
     assert_eq!(many.message, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (part, 0.960)");
     assert_eq!(many.code, Code::SameImage);
 
     let conflict = |kind| told(kind, &["sage/a.jpg", "bay/a.jpg"]);
     assert_eq!(codes(&conflict(Kind::Near)), ["label-conflict"]);
     assert_eq!(conflict(Kind::Near)[0].severity, Severity::Error);
-    assert_eq!(conflict(Kind::Turned)[0].severity, Severity::Warning);
+    assert_eq!(conflict(Kind::Rotated)[0].severity, Severity::Warning);
     assert_eq!(codes(&conflict(Kind::Burst)), ["burst"]);
     assert_eq!(codes(&conflict(Kind::LookAlike)), [""; 0]);
     // A picture beside the class folders contradicts no class.
     assert_eq!(codes(&told(Kind::SameBytes, &["sage/a.jpg", "a.jpg"])), ["same-bytes"]);
 
     let across = |kind| told(kind, &["train/sage/a.jpg", "test/sage/a.jpg"]);
-    assert_eq!(codes(&across(Kind::Turned)), ["split-leak"]);
+    assert_eq!(codes(&across(Kind::Rotated)), ["split-leak"]);
     assert_eq!(codes(&across(Kind::Burst)), ["burst-leak"]);
     let goes = Evidence::Names(vec!["train/sage/a.jpg".into()]);
     assert_eq!(across(Kind::Near)[0].evidence["remove"], goes);
@@ -175,14 +175,14 @@ fn odd(number: usize, change_one: Change) -> Vec<Finding> {
     for (at, record) in (0u8..).zip(&mut records) {
         let Outcome::Image(measured) = &mut record.outcome else { continue };
         let wobble = 1.0 + f32::from(at % 17) / 100.0;
-        measured.look = Look {
+        measured.measures = ImageMeasures {
             deviation: [40.0 * wobble; 3],
             brightness: 0.4 * wobble,
             contrast: 0.2 * wobble,
             sharpness: 0.3 * wobble,
             saturation: 0.5,
             flat_share: 0.2,
-            ..Look::default()
+            ..ImageMeasures::default()
         };
     }
     for at in 0..number {
@@ -194,14 +194,14 @@ fn odd(number: usize, change_one: Change) -> Vec<Finding> {
 #[test]
 fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
     let kinds: [(&str, Change); 9] = [
-        ("too-dark", |m| (m.look.brightness, m.look.contrast) = (0.08, 0.06)),
-        ("washed-out", |m| m.look.contrast = 0.02),
-        ("soft-focus", |m| m.look.sharpness = 0.03),
-        ("grey-among-colour", |m| m.look.saturation = 0.01),
+        ("too-dark", |m| (m.measures.brightness, m.measures.contrast) = (0.08, 0.06)),
+        ("washed-out", |m| m.measures.contrast = 0.02),
+        ("soft-focus", |m| m.measures.sharpness = 0.03),
+        ("grey-among-colour", |m| m.measures.saturation = 0.01),
         ("tiny", |m| (m.facts.width_px, m.facts.height_px) = (28, 21)),
         ("aspect-outlier", |m| m.facts.width_px = 2000),
         ("blank", |m| {
-            m.look = Look { mean: [255.0, 0.0, 16.0], flat_share: 1.0, ..Look::default() };
+            m.measures = ImageMeasures { mean: [255.0, 0.0, 16.0], flat_share: 1.0, ..ImageMeasures::default() };
         }),
         ("transparent", |m| m.facts.colour = ColourMode::Rgba),
         ("exif-orientation", |m| m.facts.orientation = 6),
@@ -223,7 +223,7 @@ fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
     }
     assert_eq!(odd(1, kinds[6].1)[0].message, "sage/0000.jpg: uniformly #ff0010");
     // Few bright things on black ground are to be seen.
-    assert_eq!(codes(&odd(2, |m| m.look.brightness = 0.08)), [] as [&str; 0]);
+    assert_eq!(codes(&odd(2, |m| m.measures.brightness = 0.08)), [] as [&str; 0]);
     // Blank pictures are worth a warning as long as they are not what the collection is made of.
     assert_eq!(odd(10, kinds[6].1)[0].severity, Severity::Warning);
     let sizes = odd(3, |m| m.facts.width_px = 641);
@@ -239,7 +239,7 @@ fn many_odd_pictures_of_one_class_are_told_with_it() {
         let is_dark = record.path.folder() == "sage" && at % 3 == 0;
         let brightness = if is_dark { 0.03 } else { 0.5 * wobble(at) };
         let contrast = if is_dark { 0.02 } else { 0.2 * wobble(at) };
-        measured.look = Look { brightness, contrast, ..measured.look };
+        measured.measures = ImageMeasures { brightness, contrast, ..measured.measures };
     }
     let told = |records: Vec<Record>| {
         let findings = images(&catalog(records, &[]), &FindingLimits::default());
@@ -250,7 +250,7 @@ fn many_odd_pictures_of_one_class_are_told_with_it() {
     assert!(message.ends_with("very dark, all of them in \"sage\""), "{message}");
     assert_eq!(class.as_deref(), Some("sage"));
     // One in another class, and it is how the collection is.
-    let look = &mut change(&mut records, "bay/0001.jpg").look;
+    let look = &mut change(&mut records, "bay/0001.jpg").measures;
     (look.brightness, look.contrast) = (0.03, 0.02);
     let (message, class) = told(records);
     assert!(message.ends_with("very dark") && class.is_none(), "{message}");
@@ -284,7 +284,7 @@ fn every_reason_to_set_a_file_aside_has_its_finding() {
         (Reason::ReadError(cut), "truncated"),
         (Reason::ReadError(damaged), "damaged"),
         (Reason::Stray(None), "stray-file"),
-        (Reason::OwnTable, "own-table"),
+        (Reason::GeneratedTable, "generated-table"),
         (Reason::Link, "link-not-followed"),
         (Reason::BrokenLink, "broken-link"),
         (Reason::LinkLoop, "link-loop"),

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::labels::pattern_of_names;
+use super::label_pattern::pattern_of_names;
 use super::listing::Listing;
 use super::names::{is_left_behind, may_be_image, split_of_name};
 use super::remark::{DepthReason, Remark};

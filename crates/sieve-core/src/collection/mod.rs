@@ -5,13 +5,13 @@
 
 mod archive;
 mod folder;
-mod labelled;
-mod labels;
+mod label_table;
+mod label_pattern;
 mod layout;
 mod listing;
 mod names;
 mod open;
-mod origins;
+mod augmented_table;
 mod pattern;
 mod remark;
 mod request;
@@ -21,11 +21,11 @@ mod table;
 mod walk;
 
 pub use folder::SourceFile;
-pub use labels::LabelTable;
+pub use label_pattern::LabelTable;
 pub use listing::{ArchiveIndexCache, NoCache};
 pub use names::{check_folder_name, composed, is_left_behind, split_of_name, split_rank};
 pub use open::open;
-pub use origins::made_from;
+pub use augmented_table::made_from;
 pub use pattern::Pattern;
 pub use remark::{Alternative, DepthReason, Remark};
 pub use request::{ClassDepth, LayoutOptions, Request, Root, SplitFolders};
@@ -57,7 +57,7 @@ pub const AUGMENTED_TABLE: &str = "augmented.csv";
 pub const AUGMENTED_TABLE_HEADER: &str = "path,class,source,group,digest,draw";
 
 /// Whether a file of this name and content is one that was written beside images that were split or made.
-pub fn is_own_table(name: &str, bytes: &[u8]) -> bool {
+pub fn is_generated_table(name: &str, bytes: &[u8]) -> bool {
     let begins = |header: &str| bytes.starts_with(header.as_bytes());
     name.ends_with(".csv") && begins(SPLIT_TABLE_HEADER)
         || name == CLASS_INDEX && begins(CLASS_INDEX_HEADER)

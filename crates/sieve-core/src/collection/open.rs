@@ -8,7 +8,7 @@ use std::sync::Arc;
 
 use super::archive::{self, Kind, Tar, Zip};
 use super::folder::FolderSource;
-use super::labels::pattern_of_names;
+use super::label_pattern::pattern_of_names;
 use super::layout::{Reading, Spot};
 use super::listing::{ArchiveIndexCache, Found, Listing};
 use super::names::{Interned, composed, may_be_image, split_rank};

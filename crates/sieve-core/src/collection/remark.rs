@@ -1,7 +1,7 @@
 //! What was decided while a collection was opened, and what the other way to read it would be. Values only: how they
 //! are said, and which option reads otherwise, is the program's.
 
-use super::labels::LabelTable;
+use super::label_pattern::LabelTable;
 use super::request::{ClassDepth, SplitFolders};
 use crate::files::RelPath;
 

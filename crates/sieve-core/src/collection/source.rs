@@ -14,7 +14,7 @@ use crate::files::RelPath;
 use crate::files::Stamp;
 use crate::progress::Progress;
 use crate::reading::{self, FileBytes, MemoryBudget, MemoryPermit, ReadError, ReadLimits};
-use crate::{Error, input};
+use crate::{Error, bounded_read};
 
 /// One root of a collection, open.
 #[derive(Debug)]
@@ -65,7 +65,7 @@ impl Source {
     /// they cannot be read.
     pub fn head_of(&self, found: &Found, most: u64) -> Option<Vec<u8>> {
         let EntryKind::File { stamp } = found.kind else { return None };
-        let limits = ReadLimits { file_bytes: input::MOST_TABLE_BYTES, ..ReadLimits::default() };
+        let limits = ReadLimits { file_bytes: bounded_read::MOST_TABLE_BYTES, ..ReadLimits::default() };
         match self {
             Source::Folder(folder) => {
                 let mut head = Vec::new();

@@ -6,7 +6,7 @@ use std::path::{Component, Path, PathBuf};
 use serde_json::{Map, Value};
 
 use super::names::check_folder_name;
-use crate::{Error, cell, input, separated};
+use crate::{Error, csv_escape, bounded_read, separated};
 
 /// What the columns of a table are called.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -87,7 +87,7 @@ pub(super) fn is_table_name(path: &Path) -> bool {
 
 /// Reads the table in `file`.
 pub(super) fn read(file: &Path, columns: &Columns, needed: Needed) -> Result<Table, Error> {
-    input::read(file, input::MOST_TABLE_BYTES)
+    bounded_read::read(file, bounded_read::MOST_TABLE_BYTES)
         .map_err(Wrong::from)
         .and_then(|bytes| parse(&bytes, columns, needed))
         .map_err(|wrong| wrong.in_file(file.to_path_buf()))
@@ -148,7 +148,7 @@ pub(super) fn cells(head: &[u8], most: usize) -> Option<(Vec<String>, Vec<Vec<St
         (names, rows)
     } else {
         let mut reader = separated::reader(text);
-        let plain = |cell: &str| cell::unguarded(cell.trim()).to_owned();
+        let plain = |cell: &str| csv_escape::unguarded(cell.trim()).to_owned();
         let rows = reader.records().take(most + 1).map_while(Result::ok);
         let mut rows = rows.map(|record| record.iter().map(plain).collect());
         (rows.next()?, rows.collect())
@@ -203,7 +203,7 @@ impl Places {
         if written.is_empty() {
             return Err("has no path".to_owned());
         }
-        let path = cell::path_of(decoded(&written));
+        let path = csv_escape::path_of(decoded(&written));
         let as_written = Some(PathBuf::from(written)).filter(|written| *written != path);
         let split = self.split.and_then(filled).map(|split| split.trim().to_owned());
         if let Some(split) = &split {
@@ -226,7 +226,7 @@ fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wro
     let mut records = separated::reader(text).into_records();
     let head = records.next().transpose().map_err(|error| error.to_string())?.unwrap_or_default();
     let names: Vec<String> =
-        head.iter().map(|name| cell::unguarded(name.trim()).to_owned()).collect();
+        head.iter().map(|name| csv_escape::unguarded(name.trim()).to_owned()).collect();
     let places = Places::new(&names, columns, needed)?;
     let mut rows = Vec::new();
     for record in records {
@@ -238,7 +238,7 @@ fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wro
             return Err(wrong.into());
         }
         let field = |at: usize| record.get(at).unwrap_or_default().to_owned();
-        let row = places.row(field, cell::unguarded);
+        let row = places.row(field, csv_escape::unguarded);
         rows.push(row.map_err(|what| format!("line {line} {what}"))?);
     }
     Ok(places.table(&names, rows))

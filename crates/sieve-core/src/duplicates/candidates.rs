@@ -6,12 +6,12 @@ use std::collections::HashMap;
 use rayon::prelude::*;
 
 use super::forest::Forest;
-use super::meeting::{RADIUS_BITS, meet};
+use super::hamming::{RADIUS_BITS, union_near};
 use crate::Error;
 use crate::affine::Affine;
 use crate::disjoint_sets::DisjointSets;
 use crate::likeness::{
-    PreparedImage, Start, Turn, Vector, View, least_product, looked_among, looked_for,
+    ImagePyramid, Start, Turn, Vector, View, least_product, looked_among, looked_for,
 };
 use crate::measuring::Fingerprint;
 use crate::progress::Progress;
@@ -49,7 +49,7 @@ pub fn near(fingerprints: &[Fingerprint], progress: &dyn Progress) -> Result<Nea
     let count = fingerprints.len();
     let mut near = Near { candidates: Vec::new(), is_stood_for: vec![false; count] };
     let mut sets = DisjointSets::new(count);
-    meet(fingerprints, &mut sets, progress)?;
+    union_near(fingerprints, &mut sets, progress)?;
     for set in sets.groups() {
         let name = |&index: &u32| (index, fingerprints[index as usize], Turn::default());
         let members: Vec<(u32, Fingerprint, Turn)> = set.iter().map(name).collect();
@@ -73,7 +73,7 @@ pub fn near(fingerprints: &[Fingerprint], progress: &dyn Progress) -> Result<Nea
     }
     let turned: Vec<Fingerprint> = normal.iter().map(|&(_, fingerprint, _)| fingerprint).collect();
     let mut sets = DisjointSets::new(turned.len());
-    meet(&turned, &mut sets, progress)?;
+    union_near(&turned, &mut sets, progress)?;
     for set in sets.groups() {
         let members: Vec<_> = set.iter().map(|&index| normal[index as usize]).collect();
         pair_up(&members, &mut near.candidates);
@@ -108,7 +108,7 @@ fn pair_up(members: &[(u32, Fingerprint, Turn)], into: &mut Vec<Candidate>) -> V
 
 /// Trees of the forest.
 const TREES: usize = 4;
-/// Views that are looked at for each that is looked for: a test of the forest holds this to 99 % of what
+/// Views that are looked at for each that is looked for: a test of the forest holds this to 99% of what
 /// looking at all finds.
 const LOOKS: usize = 2000;
 
@@ -126,7 +126,7 @@ const MOST: usize = 64;
 /// When `progress` asks to stop.
 pub fn wide<'a>(
     count: usize,
-    image_at: impl Fn(usize) -> Option<&'a PreparedImage> + Sync,
+    image_at: impl Fn(usize) -> Option<&'a ImagePyramid> + Sync,
     is_wanted: impl Fn(u32, u32) -> bool + Sync,
     progress: &dyn Progress,
 ) -> Result<Vec<Candidate>, Error> {

@@ -2,23 +2,23 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::burst::by_time;
+use super::burst_by_time::by_time;
 use super::candidates::{Candidate, near, wide};
-use super::found::{Found, Pair};
-use super::grouping::Links;
+use super::report::{DuplicateReport, Pair};
+use super::clustering::Links;
 use super::groups::groups;
-use super::judge::{Judge, Verdicts};
-use super::kept::{self, Answer};
+use super::scorer::{Scorer, Verdicts};
+use super::answer_cache::{self, Answer};
 use super::kind::Kind;
-use super::levels::Crowd;
+use super::null_model::Sample;
 use super::originals::Maps;
 use super::pair_verdicts::PairVerdict;
 use super::pixels::same_pixels;
-use super::prepared::{CollectionRef, ImageRef, PreparedImages};
+use super::image_set::{CollectionRef, ImageRef, ImageSet};
 use super::request::{Reach, Request};
-use super::runs::by_running_names;
+use super::burst_by_name::by_running_names;
 use super::same_bytes::{Copies, each_pair};
-use super::tiny::nearly_equal;
+use super::small_images::match_small;
 use crate::Error;
 use crate::disjoint_sets::DisjointSets;
 use crate::measuring::Fingerprint;
@@ -33,24 +33,24 @@ pub fn find<'a>(
     collections: &'a [CollectionRef<'a>],
     request: &Request,
     progress: &dyn Progress,
-) -> Result<Found<'a>, Error> {
-    let mut prepared = PreparedImages::new(collections);
+) -> Result<DuplicateReport<'a>, Error> {
+    let mut prepared = ImageSet::new(collections);
     let reach = request.reach.unwrap_or_else(|| Reach::usual(prepared.images.len()));
     // What two collections have in common is the answer of neither.
     let kept = match collections {
         [CollectionRef { store: Some(store), .. }] => {
-            Some((*store, kept::key(&prepared.images, request, reach)))
+            Some((*store, answer_cache::key(&prepared.images, request, reach)))
         }
         _ => None,
     };
-    let known = kept.and_then(|(store, key)| kept::hits(store, key));
+    let known = kept.and_then(|(store, key)| answer_cache::hits(store, key));
     let answer = match known {
         Some(answer) => answer,
         None => {
             let answer = searched(&mut prepared, request, reach, progress)?;
             // Where a file went away meanwhile, another run may see more.
             if let Some((store, key)) = kept.filter(|_| !prepared.lacks_files()) {
-                kept::keep(store, key, &answer);
+                answer_cache::keep(store, key, &answer);
             }
             answer
         }
@@ -58,12 +58,12 @@ pub fn find<'a>(
     let small = prepared.images.iter().filter(|image| image.measured.is_small()).count();
     let Answer { pairs, groups, by_name, level } = answer;
     let images = prepared.images;
-    Ok(Found { groups, pairs, images, by_name, reach, level, small: small as u64 })
+    Ok(DuplicateReport { groups, pairs, images, by_name, reach, level, small: small as u64 })
 }
 
 /// The search itself.
 fn searched(
-    prepared: &mut PreparedImages<'_>,
+    prepared: &mut ImageSet<'_>,
     request: &Request,
     reach: Reach,
     progress: &dyn Progress,
@@ -77,14 +77,14 @@ fn searched(
     let leaders = leaders.as_slice();
     let mut links = Links::new();
     let (mut pair_verdicts, mut level) = (Vec::new(), None);
-    if reach > Reach::Same {
+    if reach > Reach::Exact {
         let verdicts = looked_up(prepared, leaders, reach, request, progress)?;
         level = (!leaders.is_empty()).then(|| verdicts.levels.summary());
         pair_verdicts = verdicts.pairs;
     }
     if reach == Reach::Wide {
         let compares = |a: &ImageRef<'_>, b: &ImageRef<'_>| request.within.compares(a, b);
-        let (tiny, of_small) = nearly_equal(prepared, &small, leaders, compares, progress)?;
+        let (tiny, of_small) = match_small(prepared, &small, leaders, compares, progress)?;
         pair_verdicts.extend(tiny);
         // What most pictures are is told.
         if small.len() > leaders.len() {
@@ -106,7 +106,7 @@ fn searched(
         });
     }
     let mut named: HashSet<(u32, u32)> = HashSet::new();
-    if reach > Reach::Same {
+    if reach > Reach::Exact {
         for (pair, link) in by_time(prepared, leaders, &same, progress)? {
             links.insert(pair, link);
         }
@@ -171,7 +171,7 @@ pub fn weighed(
     collection: &CollectionRef<'_>,
     progress: &dyn Progress,
 ) -> Result<Vec<Weighed>, Error> {
-    let mut prepared = PreparedImages::new(std::slice::from_ref(collection));
+    let mut prepared = ImageSet::new(std::slice::from_ref(collection));
     prepared.order_by_content();
     let leaders: Vec<u32> = Copies::new(&prepared.images).leaders;
     let is_small = |index: u32| prepared.images[index as usize].measured.is_small();
@@ -179,8 +179,8 @@ pub fn weighed(
     let candidates =
         candidates(&mut prepared, &leaders, Reach::Wide, &Request::default(), progress)?;
     let digest = |index: u32| prepared.images[index as usize].measured.digest;
-    let crowd = Crowd::new(&leaders, digest);
-    let judge = Judge { prepared: &prepared, crowd: &crowd, progress };
+    let crowd = Sample::new(&leaders, digest);
+    let judge = Scorer { prepared: &prepared, crowd: &crowd, progress };
     let record = |index: u32| prepared.images[index as usize].index;
     let compared = judge.compared(&candidates)?.0;
     let rows = compared
@@ -191,7 +191,7 @@ pub fn weighed(
 
 /// Pairs of `leaders` that show the same or look alike.
 fn looked_up(
-    prepared: &mut PreparedImages<'_>,
+    prepared: &mut ImageSet<'_>,
     leaders: &[u32],
     reach: Reach,
     request: &Request,
@@ -199,7 +199,7 @@ fn looked_up(
 ) -> Result<Verdicts, Error> {
     let candidates = candidates(prepared, leaders, reach, request, progress)?;
     let digest = |index: u32| prepared.images[index as usize].measured.digest;
-    let crowd = Crowd::new(leaders, digest);
+    let crowd = Sample::new(leaders, digest);
     // Copies under another class or split are let in: their leader stands for them.
     if reach == Reach::Near {
         let needed: Vec<u32> =
@@ -208,13 +208,13 @@ fn looked_up(
         prepared.load(&crowd.sample, progress)?;
     }
     let image = |index: u32| &prepared.images[index as usize];
-    let judge = Judge { prepared, crowd: &crowd, progress };
+    let judge = Scorer { prepared, crowd: &crowd, progress };
     judge.verdicts(&candidates, |a, b| request.within.compares(image(a), image(b)))
 }
 
 /// Pairs of `leaders` that are worth laying over each other.
 fn candidates(
-    prepared: &mut PreparedImages<'_>,
+    prepared: &mut ImageSet<'_>,
     leaders: &[u32],
     reach: Reach,
     request: &Request,

@@ -3,14 +3,14 @@
 use std::cmp::Reverse;
 use std::collections::HashSet;
 
-use super::found::{Group, Member, Pair};
-use super::grouping::{Link, Links, Membership, families, group};
+use super::report::{Group, Member, Pair};
+use super::clustering::{Link, Links, Membership, families, group};
 use super::keep::{departures, ranked, usual_aspects};
 use super::kind::Kind;
-use super::naming::Naming;
+use super::filename_rank::Naming;
 use super::originals::{Maps, find_originals};
 use super::prefer::Prefer;
-use super::prepared::PreparedImages;
+use super::image_set::ImageSet;
 use super::same_bytes::Copies;
 use crate::Error;
 use crate::progress::Progress;
@@ -21,7 +21,7 @@ use crate::progress::Progress;
 ///
 /// When `progress` asks to stop.
 pub fn groups(
-    prepared: &PreparedImages<'_>,
+    prepared: &ImageSet<'_>,
     pairs: &mut [Pair],
     copies: &Copies,
     maps: &Maps,
@@ -90,7 +90,7 @@ pub fn groups(
 
 /// Says of every copy whether it stays: one verdict an image, in however many groups it is. What goes was compared with one
 /// that stays.
-fn decide(prepared: &PreparedImages<'_>, groups: &mut [Group], links: &Links, naming: &Naming) {
+fn decide(prepared: &ImageSet<'_>, groups: &mut [Group], links: &Links, naming: &Naming) {
     let image = |index: u32| &prepared.images[index as usize];
     let (mut kept, mut dropped): (HashSet<u32>, HashSet<u32>) = Default::default();
     let is_compared = |a: u32, b: u32| {
@@ -117,7 +117,7 @@ fn decide(prepared: &PreparedImages<'_>, groups: &mut [Group], links: &Links, na
 }
 
 /// The pixels of a picture within its border.
-fn content_px(prepared: &PreparedImages<'_>, copies: &Copies, index: u32) -> u64 {
+fn content_px(prepared: &ImageSet<'_>, copies: &Copies, index: u32) -> u64 {
     let facts = &prepared.images[index as usize].measured.facts;
     // Of files with the same bytes only one was looked at.
     let content = prepared.looks.content(copies.leader[index as usize] as usize);
@@ -132,7 +132,7 @@ fn differ<'a>(mut names: impl Iterator<Item = &'a str>) -> bool {
 }
 
 fn finished(
-    prepared: &PreparedImages<'_>,
+    prepared: &ImageSet<'_>,
     members: &[Membership],
     links: &Links,
     departures: &dyn Fn(&[u32]) -> Vec<u8>,

@@ -3,14 +3,14 @@
 use std::cmp::Reverse;
 use std::collections::HashMap;
 
-use super::found::Member;
-use super::grouping::Links;
+use super::report::Member;
+use super::clustering::Links;
 use super::kind::Kind;
-use super::naming::Naming;
+use super::filename_rank::Naming;
 use super::prefer::Prefer;
-use super::prepared::ImageRef;
+use super::image_set::ImageRef;
 use crate::reading::Format;
-use crate::region::Region;
+use crate::rect::Region;
 
 /// Files that were written within a minute came there together, unpacked or copied: which was first says nothing.
 const TOGETHER_NS: i64 = 60_000_000_000;

@@ -14,11 +14,11 @@ pub enum Kind {
     /// Saved again, resized, lighter or darker, blurred or noisy.
     Near,
     /// Mirrored, turned by quarters or tilted.
-    Turned,
+    Rotated,
     /// With a border, or padded.
-    Framed,
+    Bordered,
     /// Cropped: one shows a part of the other.
-    Part,
+    Cropped,
     /// With a mark or text on it.
     Marked,
     /// Frames of one moment: different pictures that must not be split apart.
@@ -27,7 +27,7 @@ pub enum Kind {
     Recoloured,
     /// The same design, but something in it differs.
     Variant,
-    /// Alike, but not surely the same: shown, never acted on.
+    /// Neighbour, but not surely the same: shown, never acted on.
     LookAlike,
 }
 
@@ -37,9 +37,9 @@ impl Kind {
         Kind::SameBytes,
         Kind::SamePixels,
         Kind::Near,
-        Kind::Turned,
-        Kind::Framed,
-        Kind::Part,
+        Kind::Rotated,
+        Kind::Bordered,
+        Kind::Cropped,
         Kind::Marked,
         Kind::Burst,
         Kind::Recoloured,
@@ -53,9 +53,9 @@ impl Kind {
             Kind::SameBytes => "same-bytes",
             Kind::SamePixels => "same-pixels",
             Kind::Near => "near",
-            Kind::Turned => "turned",
-            Kind::Framed => "framed",
-            Kind::Part => "part",
+            Kind::Rotated => "rotated",
+            Kind::Bordered => "bordered",
+            Kind::Cropped => "cropped",
             Kind::Marked => "marked",
             Kind::Burst => "burst",
             Kind::Recoloured => "recoloured",
@@ -118,7 +118,7 @@ impl Kind {
     /// The kind of two copies, by how one lies on the other.
     fn of_copies(compared: &CloseComparison, placing: &Placing) -> Kind {
         if placing.is_mirrored || placing.degrees.abs() > LEVEL_DEGREES {
-            return Kind::Turned;
+            return Kind::Rotated;
         }
         // What of a picture is not on the other, and is no border either, was cut off.
         let is_cut = placing
@@ -127,9 +127,9 @@ impl Kind {
             .zip(placing.shared_content)
             .any(|(all, content)| *all < ALL_OF_IT && content < ALL_OF_IT);
         if is_cut {
-            Kind::Part
+            Kind::Cropped
         } else if placing.shared.iter().any(|&all| all < ALL_OF_IT) {
-            Kind::Framed
+            Kind::Bordered
         } else if compared.close.is_marked() {
             Kind::Marked
         } else {

@@ -2,12 +2,12 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::found::{Group, Member};
+use super::report::{Group, Member};
 use super::keep::ranked;
 use super::kind::Kind;
-use super::naming::Naming;
+use super::filename_rank::Naming;
 use super::prefer::Prefer;
-use super::prepared::PreparedImages;
+use super::image_set::ImageSet;
 use super::replaying::{Placed, second_replayed};
 use super::same_bytes::Copies;
 use crate::Error;
@@ -39,7 +39,7 @@ pub type Made = HashSet<(u32, u32)>;
 ///
 /// When `progress` asks to stop.
 pub fn find_originals(
-    prepared: &PreparedImages<'_>,
+    prepared: &ImageSet<'_>,
     groups: &mut [Group],
     copies: &Copies,
     maps: &Maps,

@@ -1,11 +1,11 @@
 //! What is said of one pair.
 
-use super::grouping::Link;
+use super::clustering::Link;
 use super::kind::Kind;
-use super::odds::{Odds, Raw};
+use super::prior::{PriorShift, ScoredPair};
 use super::verify::TentativeMatch;
 use crate::affine::Affine;
-use crate::likeness::{CloseComparison, PreparedImage};
+use crate::likeness::{CloseComparison, ImagePyramid};
 
 /// Log odds of a pair of which one image was made again from the other: a chance of 0.999. What remains is that two
 /// different images are alike to the last level of every pixel.
@@ -52,8 +52,8 @@ impl PairVerdict {
     pub fn new(
         pair: &TentativeMatch,
         compared: &CloseComparison,
-        odds: &Odds,
-        [first, second]: [&PreparedImage; 2],
+        odds: &PriorShift,
+        [first, second]: [&ImagePyramid; 2],
     ) -> Option<Self> {
         let TentativeMatch { a, b, map, is_still, .. } = *pair;
         let log_odds = log_odds(pair, compared, odds);
@@ -64,14 +64,14 @@ impl PairVerdict {
 }
 
 /// Log odds that the two images of a pair are copies of one.
-pub fn log_odds(pair: &TentativeMatch, compared: &CloseComparison, odds: &Odds) -> f32 {
+pub fn log_odds(pair: &TentativeMatch, compared: &CloseComparison, odds: &PriorShift) -> f32 {
     let weighed = odds.log_odds(&raw(pair, compared));
     if compared.is_replayed { weighed.max(REPLAYED) } else { weighed }
 }
 
 /// What is judged of a pair before it is known what others there are.
-pub fn raw(pair: &TentativeMatch, compared: &CloseComparison) -> Raw {
-    Raw {
+pub fn raw(pair: &TentativeMatch, compared: &CloseComparison) -> ScoredPair {
+    ScoredPair {
         pair: [pair.a, pair.b],
         log_odds: compared.log_odds(),
         is_plain: compared.is_plain(),

@@ -2,14 +2,14 @@
 
 use std::collections::BTreeMap;
 
-use super::meeting::meet;
-use super::prepared::PreparedImages;
+use super::hamming::union_near;
+use super::image_set::ImageSet;
 use crate::Error;
 use crate::disjoint_sets::DisjointSets;
 use crate::measuring::{Digest, Fingerprint};
 use crate::progress::Progress;
 
-/// Levels by which the thumbnails of two pictures with the same pixels may differ: a JPEG is measured
+/// NullModel by which the thumbnails of two pictures with the same pixels may differ: a JPEG is measured
 /// at a smaller scale than the same picture in a lossless file.
 const LEVELS: u8 = 4;
 
@@ -21,7 +21,7 @@ const LEVELS: u8 = 4;
 ///
 /// When `progress` asks to stop. A file that cannot be read any more is left out.
 pub fn same_pixels(
-    prepared: &mut PreparedImages<'_>,
+    prepared: &mut ImageSet<'_>,
     among: &[u32],
     progress: &dyn Progress,
 ) -> Result<Vec<Vec<u32>>, Error> {
@@ -41,7 +41,7 @@ pub fn same_pixels(
         let fingerprint = |&index: &u32| prepared.images[index as usize].measured.fingerprint;
         let fingerprints: Vec<Fingerprint> = members.iter().map(fingerprint).collect();
         let mut met = DisjointSets::new(members.len());
-        meet(&fingerprints, &mut met, progress)?;
+        union_near(&fingerprints, &mut met, progress)?;
         let named = |set: Vec<u32>| set.iter().map(|&at| members[at as usize]).collect();
         sets.extend(met.groups().into_iter().map(named));
     }

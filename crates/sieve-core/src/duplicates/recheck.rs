@@ -4,11 +4,11 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
-use super::levels::Levels;
-use super::prepared::PreparedImages;
+use super::null_model::NullModel;
+use super::image_set::ImageSet;
 use super::verify::TentativeMatch;
 use crate::Error;
-use crate::likeness::{CloseComparison, CloseFeatures, PreparedImage};
+use crate::likeness::{CloseComparison, CloseFeatures, ImagePyramid};
 use crate::measuring::Closeup;
 use crate::progress::Progress;
 
@@ -22,9 +22,9 @@ const MOST: usize = 4096;
 ///
 /// When `progress` asks to stop.
 pub fn compared(
-    prepared: &PreparedImages<'_>,
+    prepared: &ImageSet<'_>,
     pairs: &[TentativeMatch],
-    levels: &Levels,
+    levels: &NullModel,
     progress: &dyn Progress,
 ) -> Result<Vec<(TentativeMatch, CloseComparison)>, Error> {
     let looks = &prepared.looks;
@@ -54,9 +54,9 @@ pub fn compared(
 /// All that is known of a pair; none where the two slide off each other.
 pub fn compare_pair(
     pair: &TentativeMatch,
-    shown: [&PreparedImage; 2],
+    shown: [&ImagePyramid; 2],
     closeups: [&Closeup; 2],
-    levels: &Levels,
+    levels: &NullModel,
 ) -> Option<CloseComparison> {
     let close = CloseFeatures::new(closeups[0], closeups[1], &pair.map)?;
     let [first, second] = shown;

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use rayon::prelude::*;
 
-use super::prepared::PreparedImages;
+use super::image_set::ImageSet;
 use crate::Error;
 use crate::affine::Affine;
 use crate::progress::Progress;
@@ -26,7 +26,7 @@ pub struct Placed {
 ///
 /// When `progress` asks to stop.
 pub fn replayed(
-    prepared: &PreparedImages<'_>,
+    prepared: &ImageSet<'_>,
     pairs: &[Placed],
     progress: &dyn Progress,
 ) -> Result<Vec<bool>, Error> {
@@ -39,7 +39,7 @@ pub fn replayed(
 ///
 /// When `progress` asks to stop.
 pub fn second_replayed(
-    prepared: &PreparedImages<'_>,
+    prepared: &ImageSet<'_>,
     pairs: &[Placed],
     progress: &dyn Progress,
 ) -> Result<Vec<bool>, Error> {
@@ -48,7 +48,7 @@ pub fn second_replayed(
 
 /// `holds` of each pair; not where a file cannot be read again.
 fn of_pairs(
-    prepared: &PreparedImages<'_>,
+    prepared: &ImageSet<'_>,
     pairs: &[Placed],
     progress: &dyn Progress,
     holds: impl Fn(&Replayable, &Replayable, &Affine) -> bool + Sync,

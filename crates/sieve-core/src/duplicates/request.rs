@@ -1,13 +1,13 @@
 //! What is looked for, and how far.
 
 use super::kind::Kind;
-use super::prepared::ImageRef;
+use super::image_set::ImageRef;
 
 /// How far to look.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Reach {
     /// Same bytes and same pixels: as long as reading a list.
-    Same,
+    Exact,
     /// Also copies whose fingerprints stay near: saved again, resized, mirrored, turned by quarters.
     Near,
     /// Also crops, borders, tilts and strong changes: some milliseconds a picture.
@@ -26,7 +26,7 @@ impl Reach {
     /// Its name, as it is written everywhere.
     pub fn name(self) -> &'static str {
         match self {
-            Reach::Same => "same",
+            Reach::Exact => "exact",
             Reach::Near => "near",
             Reach::Wide => "wide",
         }

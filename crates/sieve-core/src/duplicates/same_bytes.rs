@@ -3,10 +3,10 @@
 use std::collections::{BTreeMap, HashMap};
 
 use super::candidates::FEW;
-use super::found::Pair;
-use super::grouping::{Link, Links};
+use super::report::Pair;
+use super::clustering::{Link, Links};
 use super::kind::Kind;
-use super::prepared::ImageRef;
+use super::image_set::ImageRef;
 use crate::measuring::Digest;
 
 /// Files with the same bytes.

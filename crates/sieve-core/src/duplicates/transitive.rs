@@ -56,7 +56,7 @@ mod tests {
         let (right, half) = (Affine::shift(0.1, 0.0), Affine::scale(0.5, 0.5, (0.0, 0.0)));
         let found = transitive_candidates(&[
             pair(0, 1, Kind::Near, right),
-            pair(0, 2, Kind::Part, half),
+            pair(0, 2, Kind::Cropped, half),
             pair(0, 3, Kind::LookAlike, half),
             pair(4, 5, Kind::Near, right),
         ]);
@@ -67,8 +67,8 @@ mod tests {
         let (x, y) = map.at(0.3, 0.0);
         assert!((x - 0.1).abs() < 1e-9 && y.abs() < 1e-9, "{x} {y}");
         // Once it is known nothing is left, and a picture that goes with very many says nothing.
-        let mut known = vec![pair(0, 1, Kind::Near, right), pair(0, 2, Kind::Part, half)];
-        known.push(pair(1, 2, Kind::Part, half));
+        let mut known = vec![pair(0, 1, Kind::Near, right), pair(0, 2, Kind::Cropped, half)];
+        known.push(pair(1, 2, Kind::Cropped, half));
         assert!(transitive_candidates(&known).is_empty());
         let star: Vec<PairVerdict> =
             (1..MOST as u32 + 2).map(|other| pair(0, other, Kind::Near, right)).collect();

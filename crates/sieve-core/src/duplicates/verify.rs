@@ -5,7 +5,7 @@ use rayon::prelude::*;
 use super::candidates::Candidate;
 use crate::Error;
 use crate::affine::Affine;
-use crate::likeness::{Placing, PreparedImage, Scratch, Start, Verdict, compare};
+use crate::likeness::{Placing, ImagePyramid, Scratch, Start, Verdict, compare};
 use crate::progress::Progress;
 
 /// Log odds from which two pictures seem to show the same: what a close look makes sure of or not.
@@ -30,7 +30,7 @@ pub struct TentativeMatch {
 
 impl TentativeMatch {
     /// How they lie on each other.
-    pub fn placing(&self, first: &PreparedImage, second: &PreparedImage) -> Placing {
+    pub fn placing(&self, first: &ImagePyramid, second: &ImagePyramid) -> Placing {
         let contents = [first.content(), second.content()];
         Placing::new(&self.map, [first.aspect, second.aspect], contents)
     }
@@ -43,7 +43,7 @@ impl TentativeMatch {
 /// When `progress` asks to stop.
 pub fn verify<'a>(
     candidates: &[Candidate],
-    image_at: impl Fn(usize) -> Option<&'a PreparedImage> + Sync,
+    image_at: impl Fn(usize) -> Option<&'a ImagePyramid> + Sync,
     progress: &dyn Progress,
 ) -> Result<Vec<TentativeMatch>, Error> {
     // All that may show how two pictures lie on each other, together, and pair after pair.
@@ -78,8 +78,8 @@ const SAME_WAY: f64 = 1e-3;
 /// `first` is the one with the smaller number.
 fn of_pair(
     pair: &[&Candidate],
-    first: &PreparedImage,
-    second: &PreparedImage,
+    first: &ImagePyramid,
+    second: &ImagePyramid,
     scratch: &mut Scratch,
 ) -> Option<TentativeMatch> {
     let (a, b) = (pair[0].wanted.min(pair[0].found), pair[0].wanted.max(pair[0].found));

@@ -2,7 +2,7 @@
 
 use std::collections::{HashMap, HashSet};
 
-use crate::duplicates::{Found, Kind};
+use crate::duplicates::{DuplicateReport, Kind};
 use crate::independent::declared;
 
 /// What ties two pictures together.
@@ -32,7 +32,7 @@ impl PairReason {
 /// Two pictures of different splits that are not independent.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CrossSplitPair {
-    /// The number of the first in [`Found::images`]; the smaller one.
+    /// The number of the first in [`DuplicateReport::images`]; the smaller one.
     pub a: u32,
     /// The number of the second.
     pub b: u32,
@@ -46,7 +46,7 @@ pub struct CrossSplitPair {
 }
 
 /// All matches, surest first.
-pub(super) fn cross_split_pairs(found: &Found<'_>) -> Vec<CrossSplitPair> {
+pub(super) fn cross_split_pairs(found: &DuplicateReport<'_>) -> Vec<CrossSplitPair> {
     let split = |number: u32| found.images[number as usize].record.split();
     let apart = |a: u32, b: u32| split(a).is_some() && split(b).is_some() && split(a) != split(b);
     let (mut cross_split_pairs, mut known): (Vec<CrossSplitPair>, HashSet<(u32, &str)>) =

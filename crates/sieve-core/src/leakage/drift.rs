@@ -4,9 +4,9 @@ use std::collections::HashSet;
 
 use super::order::Order;
 use crate::collection::Collection;
-use crate::duplicates::{Found, ImageRef};
-use crate::facts::{Fact, Measure, OTHERS, tallied, two_digits};
-use crate::independent::Units;
+use crate::duplicates::{DuplicateReport, ImageRef};
+use crate::attributes::{Fact, Measure, OTHERS, tallied, two_digits};
+use crate::independent::IndependentGroups;
 use crate::limits::FindingLimits;
 use crate::statistics::{Contingency, holm, kruskal_wallis, median, total_variation};
 
@@ -81,7 +81,7 @@ pub struct PairDrift {
     pub total_variation: f64,
 }
 
-pub(super) fn drift(collection: &Collection, found: &Found<'_>) -> Vec<Drift> {
+pub(super) fn drift(collection: &Collection, found: &DuplicateReport<'_>) -> Vec<Drift> {
     let in_class = |image: &&ImageRef<'_>| image.record.class().is_some();
     // Pictures without a class are kept for later, and may be of any kind.
     let splits: Vec<&String> = collection
@@ -95,7 +95,7 @@ pub(super) fn drift(collection: &Collection, found: &Found<'_>) -> Vec<Drift> {
     if splits.len() < 2 {
         return Vec::new();
     }
-    let units = Units::with_groups(found);
+    let units = IndependentGroups::with_groups(found);
     let place =
         |image: &ImageRef<'_>| splits.iter().position(|split| image.record.split() == Some(split));
     let mut files: Vec<(usize, &ImageRef<'_>)> = Vec::new();

@@ -15,7 +15,7 @@ pub use split_pairs::{ClassOverlap, SplitPairSummary};
 pub use structure::{IndexMismatch, MissingClass};
 
 use crate::collection::Collection;
-use crate::duplicates::Found;
+use crate::duplicates::DuplicateReport;
 use crate::limits::FindingLimits;
 
 /// What is wrong between the splits of a collection.
@@ -48,7 +48,7 @@ pub struct Leakage {
 /// split that matters least, and never from those that `protect` names.
 pub fn leakage(
     collection: &Collection,
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     limits: &FindingLimits,
     protect: &[String],
 ) -> Leakage {

@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use crate::collection::{Collection, split_of_name};
-use crate::duplicates::Found;
-use crate::independent::Units;
+use crate::duplicates::DuplicateReport;
+use crate::independent::IndependentGroups;
 use crate::statistics::Runs;
 
 /// Whether the splits follow each other in the list of files.
@@ -57,10 +57,10 @@ impl Name {
 /// Names and splits of what stays together, by its unit and split.
 type Files = BTreeMap<(u32, usize), (Name, usize)>;
 
-pub(super) fn order(collection: &Collection, found: &Found<'_>) -> Option<Order> {
+pub(super) fn order(collection: &Collection, found: &DuplicateReport<'_>) -> Option<Order> {
     let names: Vec<String> = collection.splits.iter().map(|split| split.to_lowercase()).collect();
     let names: BTreeSet<&str> = names.iter().map(String::as_str).collect();
-    let units = Units::with_groups(found);
+    let units = IndependentGroups::with_groups(found);
     // What stays together is one thing in the list: keeping it together is no lack of a shuffle.
     let mut of_class: BTreeMap<&str, Files> = BTreeMap::new();
     for (number, image) in found.images.iter().enumerate() {

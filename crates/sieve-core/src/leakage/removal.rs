@@ -5,12 +5,12 @@ use std::collections::BTreeMap;
 
 use super::cross_split_pairs::{CrossSplitPair, PairReason};
 use super::standing;
-use crate::duplicates::Found;
+use crate::duplicates::DuplicateReport;
 
 /// A picture to remove from its split, and why.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Removal {
-    /// Its number in [`Found::images`].
+    /// Its number in [`DuplicateReport::images`].
     pub image: u32,
     /// The match that stays.
     pub cause: u32,
@@ -22,7 +22,7 @@ pub struct Removal {
 /// the one goes whose split matters less as a judge; pictures of a split in `protect` stay.
 pub(super) fn removals(
     cross_split_pairs: &[CrossSplitPair],
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     protect: &[String],
 ) -> (Vec<Removal>, usize) {
     let split = |number: u32| found.images[number as usize].record.split();

@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 
 use super::cross_split_pairs::{CrossSplitPair, PairReason};
 use super::standing;
-use crate::duplicates::{Found, Kind};
+use crate::duplicates::{DuplicateReport, Kind};
 
 /// The pictures of one split that have a copy or frame in another.
 #[derive(Clone, Debug, PartialEq)]
@@ -69,7 +69,7 @@ impl SplitPairSummary {
 pub(super) fn split_pairs(
     splits: &[String],
     cross_split_pairs: &[CrossSplitPair],
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
 ) -> Vec<SplitPairSummary> {
     let split = |number: u32| found.images[number as usize].record.split().unwrap_or_default();
     // Of each picture the surest reason with each other split; the surest matches come first.

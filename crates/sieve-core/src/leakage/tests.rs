@@ -25,7 +25,7 @@ fn of<'a>(
     catalog: &'a Catalog,
     groups: &[(Kind, &[&str])],
     protect: &[&str],
-) -> (Found<'a>, Leakage) {
+) -> (DuplicateReport<'a>, Leakage) {
     let found = found(catalog, groups);
     let protect: Vec<String> = protect.iter().map(|name| (*name).to_owned()).collect();
     let leakage = leakage(&catalog.collection, &found, &FindingLimits::default(), &protect);
@@ -35,7 +35,7 @@ fn of<'a>(
 const LEAKS: [(Kind, &[&str]); 4] = [
     (Kind::SameBytes, &["train/bay/000.jpg", "test/bay/000.jpg"]),
     (
-        Kind::Turned,
+        Kind::Rotated,
         &[
             "train/sage/000.jpg",
             "train/sage/007.jpg",
@@ -144,7 +144,7 @@ fn drift(
     let paths: Vec<String> = records.iter().map(|record| record.path.to_string()).collect();
     for (at, path) in paths.iter().enumerate() {
         let measured = change(&mut records, path);
-        measured.look.brightness = 0.3 + (at * 37 % 101) as f32 / 300.0;
+        measured.measures.brightness = 0.3 + (at * 37 % 101) as f32 / 300.0;
         change_one(measured, path, at);
     }
     let catalog = catalog(records, &[]);
@@ -166,7 +166,7 @@ fn splits_that_differ_are_told_and_shuffled_ones_are_not() {
     assert_eq!(camera, (vec!["camera"], false));
     let light = drift(|measured, path, _| {
         if path.starts_with("test") {
-            measured.look.brightness += 0.2;
+            measured.measures.brightness += 0.2;
         }
     });
     assert_eq!(light, (vec!["brightness"], false));
@@ -239,7 +239,7 @@ proptest! {
 fn members_that_only_a_third_picture_joins_match_too() {
     let catalog = catalog(split(), &[]);
     let paths = ["train/bay/000.jpg", "train/bay/007.jpg", "test/bay/000.jpg"];
-    let mut found = found(&catalog, &[(Kind::Part, &paths)]);
+    let mut found = found(&catalog, &[(Kind::Cropped, &paths)]);
     // The first goes with the second only, and that with the picture in the other split.
     let last = found.groups[0].members[2].image;
     let second = found.groups[0].members[1].image;
@@ -262,7 +262,7 @@ fn drift_says_where_it_is_largest() {
         measured.facts.captured = Some(format!("2026-07-{day:02}T08:00:00").into());
         // As many are below one half in each split, and a third is far above it in one.
         let is_bright = path.starts_with("test") && at % 3 == 0;
-        measured.look.saturation = if is_bright { 0.9 } else { 0.5 };
+        measured.measures.saturation = if is_bright { 0.9 } else { 0.5 };
     }
     let catalog = catalog(records, &[]);
     let (found, leakage) = of(&catalog, &[], &[]);
@@ -286,6 +286,6 @@ fn drift_says_where_it_is_largest() {
     assert!(message.iter().any(|message| message.starts_with(expected)), "{message:?}");
     let saturation = of("saturation");
     assert!(saturation.medians.iter().all(|(_, median)| *median == 0.5), "{saturation:?}");
-    let expected = "saturation: over 0.5 is 32 % of test and 0 % of train";
+    let expected = "saturation: over 0.5 is 32% of test and 0% of train";
     assert!(message.iter().any(|message| message.starts_with(expected)), "{message:?}");
 }

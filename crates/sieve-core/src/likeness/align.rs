@@ -3,11 +3,11 @@
 //! Inverse compositional (Baker and Matthews, Lucas-Kanade 20 years on, 2004): the slopes are those
 //! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
 
-use super::normal::{self, UNKNOWNS};
+use super::least_squares::{self, UNKNOWNS};
 use super::plane::Plane;
 use super::simd::{F32x8, Work, add, lanes, totals};
 use crate::affine::Affine;
-use crate::region::Region;
+use crate::rect::Region;
 
 /// What does not move: a picture sampled on a square grid, with its slopes.
 pub struct Template {
@@ -197,7 +197,7 @@ pub fn add_inside(map: &Affine, region: &Region, count: usize, into: &mut [f32])
 const LEAST_INSIDE: f32 = 0.5;
 const LEAST_SHOWN: f32 = 0.2;
 /// Levels from which a sample may be clipped: what it stands for may be brighter.
-const BURNT: f32 = 254.0;
+const CLIPPED: f32 = 254.0;
 
 /// Gain and offset by least squares, before anything is known of what does not fit. What is clipped in one of both
 /// says nothing of them.
@@ -205,7 +205,7 @@ const BURNT: f32 = 254.0;
 fn tone<E: F32x8>(template: &Template, scratch: &mut AlignScratch) -> Option<(f32, f32)> {
     let AlignScratch { sampled, inside, weights, .. } = scratch;
     weights.resize(sampled.len(), 0.0);
-    let (one, clipped, mut counts) = (E::all(1.0), E::all(BURNT), E::all(0.0));
+    let (one, clipped, mut counts) = (E::all(1.0), E::all(CLIPPED), E::all(0.0));
     let lists = lanes(&template.values).iter().zip(lanes(sampled)).zip(lanes(inside));
     for (((value, sampled), inside), weight) in lists.zip(weights.as_chunks_mut().0) {
         let inside = E::load(inside);
@@ -243,7 +243,7 @@ fn weigh<E: F32x8>(
     weights.resize(sampled.len(), 0.0);
     let (mut sums, mut counts) = (E::all(0.0), E::all(0.0));
     let (gain, offset) = (E::all(gain), E::all(offset));
-    let (zero, one, clipped) = (E::all(0.0), E::all(1.0), E::all(BURNT));
+    let (zero, one, clipped) = (E::all(0.0), E::all(1.0), E::all(CLIPPED));
     let lists = lanes(&template.values).iter().zip(lanes(sampled)).zip(lanes(inside));
     let into = residuals.as_chunks_mut().0.iter_mut().zip(weights.as_chunks_mut().0);
     for (((value, sampled), inside), (residual, weight)) in lists.zip(into) {
@@ -291,7 +291,7 @@ fn solve<E: F32x8>(template: &Template, scratch: &AlignScratch) -> Option<[f32; 
     // Unknown motion d, gain g, offset o: value + slopes d = g sampled + o.
     let [x_x, x_y, x_1, y_x, y_y, y_1] = template.slopes.each_ref().map(Vec::as_slice);
     let columns = [x_x, x_y, x_1, y_x, y_y, y_1, &scratch.sampled];
-    let (mut normal, mut right) = normal::sums::<E>(&columns, &template.values, &scratch.weights);
+    let (mut normal, mut right) = least_squares::sums::<E>(&columns, &template.values, &scratch.weights);
     // The signs that were left away: gain and offset stand on the other side.
     for row in normal.iter_mut().skip(6) {
         for value in row.iter_mut().take(6) {

@@ -2,13 +2,13 @@
 
 use super::align::{self, Alignment, moments};
 use super::chroma::Chroma;
-use super::details::{Bands, Parts, Together, share_seen};
+use super::details::{Bands, Parts, BandCorrelation, share_seen};
 use super::distortion::Distortion;
 use super::plane::Planes;
 use super::simd::{F32x8, lanes};
 use crate::affine::Affine;
 use crate::measuring::halved;
-use crate::region::Region;
+use crate::rect::Region;
 
 /// Samples along each side when colours are compared.
 const CHROMA: usize = 16;
@@ -195,9 +195,9 @@ impl AlignedPair<'_> {
         let robust = moments::<E>(a, b, weights).correlation();
         let (half_weights, half_inside) = (halved(weights, side), halved(inside, side));
         let bands = [Bands::new(a, side), Bands::new(b, side)];
-        let middle = Together::new::<E>(&bands[0].middle, &bands[1].middle, &half_weights);
-        let [fine, faint] = Together::all_and_faint::<E>(&bands[0].fine, &bands[1].fine, weights);
-        let plain_middle = Together::new::<E>(&bands[0].middle, &bands[1].middle, &half_inside);
+        let middle = BandCorrelation::new::<E>(&bands[0].middle, &bands[1].middle, &half_weights);
+        let [fine, faint] = BandCorrelation::all_and_faint::<E>(&bands[0].fine, &bands[1].fine, weights);
+        let plain_middle = BandCorrelation::new::<E>(&bands[0].middle, &bands[1].middle, &half_inside);
         let seen = share_seen::<E>(&bands[0].middle, &half_inside)
             .min(share_seen::<E>(&bands[1].middle, &half_inside));
         let ratio = |pair: [f32; 2]| ((pair[0] + 0.5) / (pair[1] + 0.5)).ln().abs();

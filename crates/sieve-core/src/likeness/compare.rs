@@ -5,7 +5,7 @@ use super::align::{AlignScratch, Limits, Template, align};
 use super::alignment_features::{AlignedPair, AlignmentFeatures, Samples};
 use super::simd::{F32x8, Work, run};
 use super::verdict::is_promising;
-use super::view::{PreparedImage, Turn, View};
+use super::view::{ImagePyramid, Turn, View};
 use crate::affine::Affine;
 
 /// Samples along each side: while the right place is looked for, when it is made exact, and when the
@@ -70,8 +70,8 @@ pub type ComparisonResult = [AlignmentFeatures; 2];
 
 /// Lays `wanted` over `found`. None when nothing fits, or a glance shows that they are not the same.
 pub fn compare(
-    wanted: &PreparedImage,
-    found: &PreparedImage,
+    wanted: &ImagePyramid,
+    found: &ImagePyramid,
     start: &Start,
     scratch: &mut Scratch,
 ) -> Option<AlignmentFeatures> {
@@ -80,8 +80,8 @@ pub fn compare(
 
 /// The same without stopping at a glance, for fitting what a glance says.
 pub fn compare_closely(
-    wanted: &PreparedImage,
-    found: &PreparedImage,
+    wanted: &ImagePyramid,
+    found: &ImagePyramid,
     start: &Start,
     scratch: &mut Scratch,
 ) -> Option<ComparisonResult> {
@@ -90,8 +90,8 @@ pub fn compare_closely(
 
 /// What is laid over what, from where on, and whether a glance may end it.
 struct Comparison<'a> {
-    wanted: &'a PreparedImage,
-    found: &'a PreparedImage,
+    wanted: &'a ImagePyramid,
+    found: &'a ImagePyramid,
     start: &'a Start,
     at_a_glance: bool,
     scratch: &'a mut Scratch,
@@ -142,7 +142,7 @@ mod tests {
     use proptest::prelude::*;
 
     /// A picture of coarse waves with some grain.
-    fn waves(lengths: [f64; 4], grain: f64) -> PreparedImage {
+    fn waves(lengths: [f64; 4], grain: f64) -> ImagePyramid {
         let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
             let (x, y) = ((at % LUMA_PX) as f64, (at / LUMA_PX) as f64);
             let [a, b, c, d] = lengths;
@@ -151,7 +151,7 @@ mod tests {
             (128.0 + 45.0 * sum + noise).clamp(0.0, 255.0) as u8
         });
         let bytes = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
-        PreparedImage::new(Thumbnail(bytes), 1.0, 1.0)
+        ImagePyramid::new(Thumbnail(bytes), 1.0, 1.0)
     }
 
     proptest! {

@@ -65,14 +65,14 @@ fn add_five([a, b, c, d, e]: [&[f32]; 5], sums: &mut [f32]) {
 }
 
 /// How two lists of details go together.
-pub struct Together {
+pub struct BandCorrelation {
     /// Their correlation, -1 to 1: both vary around zero.
     pub correlation: f32,
     /// How strong each is: the root of the mean square, in levels.
     pub strengths: [f32; 2],
 }
 
-impl Together {
+impl BandCorrelation {
     /// Of all of `a` and `b`, as they are weighted.
     #[inline(always)]
     pub fn new<E: F32x8>(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
@@ -80,7 +80,7 @@ impl Together {
         for ((a, b), weight) in lanes(a).iter().zip(lanes(b)).zip(lanes(weights)) {
             add_products(&mut sums, E::load(a), E::load(b), E::load(weight));
         }
-        Together::from_sums(sums)
+        BandCorrelation::from_sums(sums)
     }
 
     /// Of all, and of those that are faint in both: grain and texture that go together make it sure that a picture is
@@ -95,7 +95,7 @@ impl Together {
             add_products(&mut all, a, b, weight);
             add_products(&mut faint, a, b, are_faint);
         }
-        [Together::from_sums(all), Together::from_sums(faint)]
+        [BandCorrelation::from_sums(all), BandCorrelation::from_sums(faint)]
     }
 
     #[inline(always)]
@@ -104,7 +104,7 @@ impl Together {
         let floor = CHANCE * weight;
         let correlation = ab / ((aa + floor) * (bb + floor)).sqrt().max(f32::MIN_POSITIVE);
         let strength = |sum: f32| (sum / weight.max(1.0)).sqrt();
-        Together { correlation, strengths: [strength(aa), strength(bb)] }
+        BandCorrelation { correlation, strengths: [strength(aa), strength(bb)] }
     }
 }
 
@@ -340,7 +340,7 @@ mod tests {
                 .collect()
         };
         let faint = |a: &[f32], b: &[f32], weights: &[f32]| {
-            let [_, faint] = Together::all_and_faint::<[f32; 8]>(a, b, weights);
+            let [_, faint] = BandCorrelation::all_and_faint::<[f32; 8]>(a, b, weights);
             faint.correlation
         };
         let mut first = grain(0);

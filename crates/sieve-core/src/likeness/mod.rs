@@ -9,15 +9,15 @@ mod align;
 mod alignment_features;
 mod blocks;
 mod chroma;
-mod close_comparison;
+mod close_features;
 mod compare;
-mod copies;
+mod copy_model;
 mod details;
 mod distortion;
-mod frame;
-mod normal;
-mod outline;
-mod placing;
+mod border;
+mod least_squares;
+mod descriptor;
+mod placement;
 mod plane;
 mod simd;
 mod tone;
@@ -25,16 +25,16 @@ mod verdict;
 mod view;
 mod weights;
 
-pub use crate::region::Region;
+pub use crate::rect::Region;
 pub use alignment_features::{ALIGNMENT_FEATURES, AlignmentFeatures};
-pub use close_comparison::{CLOSE_FEATURES, CloseFeatures};
+pub use close_features::{CLOSE_FEATURES, CloseFeatures};
 pub use compare::{ComparisonResult, Scratch, Start, compare, compare_closely};
-pub use copies::{CloseComparison, FITTED, WEIGHED, is_plain};
-pub use outline::Outline;
-pub use placing::Placing;
+pub use copy_model::{CloseComparison, FITTED, WEIGHED, is_plain};
+pub use descriptor::Descriptor;
+pub use placement::Placing;
 pub use plane::Planes;
 pub use verdict::Verdict;
 pub use view::{
-    DIMENSIONS, PreparedImage, Turn, Vector, View, cosine, least_product, looked_among, looked_for,
+    DIMENSIONS, ImagePyramid, Turn, Vector, View, cosine, least_product, looked_among, looked_for,
     moment, whole_view,
 };

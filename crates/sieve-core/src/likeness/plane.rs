@@ -3,7 +3,7 @@
 use super::simd::{F32x8, LANES, Work, run};
 use crate::affine::Affine;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
-use crate::region::Region;
+use crate::rect::Region;
 
 /// A square of levels whose whole is the square from -0.5 to 0.5 in `x` (right) and `y` (down).
 #[derive(Clone, Debug)]

@@ -7,7 +7,7 @@ const APART_LEVELS: f32 = 12.0;
 /// How often samples are weighed again by how they fit.
 const ROUNDS: usize = 3;
 /// Levels below which a picture is black and from which it is white.
-const BURNT: [f32; 2] = [2.0, 253.0];
+const CLIPPED: [f32; 2] = [2.0, 253.0];
 
 /// A curve of levels: a quadratic, which gain, offset and the gammas that people choose are to a few levels.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -100,14 +100,14 @@ impl Fitting<'_> {
     /// The sums of all that `wanted` shows neither black nor white.
     #[inline(always)]
     fn between<E: F32x8>(&self) -> [f32; 8] {
-        let (black, white) = (E::all(BURNT[0]), E::all(BURNT[1]));
+        let (black, white) = (E::all(CLIPPED[0]), E::all(CLIPPED[1]));
         self.sums::<E>(|wanted, _| wanted.below(white).minus(wanted.below(black)))
     }
 
     /// The sums of all, each sample weighed by how near `tone` brings it.
     #[inline(always)]
     fn weighed_by<E: F32x8>(&self, tone: &Tone) -> [f32; 8] {
-        let (black, white, one) = (E::all(BURNT[0]), E::all(BURNT[1]), E::all(1.0));
+        let (black, white, one) = (E::all(CLIPPED[0]), E::all(CLIPPED[1]), E::all(1.0));
         let scale = E::all(1.0 / APART_LEVELS);
         self.sums::<E>(|wanted, found| {
             let lit = tone.lit(found);

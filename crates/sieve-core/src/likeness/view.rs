@@ -10,7 +10,7 @@ use super::plane::{Plane, Planes};
 use super::simd::{F32x8, Work, run};
 use crate::affine::Affine;
 use crate::measuring::Thumbnail;
-use crate::region::Region;
+use crate::rect::Region;
 
 /// Numbers in the vector of a view; the last few are 0.
 pub const DIMENSIONS: usize = 32;
@@ -84,7 +84,7 @@ pub fn cosine(product: i32) -> f32 {
 }
 
 /// The cosine below which two views are not worth laying over each other: of the copies that were found
-/// from 0.86 on 0.2 % are lost, and a quarter to a third of the other candidates.
+/// from 0.86 on 0.2% are lost, and a quarter to a third of the other candidates.
 const LEAST_COSINE: f32 = 0.89;
 
 /// The product of that cosine.
@@ -150,12 +150,12 @@ static BASIS: LazyLock<[[f32; HIGHEST + 1]; SAMPLES]> = LazyLock::new(|| {
 });
 
 /// What a region of a picture looks like, before it is turned.
-struct Look {
+struct LowFrequencies {
     /// One for each of [`FREQUENCIES`], of unit length together.
     numbers: Vec<f32>,
 }
 
-impl Look {
+impl LowFrequencies {
     /// None when there is nothing to see.
     fn new(plane: &Plane, region: &Affine) -> Option<Self> {
         Self::brighter(plane, region, 1.0)
@@ -163,7 +163,7 @@ impl Look {
 
     /// Of the same `gain` times as bright, clipped where that is more than can be shown.
     fn brighter(plane: &Plane, region: &Affine, gain: f32) -> Option<Self> {
-        run(Looking { plane, region, gain })
+        run(LowFrequencyCache { plane, region, gain })
     }
 
     fn number(&self, across: usize, down: usize) -> f32 {
@@ -173,7 +173,7 @@ impl Look {
 
     /// The turns after which the picture leans neither left nor up, and varies more across than
     /// down; all that do so within `doubt`, the surest first.
-    fn normal_turns(&self, doubt: f32) -> Vec<Turn> {
+    fn canonical_turns(&self, doubt: f32) -> Vec<Turn> {
         let (across, down) = (self.number(1, 0), self.number(0, 1));
         let ways = |value: f32| {
             let second = (value.abs() < doubt).then_some(value >= 0.0);
@@ -204,18 +204,18 @@ impl Look {
 }
 
 /// A region that is looked at.
-struct Looking<'a> {
+struct LowFrequencyCache<'a> {
     plane: &'a Plane,
     region: &'a Affine,
     gain: f32,
 }
 
-impl Work for Looking<'_> {
-    type Out = Option<Look>;
+impl Work for LowFrequencyCache<'_> {
+    type Out = Option<LowFrequencies>;
 
     #[inline(always)]
-    fn with<E: F32x8>(self) -> Option<Look> {
-        let Looking { plane, region, gain } = self;
+    fn with<E: F32x8>(self) -> Option<LowFrequencies> {
+        let LowFrequencyCache { plane, region, gain } = self;
         let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
         let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
         plane.sample(region, SAMPLES, &mut values);
@@ -246,7 +246,7 @@ impl Work for Looking<'_> {
         let mut numbers: Vec<f32> = frequencies.map(weighted).collect();
         let length = numbers.iter().map(|value| value * value).sum::<f32>().sqrt();
         numbers.iter_mut().for_each(|value| *value /= length);
-        Some(Look { numbers })
+        Some(LowFrequencies { numbers })
     }
 }
 
@@ -283,7 +283,7 @@ fn tilted(degrees: f64, aspect: f64) -> Affine {
 
 /// A picture, and what lies within its border.
 #[derive(Clone, Debug)]
-pub struct PreparedImage {
+pub struct ImagePyramid {
     /// All of it.
     pub all: Planes,
     /// Where its content lies; none where there is no border.
@@ -296,13 +296,13 @@ pub struct PreparedImage {
     unbordered: OnceLock<Box<Planes>>,
 }
 
-impl PreparedImage {
+impl ImagePyramid {
     /// The picture of a thumbnail; `aspect` is its width over its height, `plain` the share of its most frequent
     /// colour.
     pub fn new(thumbnail: Thumbnail, aspect: f32, plain: f32) -> Self {
         let all = Planes::new(thumbnail);
         let (content, unbordered) = (Region::within_border(&all), OnceLock::new());
-        PreparedImage { all, content, aspect, plain, unbordered }
+        ImagePyramid { all, content, aspect, plain, unbordered }
     }
 
     /// Where its content lies: all of it where there is no border.
@@ -323,10 +323,10 @@ impl PreparedImage {
 
 /// What is looked for: the whole picture, what is within its border, and its middle, each in every
 /// position that its copy may be taken for.
-pub fn looked_for(prepared: &PreparedImage) -> Vec<View> {
+pub fn looked_for(prepared: &ImagePyramid) -> Vec<View> {
     let all = Affine::IDENTITY;
     let content = prepared.content.as_ref().map(Region::map);
-    let brighter = burnt_out(&prepared.all.half).map(|look| (look, all, all, false));
+    let brighter = clipped(&prepared.all.half).map(|look| (look, all, all, false));
     let regions = [
         Some((all, all, false)),
         content.map(|content| (content, content, true)),
@@ -334,11 +334,11 @@ pub fn looked_for(prepared: &PreparedImage) -> Vec<View> {
         Some((window(CORE, 0.0, 0.0), all, false)),
     ];
     let looks = regions.into_iter().flatten().filter_map(|(region, whole, is_content)| {
-        let look = Look::new(&prepared.planes(is_content).half, &region)?;
+        let look = LowFrequencies::new(&prepared.planes(is_content).half, &region)?;
         Some((look, region, whole, is_content))
     });
     let views = looks.chain(brighter).flat_map(|(look, region, whole, is_content)| {
-        let turns = look.normal_turns(DOUBT).into_iter();
+        let turns = look.canonical_turns(DOUBT).into_iter();
         let views = turns.map(|turn| View {
             map: turn.map().then(region),
             whole,
@@ -351,16 +351,16 @@ pub fn looked_for(prepared: &PreparedImage) -> Vec<View> {
 }
 
 /// How a picture looks once it was brightened until much of it is clipped. None where that looks much the same.
-fn burnt_out(plane: &Plane) -> Option<Look> {
-    let plain = Look::new(plane, &Affine::IDENTITY)?;
-    let clipped = Look::brighter(plane, &Affine::IDENTITY, BRIGHTER)?;
+fn clipped(plane: &Plane) -> Option<LowFrequencies> {
+    let plain = LowFrequencies::new(plane, &Affine::IDENTITY)?;
+    let clipped = LowFrequencies::brighter(plane, &Affine::IDENTITY, BRIGHTER)?;
     let alike: f32 = plain.numbers.iter().zip(&clipped.numbers).map(|(a, b)| a * b).sum();
     (alike < MUCH_THE_SAME).then_some(clipped)
 }
 
 /// What is looked among: the whole picture, what is within its border, the windows that a crop may
 /// show, and its middle under small turns, each in its normal position.
-pub fn looked_among(prepared: &PreparedImage) -> Vec<View> {
+pub fn looked_among(prepared: &ImagePyramid) -> Vec<View> {
     let mut regions = vec![(Affine::IDENTITY, false)];
     regions.extend(prepared.content.as_ref().map(|region| (region.map(), true)));
     for (side, positions) in WINDOWS {
@@ -372,8 +372,8 @@ pub fn looked_among(prepared: &PreparedImage) -> Vec<View> {
     regions.push((window(CORE, 0.0, 0.0), false));
     regions.extend(TILTS.iter().map(|&degrees| (tilted(degrees, prepared.aspect.into()), false)));
     let views = regions.into_iter().filter_map(|(region, is_content)| {
-        let look = Look::new(&prepared.planes(is_content).half, &region)?;
-        let turn = look.normal_turns(0.0)[0];
+        let look = LowFrequencies::new(&prepared.planes(is_content).half, &region)?;
+        let turn = look.canonical_turns(0.0)[0];
         let (map, vector) = (turn.map().then(region), look.turned(turn));
         Some(View { map, whole: region, is_content, vector })
     });
@@ -381,13 +381,13 @@ pub fn looked_among(prepared: &PreparedImage) -> Vec<View> {
 }
 
 /// The whole picture as it stands. None when it shows nothing.
-pub fn whole_view(prepared: &PreparedImage) -> Option<Vector> {
-    Some(Look::new(&prepared.all.half, &Affine::IDENTITY)?.turned(Turn::default()))
+pub fn whole_view(prepared: &ImagePyramid) -> Option<Vector> {
+    Some(LowFrequencies::new(&prepared.all.half, &Affine::IDENTITY)?.turned(Turn::default()))
 }
 
 /// How alike two pictures are as they stand, as frames of one moment are: the cosine of their whole
 /// views, -1 to 1. None when one of them shows nothing.
-pub fn moment(a: &PreparedImage, b: &PreparedImage) -> Option<f32> {
+pub fn moment(a: &ImagePyramid, b: &ImagePyramid) -> Option<f32> {
     Some(cosine(whole_view(a)?.product(&whole_view(b)?)).min(1.0))
 }
 
@@ -421,7 +421,7 @@ mod tests {
             levels in prop::collection::vec(any::<u8>(), 64), ways in any::<[bool; 3]>(),
         ) {
             let turn = Turn { flip_x: ways[0], flip_y: ways[1], transpose: ways[2] };
-            let look = |turn| Look::new(&blocks(&levels, turn).half, &Affine::IDENTITY);
+            let look = |turn| LowFrequencies::new(&blocks(&levels, turn).half, &Affine::IDENTITY);
             let (Some(look), Some(other)) = (look(Turn::default()), look(turn)) else {
                 return Ok(());
             };
@@ -430,9 +430,9 @@ mod tests {
                 prop_assert!(a.abs_diff(b) <= 1, "{here:?} {there:?}");
             }
             // And in the normal position both are one.
-            let normal = |look: &Look| look.turned(look.normal_turns(0.0)[0]);
+            let normal = |look: &LowFrequencies| look.turned(look.canonical_turns(0.0)[0]);
             let alike = normal(&look).product(&normal(&other));
-            let is_unsure = look.normal_turns(0.01).len() > 1;
+            let is_unsure = look.canonical_turns(0.01).len() > 1;
             prop_assert!(is_unsure || cosine(alike) > 0.98);
         }
 
@@ -446,7 +446,7 @@ mod tests {
                 };
                 let luma = (0..LUMA_PX * LUMA_PX).map(level);
                 let bytes = luma.chain([128; 2 * CHROMA_PX * CHROMA_PX]).collect();
-                PreparedImage::new(Thumbnail(bytes), 1.0, 0.0)
+                ImagePyramid::new(Thumbnail(bytes), 1.0, 0.0)
             };
             let image = changed(&|_, _, level| level);
             let quarter = |at: usize, far: bool| if far { at >= LUMA_PX * 3 / 4 } else { at < LUMA_PX / 4 };

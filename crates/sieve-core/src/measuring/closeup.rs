@@ -4,7 +4,7 @@
 use super::grid::Averager;
 use super::thumbnail::LUMA;
 use crate::reading::{self, ReadError, ReadLimits};
-use crate::region::Region;
+use crate::rect::Region;
 
 /// Rows and columns of a close-up.
 pub const CLOSEUP_PX: usize = 96;

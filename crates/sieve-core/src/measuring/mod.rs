@@ -4,7 +4,7 @@ mod closeup;
 mod digest;
 mod fingerprint;
 mod grid;
-mod look;
+mod image_measures;
 mod small;
 #[cfg(test)]
 mod tests;
@@ -14,7 +14,7 @@ pub use closeup::{CLOSEUP_PX, Closeup};
 pub use digest::Digest;
 pub use fingerprint::Fingerprint;
 pub(crate) use grid::halved;
-pub use look::Look;
+pub use image_measures::ImageMeasures;
 pub use small::SMALL_SIDE_PX;
 pub(crate) use thumbnail::{CHROMA, LUMA};
 pub use thumbnail::{CHROMA_PX, LUMA_PX, Thumbnail};
@@ -41,7 +41,7 @@ pub struct Measured {
     /// What was odd although the picture is whole.
     pub read_warnings: Vec<ReadWarning>,
     /// How it looks, in numbers.
-    pub look: Look,
+    pub measures: ImageMeasures,
     /// Bits to find it again by.
     pub fingerprint: Fingerprint,
     /// Digest of the pixels ([`Digest::of_pixels`]) of a small picture without transparency: all that
@@ -79,10 +79,10 @@ pub(crate) fn grid_of(pixels: &Pixels, side: usize) -> [Vec<f32>; 3] {
 /// # Panics
 ///
 /// When there are none.
-pub fn look_at(pixels: &Pixels) -> (Look, Thumbnail) {
+pub fn look_at(pixels: &Pixels) -> (ImageMeasures, Thumbnail) {
     let (grid, deviation) = averaged(pixels, grid::SIDE).finish().expect("a picture has pixels");
     let planes = Planes::new(&grid);
-    (Look::new(&planes, deviation), planes.thumbnail())
+    (ImageMeasures::new(&planes, deviation), planes.thumbnail())
 }
 
 /// Measures the file that holds `bytes`, in one pass. Every byte of the picture is decoded.
@@ -102,7 +102,7 @@ pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail
         digest: Digest::of_bytes(bytes),
         facts: image.facts,
         read_warnings: image.read_warnings,
-        look: Look::new(&planes, deviation),
+        measures: ImageMeasures::new(&planes, deviation),
         fingerprint: Fingerprint::from_luma(&planes.coarse[0]),
         small_pixels,
     };

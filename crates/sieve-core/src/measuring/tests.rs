@@ -90,25 +90,25 @@ fn very_long_pictures_do_not_overflow() {
 #[test]
 fn pictures_with_known_numbers() {
     let flat = measured(&encode::png(&painted(100, 50, |_, _| [200, 100, 0]))).0;
-    assert_eq!(flat.look.mean.map(f32::round), [200.0, 100.0, 0.0]);
-    assert_eq!((flat.look.deviation, flat.look.sharpness), ([0.0; 3], 0.0));
-    assert!((flat.look.brightness - (0.299 * 200.0 + 0.587 * 100.0) / 255.0).abs() < 1e-4);
-    assert!((flat.look.saturation - 1.0).abs() < 1e-4 && flat.look.contrast < 1e-4);
-    assert_eq!((flat.look.flat_share, flat.aspect()), (1.0, 2.0));
+    assert_eq!(flat.measures.mean.map(f32::round), [200.0, 100.0, 0.0]);
+    assert_eq!((flat.measures.deviation, flat.measures.sharpness), ([0.0; 3], 0.0));
+    assert!((flat.measures.brightness - (0.299 * 200.0 + 0.587 * 100.0) / 255.0).abs() < 1e-4);
+    assert!((flat.measures.saturation - 1.0).abs() < 1e-4 && flat.measures.contrast < 1e-4);
+    assert_eq!((flat.measures.flat_share, flat.aspect()), (1.0, 2.0));
     assert_eq!(flat.fingerprint.0, [0; 32], "nothing to tell it by");
 
     // The left half black, the right half white.
     let halves =
         measured(&encode::png(&painted(128, 128, |x, _| [if x < 64 { 0 } else { 255 }; 3]))).0;
-    assert_eq!(halves.look.deviation, [127.5; 3]);
-    assert!((halves.look.contrast - 0.5).abs() < 1e-4);
+    assert_eq!(halves.measures.deviation, [127.5; 3]);
+    assert!((halves.measures.contrast - 0.5).abs() < 1e-4);
     // In each row one difference, and two second differences as large.
-    assert!((halves.look.sharpness - 0.5).abs() < 1e-4, "{}", halves.look.sharpness);
+    assert!((halves.measures.sharpness - 0.5).abs() < 1e-4, "{}", halves.measures.sharpness);
     // The same edge over four cells: a quarter each, which begin and end once.
     let soft = painted(128, 128, |x, _| [(x.saturating_sub(60) / 2 * 64).min(255) as u8; 3]);
-    let soft = measured(&encode::png(&soft)).0.look.sharpness;
+    let soft = measured(&encode::png(&soft)).0.measures.sharpness;
     assert!((soft - 0.125).abs() < 2e-3, "{soft}");
-    assert_eq!((halves.look.saturation, halves.look.flat_share), (0.0, 0.5));
+    assert_eq!((halves.measures.saturation, halves.measures.flat_share), (0.0, 0.5));
 }
 
 /// Slopes and edges: like a photograph, the same at every size.
@@ -136,7 +136,7 @@ fn a_picture_is_known_again_in_any_size_and_form() {
         let thumbnails = original.1.0.iter().zip(&other.1.0);
         let most = thumbnails.map(|(a, b)| a.abs_diff(*b)).max();
         assert!(most <= Some(12), "{name}: {most:?}");
-        assert!((original.0.look.brightness - other.0.look.brightness).abs() < 0.01, "{name}");
+        assert!((original.0.measures.brightness - other.0.measures.brightness).abs() < 0.01, "{name}");
     }
     let another = measured(&encode::png(&painted(500, 375, |x, y| [(x ^ y) as u8; 3])));
     assert!(original.0.fingerprint.distance_bits(another.0.fingerprint) > 60);

@@ -6,7 +6,7 @@ use gif::{ColorOutput, DecodeOptions, DecodingError, MemoryLimit};
 
 use super::ground::Ground;
 use super::memory::reserve;
-use super::rows::DecodeRequest;
+use super::pixel_rows::DecodeRequest;
 use super::{
     ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, given_up,
     pixels,

@@ -15,7 +15,7 @@ use mozjpeg_sys::*;
 
 use super::exif::{self, ExifFacts};
 use super::memory::{MemoryPermit, no_memory, reserve, zeros};
-use super::rows::{DecodeRequest, Output, Shape};
+use super::pixel_rows::{DecodeRequest, Output, Shape};
 use super::{
     ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, given_up,
     profile,

@@ -4,7 +4,7 @@
 //! decoder that notices most of what can be wrong with it. Limits are checked against the header,
 //! before anything is allocated for the picture.
 
-mod clock;
+mod capture_time;
 mod exif;
 mod file;
 mod format;
@@ -13,16 +13,16 @@ mod ground;
 mod jpeg;
 mod memory;
 mod orientation;
-mod others;
+mod general;
 mod pixels;
 mod png;
 mod profile;
-mod reduced;
-mod rows;
+mod downscaled;
+mod pixel_rows;
 mod tiff;
 mod webp;
 
-pub use clock::time_of_seconds;
+pub use capture_time::time_of_seconds;
 pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_image_name;
 pub use format::{Content, Format, content};
@@ -31,14 +31,14 @@ pub use jpeg::{JpegChannel, JpegCoefficients, jpeg_coefficients};
 pub use memory::{MemoryBudget, MemoryPermit};
 pub(crate) use orientation::stored_place;
 pub use pixels::Pixels;
-pub use reduced::decode_reduced;
-pub use rows::{Rows, Shape};
+pub use downscaled::decode_reduced;
+pub use pixel_rows::{Rows, Shape};
 
 use std::borrow::Cow;
 use std::cell::Cell;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
-use rows::{DecodeRequest, Output};
+use pixel_rows::{DecodeRequest, Output};
 use serde::{Deserialize, Serialize};
 
 /// What a picture may cost. Pictures beyond are refused from their header.
@@ -319,7 +319,7 @@ fn read(
         Format::WebP => webp::read(bytes, limits, request),
         Format::Gif => gif::read(bytes, limits, request),
         Format::Bmp | Format::Tiff | Format::Pnm | Format::Qoi => {
-            others::read(format, bytes, limits, request)
+            general::read(format, bytes, limits, request)
         }
     })?;
     if image.facts.width_px == 0 || image.facts.height_px == 0 {

@@ -12,7 +12,7 @@ use chunks::{Chunks, End};
 
 use super::ground::Ground;
 use super::memory::{MemoryPermit, no_memory, reserve, zeros};
-use super::rows::{DecodeRequest, Output, Shape};
+use super::pixel_rows::{DecodeRequest, Output, Shape};
 use super::{
     ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, exif,
     given_up, pixels,

@@ -19,7 +19,7 @@ const DEFLATE: [u64; 2] = [8, 32946];
 
 /// What following the directories told.
 #[derive(Debug, Default, PartialEq, Eq)]
-pub(super) struct Skeleton {
+pub(super) struct TiffLayout {
     /// The number of pages.
     pub pages: u32,
     /// Where the file holds pixels packed with deflate.
@@ -28,10 +28,10 @@ pub(super) struct Skeleton {
 
 /// Follows the directories of a TIFF to the ends of everything they point at; nothing when the file
 /// ends before.
-pub(super) fn skeleton(bytes: &[u8]) -> Option<Skeleton> {
+pub(super) fn skeleton(bytes: &[u8]) -> Option<TiffLayout> {
     let file = Numbers { bytes, little: bytes.starts_with(b"II") };
     if file.at(2, 2)? != 42 {
-        return Some(Skeleton { pages: 1, deflated: Vec::new() }); // BigTIFF has another skeleton
+        return Some(TiffLayout { pages: 1, deflated: Vec::new() }); // BigTIFF has another skeleton
     }
     let mut deflated = Vec::new();
     let mut pages = 0;
@@ -57,7 +57,7 @@ pub(super) fn skeleton(bytes: &[u8]) -> Option<Skeleton> {
         }
         directory = file.at(directory + 2 + entries * 12, 4)?;
     }
-    Some(Skeleton { pages: pages.max(1), deflated })
+    Some(TiffLayout { pages: pages.max(1), deflated })
 }
 
 /// Whether the sums at the ends of packed pixels are right. The decoder stops once it has enough

@@ -5,7 +5,7 @@ use std::io::Cursor;
 use image_webp::{DecodingError, WebPDecoder};
 
 use super::memory::zeros;
-use super::rows::DecodeRequest;
+use super::pixel_rows::DecodeRequest;
 use super::{
     ColourMode, DecodedImage, Facts, Format, Pixels, ReadError, ReadLimits, ReadWarning, exif,
     profile,

@@ -2,10 +2,10 @@
 
 use std::collections::{BTreeMap, HashMap, VecDeque};
 
-use super::draft::{Draft, Said};
+use super::builder::{Draft, RowReason};
 use super::rules::Rule;
-use super::wishes::Cap;
-use crate::independent::Units;
+use super::request::Cap;
+use crate::independent::IndependentGroups;
 use crate::record::Record;
 
 /// The split that is capped: what is measured on others stays what it is.
@@ -25,7 +25,7 @@ pub fn cap(draft: &mut Draft<'_>) {
         Cap::Images(images) => images,
         Cap::Smallest => classes.values().map(Vec::len).min().unwrap_or(0),
     };
-    let units = Units::with_groups(draft.subject.found);
+    let units = IndependentGroups::with_groups(draft.subject.found);
     let unit_of: BTreeMap<&str, u32> = (draft.subject.found.images.iter().enumerate())
         .map(|(number, image)| (image.record.path.as_str(), units.unit(number)))
         .collect();
@@ -43,7 +43,7 @@ pub fn cap(draft: &mut Draft<'_>) {
         for record in order.into_iter().skip(most.saturating_sub(open.len())) {
             draft.drop(
                 record,
-                Said { group: format!("class {class}"), ..Said::new(Rule::Cap, reason.clone()) },
+                RowReason { group: format!("class {class}"), ..RowReason::new(Rule::Cap, reason.clone()) },
             );
         }
     }

@@ -13,7 +13,7 @@ use crate::record::{Outcome, Reason, Record};
 
 /// What becomes of a file.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Fate {
+pub enum FileOutcome {
     /// It is left out.
     Drop,
     /// It stands here, below the root of the collection, and has been changed so.
@@ -35,7 +35,7 @@ pub struct Change {
     /// The number of its record.
     pub record: usize,
     /// What becomes of it.
-    pub fate: Fate,
+    pub fate: FileOutcome,
     /// The class that it gets, where that is another one.
     pub class: Option<String>,
     /// The actions of its rows.
@@ -129,7 +129,7 @@ pub fn changes(
         let Some(rows) =
             rows.remove(&at).filter(|rows| rows.iter().any(|(_, row)| row.action != Action::Keep))
         else {
-            if is_own_table(record) || not_a_file(record).is_some() {
+            if is_generated_table(record) || not_a_file(record).is_some() {
                 changes.left_behind.push(at);
                 // In place it stays, and so nothing else can have its name.
                 InsidePath::new(record.path.native()).into_iter().for_each(|own| {
@@ -168,8 +168,8 @@ pub fn changes(
     changes
 }
 
-pub(super) fn is_own_table(record: &Record) -> bool {
-    matches!(record.outcome, Outcome::SetAside(Reason::OwnTable))
+pub(super) fn is_generated_table(record: &Record) -> bool {
+    matches!(record.outcome, Outcome::SetAside(Reason::GeneratedTable))
 }
 
 /// Why there is no file that could be moved or copied; none where there is one.
@@ -219,11 +219,11 @@ fn change(
         if let Some(other) = actions.iter().find(|action| **action != Action::Drop) {
             return Err(refused(last, format!("two rows are at odds: drop and {other}")));
         }
-        return Ok((Change { record: at, fate: Fate::Drop, class: None, actions }, true, false));
+        return Ok((Change { record: at, fate: FileOutcome::Drop, class: None, actions }, true, false));
     }
     let class = one(&[Action::Relabel])?.map(|row| row.to.as_str());
-    let named = one(&[Action::Rename, Action::Turn, Action::Convert])?;
-    let edit = if actions.iter().any(|action| [Action::Turn, Action::Convert].contains(action)) {
+    let named = one(&[Action::Rename, Action::Rotate, Action::Convert])?;
+    let edit = if actions.iter().any(|action| [Action::Rotate, Action::Convert].contains(action)) {
         if record.image().is_none() {
             return Err(refused(
                 last,
@@ -260,7 +260,7 @@ fn change(
     };
     let class = class.filter(|class| Some(*class) != record.class()).map(str::to_owned);
     Ok((
-        Change { record: at, fate: Fate::Put(free, edit), class, actions },
+        Change { record: at, fate: FileOutcome::Put(free, edit), class, actions },
         has_folder,
         is_numbered,
     ))

@@ -2,7 +2,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::draft::{Draft, Said};
+use super::builder::{Draft, RowReason};
 use super::rules::Rule;
 use crate::finding::{Code, Evidence};
 
@@ -14,7 +14,7 @@ pub fn chosen(draft: &mut Draft<'_>) {
         if !wanted.contains(&class) {
             draft.drop(
                 record,
-                Said::new(Rule::Classes, format!("its class {class:?} is not wanted")),
+                RowReason::new(Rule::Classes, format!("its class {class:?} is not wanted")),
             );
         }
     }
@@ -47,7 +47,7 @@ pub fn spellings(draft: &mut Draft<'_>) {
                 draft.relabel(
                     record,
                     &into,
-                    Said { group: format!("class {class}"), ..Said::new(Rule::Spellings, reason) },
+                    RowReason { group: format!("class {class}"), ..RowReason::new(Rule::Spellings, reason) },
                 );
             }
         }
@@ -73,9 +73,9 @@ pub fn names(draft: &mut Draft<'_>) {
             draft.relabel(
                 record,
                 to,
-                Said {
+                RowReason {
                     group: format!("class {class}"),
-                    ..Said::new(Rule::Names, format!("the table calls {class:?} {to:?}"))
+                    ..RowReason::new(Rule::Names, format!("the table calls {class:?} {to:?}"))
                 },
             );
         }
@@ -84,7 +84,7 @@ pub fn names(draft: &mut Draft<'_>) {
 
 /// Classes that are too small go, or become one.
 pub fn floor(draft: &mut Draft<'_>) {
-    let Some(floor) = &draft.wishes.at_least else { return };
+    let Some(floor) = &draft.wishes.min_images else { return };
     let counts = counts(draft);
     for (record, class) in draft.files().collect::<Vec<_>>() {
         let count = counts.get(&class).copied().unwrap_or(0);
@@ -92,7 +92,7 @@ pub fn floor(draft: &mut Draft<'_>) {
             continue;
         }
         let reason = format!("{class:?} has {count} images; {} are wanted", floor.images);
-        let said = Said { group: format!("class {class}"), ..Said::new(Rule::Floor, reason) };
+        let said = RowReason { group: format!("class {class}"), ..RowReason::new(Rule::Floor, reason) };
         match &floor.into {
             Some(into) if record.image().is_some() => draft.relabel(record, into, said),
             Some(_) => {}

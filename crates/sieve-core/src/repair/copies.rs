@@ -3,9 +3,9 @@
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
-use super::draft::{Draft, Said, group_name};
+use super::builder::{Draft, RowReason, group_name};
 use super::rules::Rule;
-use super::wishes::Prefer;
+use super::request::Prefer;
 use crate::duplicates::{Kind, Member, Naming, Pair, ranked};
 use crate::leakage::standing;
 use crate::record::Record;
@@ -23,7 +23,7 @@ fn how(kind: Kind) -> String {
         Kind::SameBytes => "the same file as".to_owned(),
         Kind::SamePixels => "the same pixels as".to_owned(),
         Kind::Near => "a copy (saved again or resized) of".to_owned(),
-        Kind::Turned => "a copy (turned or mirrored) of".to_owned(),
+        Kind::Rotated => "a copy (turned or mirrored) of".to_owned(),
         kind => format!("a copy ({}) of", kind.name()),
     }
 }
@@ -48,7 +48,7 @@ pub fn conflicts(draft: &mut Draft<'_>) {
             let other = other.map_or(String::new(), |other| other.path.to_string());
             draft.decide(
                 member,
-                Said {
+                RowReason {
                     rule: Rule::Conflicts,
                     group: name.clone(),
                     reason: format!("{} {other}, which is of another class", how(group.kind)),
@@ -73,7 +73,7 @@ pub fn leaks(draft: &mut Draft<'_>) {
         let place = stays.split().unwrap_or_default();
         draft.keep(
             stays,
-            Said {
+            RowReason {
                 rule: Rule::Leaks,
                 group: name.clone(),
                 reason: format!("in {place}, which is not changed"),
@@ -82,7 +82,7 @@ pub fn leaks(draft: &mut Draft<'_>) {
         );
         draft.drop(
             goes,
-            Said {
+            RowReason {
                 rule: Rule::Leaks,
                 group: name,
                 reason: format!("{} of {}, which is in {place}", removal.reason.name(), stays.path),
@@ -143,7 +143,7 @@ fn copies_of_split(draft: &mut Draft<'_>, naming: &Naming, members: Vec<&Member>
         if !kind.is_duplicate() || draft.is_kept(goes) {
             continue;
         }
-        let said = Said {
+        let said = RowReason {
             rule: Rule::Copies,
             group: name.clone(),
             reason: format!("{} {}, which {which}", how(kind), kept.path),
@@ -159,7 +159,7 @@ fn copies_of_split(draft: &mut Draft<'_>, naming: &Naming, members: Vec<&Member>
     }
     if are_any {
         let reason = reason.map_or("nothing distinguishes them", Prefer::reason).to_owned();
-        let said = Said { rule: Rule::Copies, group: name, reason, confidence: None };
+        let said = RowReason { rule: Rule::Copies, group: name, reason, confidence: None };
         draft.keep(kept, said);
     }
 }
@@ -172,9 +172,9 @@ fn is_doubtful(draft: &Draft<'_>, link: &Pair) -> bool {
     let measured =
         [link.a, link.b].map(|image| draft.subject.found.images[image as usize].measured);
     let [a, b] = measured.map(|measured| &measured.facts);
-    let is_plain = measured.iter().all(|measured| measured.look.flat_share >= PLAIN);
+    let is_plain = measured.iter().all(|measured| measured.measures.flat_share >= PLAIN);
     // Drawings on plain ground come in pairs that look left and right, drawn by one hand: to the last pixel, too.
-    if link.kind == Kind::Turned && is_plain {
+    if link.kind == Kind::Rotated && is_plain {
         return true;
     }
     // Small ones have too few pixels to differ in; and frames of a burst have one size and format, and differ by less than
@@ -195,7 +195,7 @@ pub fn bursts(draft: &mut Draft<'_>) {
             continue;
         }
         let sharpness = |member: &Member| {
-            let look = &found.images[member.image as usize].measured.look;
+            let look = &found.images[member.image as usize].measured.measures;
             (look.sharpness * 1e6) as i64
         };
         let name = group_name("burst", members.iter().map(|member| record(draft, member.image)));
@@ -205,7 +205,7 @@ pub fn bursts(draft: &mut Draft<'_>) {
         });
         for (at, member) in members.into_iter().enumerate() {
             let frame = record(draft, member.image);
-            let said = |reason: String| Said {
+            let said = |reason: String| RowReason {
                 rule: Rule::Bursts,
                 group: name.clone(),
                 reason,

@@ -2,10 +2,10 @@
 
 use std::path::Path;
 
-use super::draft::{Draft, Said};
+use super::builder::{Draft, RowReason};
 use super::plan::Action;
 use super::rules::Rule;
-use crate::cell;
+use crate::csv_escape;
 use crate::collection::Label;
 use crate::files::RelPath;
 use crate::finding::Finding;
@@ -35,7 +35,7 @@ pub fn unreadable(draft: &mut Draft<'_>) {
             }
             ReadError::OverLimit(why) => (false, format!("beyond the limits: {why}")),
         };
-        let said = Said::new(Rule::Unreadable, reason);
+        let said = RowReason::new(Rule::Unreadable, reason);
         if is_sure { draft.drop(record, said) } else { draft.decide(record, said) }
     }
 }
@@ -44,7 +44,7 @@ pub fn unreadable(draft: &mut Draft<'_>) {
 pub fn listed(draft: &mut Draft<'_>) {
     for record in &draft.subject.catalog.records {
         if draft.wishes.drop_list.contains(&record.path) && draft.is_free(record) {
-            draft.drop(record, Said::new(Rule::Listed, "on the list of files to drop"));
+            draft.drop(record, RowReason::new(Rule::Listed, "on the list of files to drop"));
         }
     }
 }
@@ -59,7 +59,7 @@ pub fn codes(draft: &mut Draft<'_>) {
             let Some(&record) = draft.records.get(image.as_str()) else { continue };
             if draft.is_free(record) {
                 let reason = format!("{}: {}", finding.code.as_str(), own_words(finding, image));
-                draft.drop(record, Said::new(Rule::Codes, reason));
+                draft.drop(record, RowReason::new(Rule::Codes, reason));
             }
         }
     }
@@ -76,7 +76,7 @@ pub fn unplaced(draft: &mut Draft<'_>) {
     let catalog = draft.subject.catalog;
     for (record, _) in catalog.images() {
         if record.place.label == Label::Outside && draft.is_free(record) {
-            draft.decide(record, Said::new(Rule::Unplaced, "in no class: relabel it, or drop it"));
+            draft.decide(record, RowReason::new(Rule::Unplaced, "in no class: relabel it, or drop it"));
         }
     }
 }
@@ -93,7 +93,7 @@ pub fn extensions(draft: &mut Draft<'_>) {
         let to = draft.free_name(record, with_extension(record, format.extensions()[0]));
         let reason = format!("the content is {}", format.name());
         let from = record.path.file_name().to_owned();
-        draft.add(record, Action::Rename, from, to, Said::new(Rule::Extensions, reason));
+        draft.add(record, Action::Rename, from, to, RowReason::new(Rule::Extensions, reason));
     }
 }
 
@@ -101,7 +101,7 @@ pub fn extensions(draft: &mut Draft<'_>) {
 fn with_extension(record: &Record, extension: &str) -> String {
     // As a cell of a plan: it is read back as one.
     let name = record.path.native().file_name().unwrap_or_default();
-    let name = cell::of_path(&RelPath::new(Path::new(name)));
+    let name = csv_escape::of_path(&RelPath::new(Path::new(name)));
     let is_ending = crate::reading::is_image_name(&record.path);
     let stem = name.rsplit_once('.').filter(|(stem, _)| is_ending && !stem.is_empty());
     format!("{}.{extension}", stem.map_or(&*name, |(stem, _)| stem))
@@ -118,7 +118,7 @@ pub fn orientation(draft: &mut Draft<'_>) {
             );
             let from = record.path.file_name().to_owned();
             let to = draft.free_name(record, with_extension(record, "png"));
-            draft.add(record, Action::Turn, from, to, Said::new(Rule::Orientation, reason));
+            draft.add(record, Action::Rotate, from, to, RowReason::new(Rule::Orientation, reason));
         }
     }
 }
@@ -129,14 +129,14 @@ pub fn formats(draft: &mut Draft<'_>) {
     for (record, measured) in catalog.images() {
         let format = measured.facts.format;
         if draft.wishes.convert.contains(&format) && !draft.is_gone(record) {
-            if draft.has(record, Action::Turn) {
+            if draft.has(record, Action::Rotate) {
                 continue; // it becomes a PNG anyway
             }
             let from = record.path.file_name().to_owned();
             let to = draft.free_name(record, with_extension(record, "png"));
             let reason = format!("stored as {}", format.name());
             draft.forget(record, &[Action::Rename]);
-            draft.add(record, Action::Convert, from, to, Said::new(Rule::Formats, reason));
+            draft.add(record, Action::Convert, from, to, RowReason::new(Rule::Formats, reason));
         }
     }
 }

@@ -4,23 +4,23 @@ mod caps;
 mod changes;
 mod classes;
 mod copies;
-mod draft;
+mod builder;
 mod files;
-mod outcome;
+mod after;
 mod plan;
-mod proposing;
+mod propose;
 mod rules;
 mod targets;
-mod wishes;
+mod request;
 
-pub use changes::{Change, Changes, Edit, Fate, Refusal, changes};
-pub use draft::{Proposal, Proposed, Subject};
-pub use outcome::{difference, found_after, repaired};
+pub use changes::{Change, Changes, Edit, FileOutcome, Refusal, changes};
+pub use builder::{Proposal, Proposed, Subject};
+pub use after::{difference, found_after, repaired};
 pub use plan::{Action, COMMENT, PLAN_HEADER, Plan, Row, WrongPlan};
-pub use proposing::propose;
+pub use propose::propose;
 pub use rules::Rule;
 pub use targets::{Gathered, SplitsBecome, gathered};
-pub use wishes::{AtLeast, Cap, Prefer, Renames, Wishes};
+pub use request::{MinImages, Cap, Prefer, Renames, RepairRequest};
 
 #[cfg(test)]
 mod tests;

@@ -3,7 +3,7 @@
 use std::ffi::OsString;
 use std::fmt;
 
-use crate::cell;
+use crate::csv_escape;
 use crate::collection::{check_folder_name, is_left_behind};
 use crate::files::{RelPath, check_name, shown_name};
 use crate::measuring::Digest;
@@ -43,7 +43,7 @@ actions! {
     Drop "drop" "is left out of the collection, and kept aside"
     Relabel "relabel" "goes into the class under `to`"
     Rename "rename" "gets the file name under `to`"
-    Turn "turn" "is stored upright as a PNG, instead of by its EXIF orientation"
+    Rotate "rotate" "is stored upright as a PNG, instead of by its EXIF orientation"
     Convert "convert" "is stored as a PNG, pixel for pixel"
     Decide "decide" "needs a person: write drop, keep or relabel here"
 }
@@ -82,12 +82,12 @@ impl Row {
     ///
     /// Why no file can be called so, as a sentence without its full stop.
     pub fn file_name(&self) -> Result<Option<OsString>, String> {
-        let names_file = matches!(self.action, Action::Rename | Action::Turn | Action::Convert);
+        let names_file = matches!(self.action, Action::Rename | Action::Rotate | Action::Convert);
         // Who turns or converts need not name the file.
         if !names_file || self.to.is_empty() && self.action != Action::Rename {
             return Ok(None);
         }
-        let name = cell::path_of(&self.to).into_os_string();
+        let name = csv_escape::path_of(&self.to).into_os_string();
         let wrong = |why: String| {
             format!("{} to {:?}: no file can have this name: {why}", self.action, self.to)
         };
@@ -141,13 +141,13 @@ impl Plan {
             }
             let Some(head) = &head else {
                 head = Some(
-                    record.iter().map(|cell| cell::unguarded(cell.trim()).to_lowercase()).collect(),
+                    record.iter().map(|cell| csv_escape::unguarded(cell.trim()).to_lowercase()).collect(),
                 );
                 continue;
             };
             let cell = |name: &str| -> Option<&str> {
                 let at = head.iter().position(|known| known == name)?;
-                Some(cell::unguarded(record.get(at).unwrap_or_default()))
+                Some(csv_escape::unguarded(record.get(at).unwrap_or_default()))
             };
             match row(&cell) {
                 Ok(row) => plan.rows.push((line, row)),
@@ -173,7 +173,7 @@ fn row<'a>(cell: &dyn Fn(&str) -> Option<&'a str>) -> Result<Row, String> {
     let action =
         Action::ALL.iter().copied().find(|action| action.name() == word).ok_or_else(|| {
             let names: Vec<&str> = Action::ALL.iter().map(|action| action.name()).collect();
-            let near = crate::nearest::word(&word, names.iter().copied());
+            let near = crate::suggest::word(&word, names.iter().copied());
             let meant = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
             format!("the action {word:?} is unknown; expected {}{meant}", names.join(", "))
         })?;
@@ -183,7 +183,7 @@ fn row<'a>(cell: &dyn Fn(&str) -> Option<&'a str>) -> Result<Row, String> {
         digest => Some(Digest::from_hex(digest).ok_or("the digest is not 64 hexadecimal digits")?),
     };
     let row = Row {
-        path: RelPath::new(&cell::path_of(path)),
+        path: RelPath::new(&csv_escape::path_of(path)),
         action,
         from: text("from").to_owned(),
         to: text("to").to_owned(),

@@ -53,7 +53,7 @@ rules! {
     Names "names" false
         "give classes the names of --rename-from"
     Floor "floor" false
-        "drop, or merge, classes with fewer images than --at-least"
+        "drop, or merge, classes with fewer images than --min-images"
     Cap "cap" false
         "drop what a class has more than --cap, chosen by the seed and spread over folders, moments and groups"
     Extensions "extensions" true

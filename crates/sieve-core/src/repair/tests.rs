@@ -19,22 +19,22 @@ use crate::tests::{catalog, change, classes, found, image, stray};
 
 type Groups<'a> = [(Kind, &'a [&'a str])];
 
-fn usual() -> Wishes {
-    Wishes {
+fn usual() -> RepairRequest {
+    RepairRequest {
         rules: Rule::ALL.iter().copied().filter(|rule| rule.is_usual()).collect(),
         prefer: Prefer::ALL.to_vec(),
-        ..Wishes::default()
+        ..RepairRequest::default()
     }
 }
 
-fn wishing(rule: Rule, wish: impl FnOnce(&mut Wishes)) -> Wishes {
+fn wishing(rule: Rule, wish: impl FnOnce(&mut RepairRequest)) -> RepairRequest {
     let mut wishes = usual();
     wishes.rules.insert(rule);
     wish(&mut wishes);
     wishes
 }
 
-fn proposed(records: Vec<Record>, groups: &Groups<'_>, wishes: &Wishes) -> Proposed {
+fn proposed(records: Vec<Record>, groups: &Groups<'_>, wishes: &RepairRequest) -> Proposed {
     let catalog = catalog(records, &[]);
     let found = found(&catalog, groups);
     let audit = audit(&catalog, &found, &FindingLimits::default(), &wishes.protect);
@@ -94,7 +94,7 @@ fn of_copies_the_best_stays_and_one_always_does() {
     old[2].at.stamp.modified_ns = 0;
     old[0].at.stamp.modified_ns = 5_000_000_000;
     old[1].at.stamp.modified_ns = 600_000_000_000;
-    let oldest = Wishes { prefer: vec![Prefer::Oldest], ..usual() };
+    let oldest = RepairRequest { prefer: vec![Prefer::Oldest], ..usual() };
     assert_eq!(rows(&proposed(old, groups, &oldest))[0], "keep sage/0000.jpg");
     // Variants and look-alikes are nobody's copies.
     assert_eq!(rows(&proposed(records(), &[(Kind::Recoloured, &paths)], &wishes)), [""; 0]);
@@ -151,7 +151,7 @@ fn classes_become_one_get_names_and_are_capped() {
     let after = |class: &str| all.classes[class].1;
     assert_eq!((after("bay"), after("sage"), after("x"), after("Bay")), (10, 10, 1, 0));
     let floor = wishing(Rule::Floor, |wishes| {
-        wishes.at_least = Some(AtLeast { images: 5, into: Some("other".to_owned()) });
+        wishes.min_images = Some(MinImages { images: 5, into: Some("other".to_owned()) });
     });
     let all = proposed(records(), &[], &floor);
     assert!(rows(&all).contains(&"relabel x/0000.jpg -> other".to_owned()), "{:?}", rows(&all));
@@ -207,7 +207,7 @@ fn what_was_found_before_tells_what_is_left() {
     assert_eq!(done.refusals, []);
     let after = repaired(&catalog, &done);
     let found_after = found_after(&found, &catalog, &done, &after);
-    let told = |catalog: &Catalog, found: &crate::duplicates::Found<'_>| {
+    let told = |catalog: &Catalog, found: &crate::duplicates::DuplicateReport<'_>| {
         audit(catalog, found, &FindingLimits::default(), &[]).findings
     };
     let (before, after) = (told(&catalog, &found), told(&after, &found_after));
@@ -265,13 +265,13 @@ proptest! {
             prop_assert_eq!(place.as_path(), catalog.records[*at].path.native());
         }
         places.extend(done.changed.iter().filter_map(|change| match &change.fate {
-            Fate::Put(place, _) => Some((change.record, place.clone())),
-            Fate::Drop => None,
+            FileOutcome::Put(place, _) => Some((change.record, place.clone())),
+            FileOutcome::Drop => None,
         }));
         let folded = |place: &Path| place.to_string_lossy().to_lowercase();
         let moved: Vec<String> = done.changed.iter().filter_map(|change| match &change.fate {
-            Fate::Put(place, _) => Some(folded(place.as_path())),
-            Fate::Drop => None,
+            FileOutcome::Put(place, _) => Some(folded(place.as_path())),
+            FileOutcome::Drop => None,
         }).collect();
         let still: HashSet<String> = done.unchanged.iter().map(|(_, place)| folded(place.as_path())).collect();
         let distinct: HashSet<&String> = moved.iter().collect();
@@ -279,7 +279,7 @@ proptest! {
         prop_assert!(moved.iter().all(|place| !still.contains(place)), "{:?} {:?}", moved, still);
         // What a class or a name is asked to be, it is.
         for change in &done.changed {
-            let Fate::Put(place, _) = &change.fate else { continue };
+            let FileOutcome::Put(place, _) = &change.fate else { continue };
             if let Some(class) = &change.class {
                 let folder = place.parent().unwrap();
                 prop_assert_eq!(folder.as_path(), Path::new(class));
@@ -358,17 +358,17 @@ proptest! {
         let members: Vec<(Kind, &[&str])> =
             members.iter().map(|(kind, paths)| (*kind, paths.as_slice())).collect();
         let found = found(&catalog, &members);
-        let mut wishes = Wishes { bursts, cap: cap.map(Cap::Images), seed, ..usual() };
+        let mut wishes = RepairRequest { bursts, cap: cap.map(Cap::Images), seed, ..usual() };
         wishes.rules.extend(bursts.map(|_| Rule::Bursts));
         wishes.rules.extend(cap.map(|_| Rule::Cap));
         let has_test = catalog.collection.splits.iter().any(|split| split == "test");
         if protects && has_test {
             wishes.protect = vec!["test".to_owned()];
         }
-        let audit_of = |catalog: &Catalog, found: &crate::duplicates::Found<'_>| {
+        let audit_of = |catalog: &Catalog, found: &crate::duplicates::DuplicateReport<'_>| {
             audit(catalog, found, &FindingLimits::default(), &wishes.protect)
         };
-        let propose_for = |catalog: &Catalog, found: &crate::duplicates::Found<'_>| {
+        let propose_for = |catalog: &Catalog, found: &crate::duplicates::DuplicateReport<'_>| {
             let audit = audit_of(catalog, found);
             let digests = HashMap::new();
             let findings = &audit.findings;

@@ -8,7 +8,7 @@ use super::request::{Per, Request, Stratum};
 use super::search::{Kind, Problem, Row, mixed};
 use super::targets::{SplitError, targets};
 use crate::catalog::Catalog;
-use crate::duplicates::Found;
+use crate::duplicates::DuplicateReport;
 use crate::measuring::Digest;
 use crate::record::Record;
 
@@ -105,7 +105,7 @@ fn drawn(seed: u64, digest: Digest) -> u64 {
 /// What is asked for and cannot be had; nothing was decided then.
 pub fn assign<'a>(
     catalog: &'a Catalog,
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     request: &Request,
 ) -> Result<Assignment<'a>, SplitError> {
     let Eligible { mut images, mut left_out } = eligible(catalog, found, request)?;

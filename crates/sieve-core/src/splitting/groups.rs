@@ -3,12 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fmt;
 
-use super::request::{Conflicts, Request, Together};
+use super::request::{Conflicts, Request, GroupingRules};
 use super::targets::SplitError;
 use crate::catalog::Catalog;
 use crate::collection::Label;
-use crate::duplicates::{Found, Pair};
-use crate::independent::Units;
+use crate::duplicates::{DuplicateReport, Pair};
+use crate::independent::IndependentGroups;
 use crate::measuring::{Digest, Measured};
 use crate::record::{Outcome, Record};
 
@@ -85,7 +85,7 @@ pub struct Eligible<'a> {
 /// The images of `catalog` that take part, each with its group.
 pub fn eligible<'a>(
     catalog: &'a Catalog,
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     request: &Request,
 ) -> Result<Eligible<'a>, SplitError> {
     let units = units(found, &request.together)?;
@@ -132,14 +132,14 @@ pub fn eligible<'a>(
 }
 
 /// The numbers of images of which a copy is under another class.
-fn conflicting(found: &Found<'_>) -> BTreeSet<u32> {
+fn conflicting(found: &DuplicateReport<'_>) -> BTreeSet<u32> {
     let groups = found.groups.iter();
     let groups = groups.filter(|group| group.kind.is_duplicate() && group.label_conflict);
     groups.flat_map(|group| group.members.iter().map(|member| member.image)).collect()
 }
 
 /// What is never parted.
-fn units(found: &Found<'_>, together: &Together) -> Result<Units, SplitError> {
+fn units(found: &DuplicateReport<'_>, together: &GroupingRules) -> Result<IndependentGroups, SplitError> {
     let mut keys: BTreeMap<String, Vec<u32>> = BTreeMap::new();
     for (at, pattern) in together.patterns.iter().enumerate() {
         let before = keys.len();
@@ -166,5 +166,5 @@ fn units(found: &Found<'_>, together: &Together) -> Result<Units, SplitError> {
     let pairs: Vec<[u32; 2]> =
         found.pairs.iter().filter(is_joined).map(|pair| [pair.a, pair.b]).collect();
     let keys = keys.values().map(Vec::as_slice).chain(pairs.iter().map(<[u32; 2]>::as_slice));
-    Ok(Units::joined_by_keys(found, together.copies, keys))
+    Ok(IndependentGroups::joined_by_keys(found, together.copies, keys))
 }

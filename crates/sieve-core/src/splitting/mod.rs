@@ -6,7 +6,7 @@
 //! machines nor threads change it.
 
 mod assign;
-mod earlier;
+mod previous_split;
 mod groups;
 mod parts;
 mod places;
@@ -17,12 +17,12 @@ mod targets;
 mod verify;
 
 pub use assign::{Assignment, ClassCounts, assign};
-pub use earlier::{Earlier, SplitRow, SplitTable};
+pub use previous_split::{Earlier, SplitRow, SplitTable};
 pub use groups::{Assigned, GroupId, LeftOut};
 pub use parts::{Amount, Parts, PartsError};
 pub use places::{Placing, places};
-pub use proof::{Crossing, crossings};
-pub use request::{Conflicts, Per, Request, Stratum, Subset, Together};
+pub use proof::{SplitViolation, violations};
+pub use request::{Conflicts, Per, Request, Stratum, Subset, GroupingRules};
 pub use targets::SplitError;
 pub use verify::{Place, Verdict, verify};
 

@@ -58,7 +58,7 @@ pub enum PartsError {
     #[error("{0} and {1} are both to get the rest; only one part can")]
     TwoRests(String, String),
     /// Shares that do not add up.
-    #[error("the shares add up to {} %; expected 100 %, or one part that gets the rest", rounded(.0))]
+    #[error("the shares add up to {}%; expected 100%, or one part that gets the rest", rounded(.0))]
     BadSum(f64),
     /// Plain numbers that are neither shares nor counts.
     #[error(
@@ -71,7 +71,7 @@ pub enum PartsError {
 /// Millionths in one.
 pub const UNIT: u64 = 1_000_000;
 
-/// 70 % to train on, 15 % each to choose by and to test on: what most published classifiers use, about.
+/// 70% to train on, 15 % each to choose by and to test on: what most published classifiers use, about.
 impl Default for Parts {
     fn default() -> Self {
         "train=70%,validation=15%,test=15%".parse().expect("a sound text")
@@ -265,10 +265,10 @@ mod tests {
         assert!(message("train=100,test=50").starts_with("the numbers add up to 150: shares"));
         assert_eq!(
             message("train=80%,test=30%"),
-            "the shares add up to 110 %; expected 100 %, or one part that gets the rest"
+            "the shares add up to 110%; expected 100%, or one part that gets the rest"
         );
         assert!(
-            message("train=90%,validation=20%,test=rest").starts_with("the shares add up to 110 %")
+            message("train=90%,validation=20%,test=rest").starts_with("the shares add up to 110%")
         );
         assert_eq!(message("a=rest,b=rest"), "a and b are both to get the rest; only one part can");
         assert!(message("train=70,test=many").starts_with("test is to get \"many\"; expected"));

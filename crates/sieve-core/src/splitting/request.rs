@@ -1,9 +1,9 @@
 //! What is asked of a split.
 
-use super::earlier::Earlier;
+use super::previous_split::Earlier;
 use super::parts::{Amount, Parts};
 use crate::collection::Pattern;
-use crate::facts::Fact;
+use crate::attributes::Fact;
 use crate::measuring::Measured;
 use crate::record::Record;
 
@@ -17,7 +17,7 @@ pub struct Request {
     /// What the shuffle is drawn from.
     pub seed: u64,
     /// What stays together.
-    pub together: Together,
+    pub together: GroupingRules,
     /// What becomes of one image under several classes.
     pub conflicts: Conflicts,
     /// What is balanced within each class.
@@ -76,7 +76,7 @@ pub struct Subset {
 
 /// What stays together beside what a table or name declares.
 #[derive(Clone, Debug)]
-pub struct Together {
+pub struct GroupingRules {
     /// Copies and frames of one moment.
     pub copies: bool,
     /// Images for which the named parts of one of these patterns are the same.
@@ -87,9 +87,9 @@ pub struct Together {
     pub variants: bool,
 }
 
-impl Default for Together {
+impl Default for GroupingRules {
     fn default() -> Self {
-        Together { copies: true, patterns: Vec::new(), folder: false, variants: false }
+        GroupingRules { copies: true, patterns: Vec::new(), folder: false, variants: false }
     }
 }
 

@@ -7,7 +7,7 @@ use proptest::prelude::*;
 use super::search::{Kind as GroupKind, Problem, Row, mixed};
 use super::{
     Assignment, Conflicts, Earlier, LeftOut, Per, Request, SplitError, SplitRow, SplitTable,
-    Subset, Together, crossings,
+    Subset, GroupingRules, violations,
 };
 use crate::catalog::Catalog;
 use crate::collection::ExtraColumns;
@@ -42,9 +42,9 @@ fn what_goes_together_is_in_one_part_in_whatever_way() {
     let catalog = catalog(records, &[]);
     let path = |at: usize| catalog.records[at].path.as_str();
     let groups: [(Kind, &[&str]); 4] = [
-        (Kind::Framed, &[path(1), path(2)]),
+        (Kind::Bordered, &[path(1), path(2)]),
         (Kind::Burst, &[path(2), path(3)]),
-        (Kind::Turned, &[path(3), path(5)]),
+        (Kind::Rotated, &[path(3), path(5)]),
         (Kind::Variant, &[path(10), path(11)]),
     ];
     let found = found(&catalog, &groups);
@@ -362,7 +362,7 @@ fn every_image_is_as_likely_in_each_part() {
             pairs_in_test[pair] += u64::from(assignment.images[at].part == 2);
         }
     }
-    // Chi-squared over the hundred images of the small classes: 99 degrees of freedom and 0.1 % are 149.
+    // Chi-squared over the hundred images of the small classes: 99 degrees of freedom and 0.1% are 149.
     let single = &in_test[..100];
     let mean = single.iter().sum::<u64>() as f64 / single.len() as f64;
     let chance = mean / SEEDS as f64;
@@ -423,7 +423,7 @@ fn what_was_split_stays_where_it_was() {
     records.push(image("bay/x.jpg", 7000));
     let with_copy = catalog(records, &[]);
     let pair = [tested.record.path.as_str(), "bay/x.jpg"];
-    let copies = found(&with_copy, &[(Kind::Framed, &pair)]);
+    let copies = found(&with_copy, &[(Kind::Bordered, &pair)]);
     let locked = Request { locked: vec!["test".into()], ..keep.clone() };
     let assignment = super::assign(&with_copy, &copies, &locked).unwrap();
     let left: Vec<_> = assignment.left_out.iter().map(|(r, why)| (r.path.as_str(), *why)).collect();
@@ -475,7 +475,7 @@ fn counts_subsets_and_what_stays_together_are_as_asked() {
     assert_eq!((got(&tenth), tenth.left_out.len()), (vec![vec![3, 3], vec![2, 2]], 90));
     // Four images of each tens digit stay together.
     let pattern = crate::collection::Pattern::of_groups("00{tens}{n}.jpg").unwrap();
-    let together = Together { patterns: vec![pattern], ..Together::default() };
+    let together = GroupingRules { patterns: vec![pattern], ..GroupingRules::default() };
     let by_tens = of(Request { together, ..request("train=50,test=50", 2) }).unwrap();
     for image in &by_tens.images {
         let name = image.record.path.file_name();
@@ -483,7 +483,7 @@ fn counts_subsets_and_what_stays_together_are_as_asked() {
         assert!(by_tens.images.iter().filter(same).all(|other| other.part == image.part));
     }
     let nothing = crate::collection::Pattern::of_groups("plant-{id}_*").unwrap();
-    let together = Together { patterns: vec![nothing], ..Together::default() };
+    let together = GroupingRules { patterns: vec![nothing], ..GroupingRules::default() };
     let refused = of(Request { together, ..request(USUAL, 0) }).unwrap_err();
     assert_eq!(refused.to_string(), "the pattern plant-{id}_* matches no image");
 }
@@ -493,7 +493,7 @@ fn conflicts_are_left_out_and_what_crosses_is_found() {
     let catalog = catalog(classes(&[("bay", 30), ("sage", 30)]), &[]);
     let groups: [(Kind, &[&str]); 2] = [
         (Kind::SameBytes, &["bay/0000.jpg", "sage/0001.jpg"]),
-        (Kind::Framed, &["bay/0002.jpg", "bay/0003.jpg"]),
+        (Kind::Bordered, &["bay/0002.jpg", "bay/0003.jpg"]),
     ];
     let found = found(&catalog, &groups);
     let of = |request: &Request| super::assign(&catalog, &found, request).unwrap();
@@ -504,10 +504,10 @@ fn conflicts_are_left_out_and_what_crosses_is_found() {
     assert_eq!(of(&keep).images.len(), 60);
     let mut crossed = 0;
     for seed in 0..20 {
-        assert!(crossings(&of(&Request { seed, ..keep.clone() }), &found).is_empty());
-        let together = Together { copies: false, ..Together::default() };
+        assert!(violations(&of(&Request { seed, ..keep.clone() }), &found).is_empty());
+        let together = GroupingRules { copies: false, ..GroupingRules::default() };
         let apart = of(&Request { seed, together, ..request("train=50,test=50", 1) });
-        crossed += crossings(&apart, &found).len();
+        crossed += violations(&apart, &found).len();
     }
     // Of two pairs about half are cut when nothing keeps them.
     assert!((8..=32).contains(&crossed), "{crossed}");
@@ -521,7 +521,7 @@ fn strata_are_balanced_within_each_class() {
         measured.facts.camera = Some(if number % 4 == 0 { "bench" } else { "rack" }.into());
     }
     let catalog = catalog(records, &[]);
-    let strata = vec![super::Stratum::Fact(crate::facts::Fact::Camera)];
+    let strata = vec![super::Stratum::Fact(crate::attributes::Fact::Camera)];
     for seed in 0..20 {
         let request = Request { strata: strata.clone(), ..request("train=50,test=50", seed) };
         let assignment = assign(&catalog, &request);

@@ -2,10 +2,10 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::earlier::{SplitRow, SplitTable};
+use super::previous_split::{SplitRow, SplitTable};
 use super::places::{Placing, places};
 use crate::Error;
-use crate::cell;
+use crate::csv_escape;
 use crate::collection::{
     CLASS_INDEX, Collection, Entry, EntryKind, Located, SETTINGS_FILE, SPLIT_TABLE, is_left_behind,
 };
@@ -262,7 +262,7 @@ fn class_index_problems(table: &SplitTable, bytes: &[u8]) -> Vec<String> {
     };
     let mut records = separated::reader(text).into_records();
     let cells = |record: csv::StringRecord| -> Vec<String> {
-        record.iter().map(|cell| cell::unguarded(cell).to_owned()).collect()
+        record.iter().map(|cell| csv_escape::unguarded(cell).to_owned()).collect()
     };
     let head = records.next().and_then(Result::ok).map(cells).unwrap_or_default();
     if head.len() < 2 || head[0] != "index" || head[1] != "class" {

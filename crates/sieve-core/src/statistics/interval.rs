@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-/// The 97.5 % point of the normal distribution: what an interval of 95 % is made with.
+/// The 97.5 % point of the normal distribution: what an interval of 95% is made with.
 const Z: f64 = 1.959_963_984_540_054;
 
 /// The shares, 0 to 1, between which the true one lies with 95 % confidence.
@@ -21,7 +21,7 @@ impl Interval {
     }
 }
 
-/// Wilson's score interval at 95 % for a `share` that was measured on `number` things, without a
+/// Wilson's score interval at 95% for a `share` that was measured on `number` things, without a
 /// correction for continuity (Wilson, Probable inference, 1927). The share need not be one that so
 /// many things can give. None for no things.
 pub fn wilson(share: f64, number: u64) -> Option<Interval> {

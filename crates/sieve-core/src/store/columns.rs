@@ -2,7 +2,7 @@
 
 use rusqlite::types::{Value, ValueRef};
 
-use crate::measuring::{Digest, Fingerprint, Look, Measured};
+use crate::measuring::{Digest, Fingerprint, ImageMeasures, Measured};
 use crate::reading::{ColourMode, Facts, Format};
 
 /// One column.
@@ -44,17 +44,17 @@ pub(super) static MEASURED: [Column; 25] = [
     column!("profile", "TEXT", maybe_text, of_maybe_text, facts.profile),
     column!("captured", "TEXT", maybe_text, of_maybe_text, facts.captured),
     column!("camera", "TEXT", maybe_text, of_maybe_text, facts.camera),
-    column!("mean_red", "REAL", real, of_real, look.mean[0]),
-    column!("mean_green", "REAL", real, of_real, look.mean[1]),
-    column!("mean_blue", "REAL", real, of_real, look.mean[2]),
-    column!("deviation_red", "REAL", real, of_real, look.deviation[0]),
-    column!("deviation_green", "REAL", real, of_real, look.deviation[1]),
-    column!("deviation_blue", "REAL", real, of_real, look.deviation[2]),
-    column!("brightness", "REAL", real, of_real, look.brightness),
-    column!("contrast", "REAL", real, of_real, look.contrast),
-    column!("sharpness", "REAL", real, of_real, look.sharpness),
-    column!("saturation", "REAL", real, of_real, look.saturation),
-    column!("flat_share", "REAL", real, of_real, look.flat_share),
+    column!("mean_red", "REAL", real, of_real, measures.mean[0]),
+    column!("mean_green", "REAL", real, of_real, measures.mean[1]),
+    column!("mean_blue", "REAL", real, of_real, measures.mean[2]),
+    column!("deviation_red", "REAL", real, of_real, measures.deviation[0]),
+    column!("deviation_green", "REAL", real, of_real, measures.deviation[1]),
+    column!("deviation_blue", "REAL", real, of_real, measures.deviation[2]),
+    column!("brightness", "REAL", real, of_real, measures.brightness),
+    column!("contrast", "REAL", real, of_real, measures.contrast),
+    column!("sharpness", "REAL", real, of_real, measures.sharpness),
+    column!("saturation", "REAL", real, of_real, measures.saturation),
+    column!("flat_share", "REAL", real, of_real, measures.flat_share),
     column!("fingerprint", "BLOB", fingerprint, of_fingerprint, fingerprint),
     column!("small_pixels", "BLOB", maybe_digest, of_maybe_digest, small_pixels),
     column!("read_warnings", "TEXT", json, of_json, read_warnings),
@@ -78,7 +78,7 @@ pub(super) fn blank() -> Measured {
             camera: None,
         },
         read_warnings: Vec::new(),
-        look: Look::default(),
+        measures: ImageMeasures::default(),
         fingerprint: Fingerprint::default(),
         small_pixels: None,
     }
@@ -223,7 +223,7 @@ mod tests {
                         camera: boxed(camera),
                     },
                     read_warnings: (0..warnings).map(ReadWarning::TrailingBytes).collect(),
-                    look: Look {
+                    measures: ImageMeasures {
                         mean: [n[0], n[1], n[2]],
                         deviation: [n[3], n[4], n[5]],
                         brightness: n[6],

@@ -98,7 +98,7 @@ impl Row {
             Outcome::Image(_) => ("image", Value::Null, None),
             Outcome::SetAside(reason) => match reason {
                 Reason::Stray(what) => ("stray", maybe(what.as_deref()), None),
-                Reason::OwnTable => ("own-table", Value::Null, None),
+                Reason::GeneratedTable => ("generated-table", Value::Null, None),
                 Reason::ReadError(read_error) => match read_error {
                     ReadError::Empty => ("empty", Value::Null, None),
                     ReadError::NotAnImage(what) => ("not-an-image", maybe(what.as_deref()), None),
@@ -222,7 +222,7 @@ impl Stored<'_> {
         Some(Outcome::SetAside(match self.text(OUTCOME)? {
             "image" => return Some(Outcome::Image(self.measured()?)),
             "stray" => Reason::Stray(what()),
-            "own-table" => Reason::OwnTable,
+            "generated-table" => Reason::GeneratedTable,
             "empty" => Reason::ReadError(ReadError::Empty),
             "not-an-image" => Reason::ReadError(ReadError::NotAnImage(what())),
             "unsupported" => Reason::ReadError(ReadError::Unsupported(detail()?)),

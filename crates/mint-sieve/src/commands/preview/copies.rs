@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::io::Write;
 use std::path::Path;
 
-use sieve_core::augment::{Occasion, Prepared};
+use sieve_core::augment::{Occasion, SourcePyramid};
 use sieve_core::collection::{
     AUGMENTED_TABLE, AUGMENTED_TABLE_HEADER, Collection, Entry, SPLIT_TABLE, check_folder_name,
     split_of_name,
@@ -74,7 +74,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
         request.progress.advance(1);
         let Ok(file) = bytes else { return Ok(Vec::new()) };
         let Ok(image) = reading::decode(&file.bytes, &limits) else { return Ok(Vec::new()) };
-        let image = Prepared::new(&image.pixels);
+        let image = SourcePyramid::new(&image.pixels);
         let digest = Digest::of_bytes(&file.bytes);
         let path = entries[at].path.to_string();
         let class = entries[at].place.class().unwrap_or_default();

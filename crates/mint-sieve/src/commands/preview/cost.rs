@@ -4,7 +4,7 @@ use std::hint::black_box;
 use std::time::{Duration, Instant};
 
 use sieve_core::augment::cost::Study;
-use sieve_core::augment::{Occasion, Policy, Prepared};
+use sieve_core::augment::{Occasion, Policy, SourcePyramid};
 use sieve_core::collection::Collection;
 use sieve_core::progress::Progress;
 use sieve_core::reading::{self, ReadLimits};
@@ -36,7 +36,7 @@ pub fn measure(
         Some(Timed {
             path: entries[at].path.to_string(),
             class: entries[at].place.class().unwrap_or_default().to_owned(),
-            image: Prepared::new(&image.pixels),
+            image: SourcePyramid::new(&image.pixels),
             decoding,
         })
     })?;
@@ -50,7 +50,7 @@ pub fn measure(
 pub struct Timed {
     pub path: String,
     pub class: String,
-    pub image: Prepared,
+    pub image: SourcePyramid,
     pub decoding: Duration,
 }
 

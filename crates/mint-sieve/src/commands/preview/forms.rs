@@ -2,9 +2,9 @@
 
 use sieve_core::augment::cost::Verdict;
 use sieve_core::augment::steps::Amount;
-use sieve_core::augment::{Augmented, Draw, Fill, Fit, Frame, Occasion, Policy, Prepared};
+use sieve_core::augment::{Augmented, Draw, Fill, Fit, Frame, Occasion, Policy, SourcePyramid};
 use sieve_core::limits::FindingLimits;
-use sieve_core::nearest;
+use sieve_core::suggest;
 use sieve_core::reading::Pixels;
 
 use crate::failure::Failure;
@@ -39,7 +39,7 @@ impl Form {
         let Some(index) = names.iter().position(|name| *name == word) else {
             let failure = Failure::call(format!("--ladder {word}: the policy has no such step"));
             let known = || names.iter().copied().chain(["strength"]);
-            return Err(match nearest::word(word, known()) {
+            return Err(match suggest::word(word, known()) {
                 Some(near) => failure.hint(format!("Did you mean {near}?")),
                 None => {
                     failure.hint(format!("Expected {}.", known().collect::<Vec<_>>().join(", ")))
@@ -112,7 +112,7 @@ pub struct Shown<'a> {
 
 impl Shown<'_> {
     /// The tile without augmentation, under these words.
-    pub fn plain(&self, image: &Prepared, words: Vec<String>) -> Tile {
+    pub fn plain(&self, image: &SourcePyramid, words: Vec<String>) -> Tile {
         let augmented = Draw::NOTHING.apply(image, &self.policy.policy);
         Tile { words, edge: Edge::Plain, ..tile(augmented, 0, &Draw::NOTHING) }
     }
@@ -121,7 +121,7 @@ impl Shown<'_> {
     pub fn tile(
         &self,
         form: &Form,
-        image: &Prepared,
+        image: &SourcePyramid,
         occasion: &Occasion<'_>,
         column: u32,
         columns: u32,
@@ -159,7 +159,7 @@ impl Shown<'_> {
         costs.retain(|(share, ..)| *share >= 0.005);
         costs.sort_by(|(a, most_a, _), (b, most_b, _)| (b / most_b).total_cmp(&(a / most_a)));
         let costs =
-            costs.into_iter().map(|(share, _, what)| format!("{what} {:.0} %", share * 100.0));
+            costs.into_iter().map(|(share, _, what)| format!("{what} {:.0}%", share * 100.0));
         let mut steps: Vec<_> = draw.steps.iter().collect();
         let grade = |step: usize| self.verdicts.get(step).map(|verdict| verdict.grade);
         steps.sort_by_key(|step| std::cmp::Reverse(grade(step.step)));
@@ -186,7 +186,7 @@ impl Shown<'_> {
     }
 
     /// The picture with what the frame cuts off in shadow, as large as a tile, and the frame beside it.
-    pub fn frame_tiles(&self, pixels: &Pixels, image: &Prepared, words: Vec<String>) -> Vec<Tile> {
+    pub fn frame_tiles(&self, pixels: &Pixels, image: &SourcePyramid, words: Vec<String>) -> Vec<Tile> {
         let frame = self.policy.policy.frame;
         let plain = Draw::NOTHING.apply(image, &self.policy.policy);
         let (width, height) = (f64::from(frame.width_px), f64::from(frame.height_px));
@@ -213,13 +213,13 @@ impl Shown<'_> {
             scale if scale > 1.0 => format!("{scale:.1} times enlarged"),
             scale => format!("{:.1} times reduced", 1.0 / scale),
         };
-        let seen = vec![format!("cut off {:.0} %", cut as f64 / all * 100.0), size];
+        let seen = vec![format!("cut off {:.0}%", cut as f64 / all * 100.0), size];
         let fitting = Policy {
             frame: Frame::new(frame.width_px, frame.height_px, Fit::Contain),
             fill: Fill::Colour(PAPER),
             ..self.policy.policy.clone()
         };
-        let fitted = Draw::NOTHING.apply(&Prepared::new(&whole), &fitting).pixels;
+        let fitted = Draw::NOTHING.apply(&SourcePyramid::new(&whole), &fitting).pixels;
         let first = Tile {
             pixels: fitted,
             words,

@@ -1,7 +1,7 @@
 //! The pictures of a sheet: read, drawn on, and laid out in rows.
 
 use rayon::prelude::*;
-use sieve_core::augment::{Occasion, Prepared};
+use sieve_core::augment::{Occasion, SourcePyramid};
 use sieve_core::collection::{Collection, Entry};
 use sieve_core::progress::Progress;
 use sieve_core::reading::{self, FileBytes, ReadError, ReadLimits};
@@ -75,7 +75,7 @@ impl Job<'_> {
         let reading::DecodedImage { pixels, held: held_pixels, .. } =
             reading::decode(&bytes, &self.limits)?;
         drop((bytes, held, held_pixels));
-        let image = &Prepared::new(&pixels);
+        let image = &SourcePyramid::new(&pixels);
         let path = entry.path.to_string();
         let class = entry.place.class().unwrap_or_default();
         let occasion = Occasion { seed: self.seed, path: &path, class, number: 0 };

@@ -13,7 +13,7 @@ use sieve_core::collection::{Collection, Entry, NoCache, composed};
 use sieve_core::limits::FindingLimits;
 use sieve_core::progress::Progress;
 use sieve_core::reading::Pixels;
-use sieve_core::{nearest, sampling};
+use sieve_core::{suggest, sampling};
 
 use super::{Answer, Output, collection as opening};
 use crate::args::{PreviewArgs, PreviewFormat};
@@ -234,7 +234,7 @@ fn shown_split(
     };
     if !splits.contains(split) {
         let failure = Failure::call(format!("--split {split}: there is no such split"));
-        return Err(match nearest::word(split, splits.iter().map(String::as_str)) {
+        return Err(match suggest::word(split, splits.iter().map(String::as_str)) {
             Some(near) => failure.hint(format!("Did you mean {near}?")),
             None => failure.hint(format!("There are {}.", found())),
         });
@@ -259,7 +259,7 @@ fn known_class(known: &[String], class: &str) -> Result<(), Failure> {
         return Ok(());
     }
     let failure = Failure::call(format!("there is no class {class:?}"));
-    Err(match nearest::word(class, known.iter().map(String::as_str)) {
+    Err(match suggest::word(class, known.iter().map(String::as_str)) {
         Some(near) => failure.hint(format!("Did you mean {near:?}?")),
         None => failure.hint(format!("There are {}.", known.join(", "))),
     })
@@ -352,7 +352,7 @@ impl Trial<'_> {
         let args = self.args;
         let each = policies.len() as u32;
         let room = Room {
-            page: args.page,
+            page: args.size,
             // No class shows more images than it has.
             rows: args.per_class.map(|images| {
                 let shown = |class: &Vec<&Entry>| class.len().min(images as usize) as u32;

@@ -14,7 +14,7 @@ pub use text::text;
 
 use sieve_core::audit::Audit;
 use sieve_core::catalog::Catalog;
-use sieve_core::duplicates::Found;
+use sieve_core::duplicates::DuplicateReport;
 use sieve_core::suppression::Suppressed;
 
 use crate::args::AuditArgs;
@@ -29,7 +29,7 @@ pub struct Audited<'a> {
     /// What was measured.
     pub catalog: &'a Catalog,
     /// What is there twice.
-    pub found: &'a Found<'a>,
+    pub found: &'a DuplicateReport<'a>,
     /// What came out.
     pub audit: &'a Audit,
     /// What is accepted.

@@ -9,7 +9,7 @@ pub use text::text;
 use serde::Serialize;
 use sieve_core::balance::Balance;
 use sieve_core::catalog::Catalog;
-use sieve_core::duplicates::Found;
+use sieve_core::duplicates::DuplicateReport;
 use sieve_core::finding::Finding;
 use sieve_core::suppression::Suppressed;
 
@@ -26,7 +26,7 @@ pub struct Balanced<'a> {
     /// What was measured.
     pub catalog: &'a Catalog,
     /// What is there twice.
-    pub found: &'a Found<'a>,
+    pub found: &'a DuplicateReport<'a>,
     /// What came out.
     pub balance: &'a Balance,
     /// What is wrong with it.

@@ -165,7 +165,7 @@ fn held_out(balance: &Balance, all: bool) -> String {
     if balance.held_out.is_empty() {
         return String::new();
     }
-    let right = format!("accuracy of {:.0} % means", ASSUMED_ACCURACY * 100.0);
+    let right = format!("accuracy of {:.0}% means", ASSUMED_ACCURACY * 100.0);
     let head = ["", "images", "independent", &right].map(str::to_owned).to_vec();
     let mut rows = vec![head];
     for split in &balance.held_out {
@@ -195,7 +195,7 @@ fn held_out(balance: &Balance, all: bool) -> String {
     let columns = [Align::Left, Align::Right, Align::Right, Align::Left];
     format!(
         "\n{}\n{}",
-        heading("What a score on the held-out splits can tell (95 % Wilson intervals)"),
+        heading("What a score on the held-out splits can tell (95% Wilson intervals)"),
         table(&columns, Narrow::Keep, rows)
     )
 }

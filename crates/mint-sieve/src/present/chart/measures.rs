@@ -9,13 +9,13 @@ use super::strips::{Spread, Strips, Written};
 type Measure = (&'static str, Written, fn(&Measured) -> Option<f64>);
 
 fn percent(share: f64) -> String {
-    format!("{:.0} %", share * 100.0)
+    format!("{:.0}%", share * 100.0)
 }
 
 const MEASURES: [Measure; 5] = [
-    ("brightness", percent, |image| Some(f64::from(image.look.brightness))),
-    ("contrast", percent, |image| Some(f64::from(image.look.contrast))),
-    ("sharpness", |value| format!("{value:.2}"), |image| Some(f64::from(image.look.sharpness))),
+    ("brightness", percent, |image| Some(f64::from(image.measures.brightness))),
+    ("contrast", percent, |image| Some(f64::from(image.measures.contrast))),
+    ("sharpness", |value| format!("{value:.2}"), |image| Some(f64::from(image.measures.sharpness))),
     // On a scale of ratios: twice as large is as far everywhere.
     (
         "side in pixels",
@@ -49,7 +49,7 @@ pub fn measure_strips(title: String, what: &str, groups: Vec<(String, Vec<&Measu
     Strips {
         title,
         below: format!(
-            "line: the middle 90 %, bar: the middle half, mark: the median of each {what}"
+            "line: the middle 90%, bar: the middle half, mark: the median of each {what}"
         ),
         measures: measures
             .iter()
@@ -85,7 +85,7 @@ mod tests {
             let Spread(five) = strips.classes[class].1[measure].unwrap();
             (strips.measures[measure].1)(five[2])
         };
-        assert_eq!([told(0, 0), told(1, 0), told(0, 3), told(1, 3)], ["80 %", "20 %", "256", "64"]);
+        assert_eq!([told(0, 0), told(1, 0), told(0, 3), told(1, 3)], ["80%", "20%", "256", "64"]);
         // One image with a time is enough; the others have none.
         let mut taken = dark.clone();
         taken.facts.captured = Some("2026-03-01T10:00:00".into());

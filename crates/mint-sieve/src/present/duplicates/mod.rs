@@ -10,7 +10,7 @@ pub use sheet::{rows, title};
 pub use table::{csv, pairs};
 pub use text::text;
 
-use sieve_core::duplicates::{CollectionRef, Found, Group, ImageRef, Kind, Member, Pair, Prefer};
+use sieve_core::duplicates::{CollectionRef, DuplicateReport, Group, ImageRef, Kind, Member, Pair, Prefer};
 use sieve_core::record::Record;
 
 use crate::args::DuplicatesArgs;
@@ -25,7 +25,7 @@ pub struct Duplicates<'a> {
     /// The collections.
     pub collections: &'a [CollectionRef<'a>],
     /// What was found.
-    pub found: &'a Found<'a>,
+    pub found: &'a DuplicateReport<'a>,
 }
 
 impl<'a> Duplicates<'a> {
@@ -104,7 +104,7 @@ impl Concern {
             Concern::Variants => {
                 "Variants of one design (other colours or details): different images"
             }
-            Concern::Alike => "Look alike, but may be different: see for yourself",
+            Concern::Alike => "ImageMeasures alike, but may be different: see for yourself",
         }
     }
 }

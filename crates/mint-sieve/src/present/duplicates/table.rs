@@ -1,6 +1,6 @@
 //! `duplicates` as tables.
 
-use sieve_core::cell;
+use sieve_core::csv_escape;
 use sieve_core::duplicates::{Kind, Pair};
 
 use super::{Duplicates, kept_because};
@@ -54,7 +54,7 @@ pub fn csv(answer: &Duplicates<'_>) -> String {
 /// `path_a` is below the first and `path_b` below the second.
 pub fn pairs(answer: &Duplicates<'_>) -> Vec<u8> {
     let rows = answer.pairs().map(|Pair { a, b, kind, score, .. }| {
-        let path = |number: &u32| cell::of_path(&answer.image(*number).record.path);
+        let path = |number: &u32| csv_escape::of_path(&answer.image(*number).record.path);
         [path(a), path(b), kind.name().to_owned(), format!("{score:.4}")]
     });
     written(&["path_a", "path_b", "kind", "score"], rows).into_bytes()

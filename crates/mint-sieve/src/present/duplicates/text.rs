@@ -60,7 +60,7 @@ fn what_was_done(answer: &Duplicates<'_>) -> String {
     let farther = match found.reach {
         Reach::Wide => "copies, crops, borders and tilts",
         Reach::Near => "copies; --reach wide also finds crops, borders and tilts",
-        Reach::Same => "identical bytes and pixels only; --reach near and wide find more",
+        Reach::Exact => "identical bytes and pixels only; --reach near and wide find more",
     };
     let _ = writeln!(
         text,

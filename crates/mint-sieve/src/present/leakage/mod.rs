@@ -11,7 +11,7 @@ pub use table::{csv, removals};
 pub use text::{split_pairs, text};
 
 use sieve_core::catalog::Catalog;
-use sieve_core::duplicates::Found;
+use sieve_core::duplicates::DuplicateReport;
 use sieve_core::finding::Finding;
 use sieve_core::leakage::Leakage;
 use sieve_core::record::Record;
@@ -29,7 +29,7 @@ pub struct Leaks<'a> {
     /// What was measured.
     pub catalog: &'a Catalog,
     /// What is there twice.
-    pub found: &'a Found<'a>,
+    pub found: &'a DuplicateReport<'a>,
     /// The splits that must not change.
     pub protect: &'a [String],
     /// What came out.

@@ -1,6 +1,6 @@
 //! `leakage` as tables.
 
-use sieve_core::cell;
+use sieve_core::csv_escape;
 
 use super::Leaks;
 use crate::present::table::written;
@@ -13,7 +13,7 @@ pub fn csv(answer: &Leaks<'_>) -> String {
         let side = |image: u32| {
             let record = answer.record(image);
             let text = |name: Option<&str>| name.unwrap_or_default().to_owned();
-            [cell::of_path(&record.path), text(record.split()), text(record.class())]
+            [csv_escape::of_path(&record.path), text(record.split()), text(record.class())]
         };
         let ([path_a, split_a, class_a], [path_b, split_b, class_b]) = (side(pair.a), side(pair.b));
         let (kind, score) = (pair.reason.name().to_owned(), format!("{:.4}", pair.score));
@@ -29,10 +29,10 @@ pub fn removals(answer: &Leaks<'_>) -> Vec<u8> {
         let (goes, stays) = (answer.record(removal.image), answer.record(removal.cause));
         let text = |name: Option<&str>| name.unwrap_or_default().to_owned();
         [
-            cell::of_path(&goes.path),
+            csv_escape::of_path(&goes.path),
             text(goes.split()),
             text(goes.class()),
-            cell::of_path(&stays.path),
+            csv_escape::of_path(&stays.path),
             text(stays.split()),
             removal.reason.name().to_owned(),
         ]

@@ -48,7 +48,7 @@ pub fn text(answer: &Leaks<'_>) -> String {
 }
 
 /// Sentences for the pairs of splits of which `counted` says that something of the judge is in the
-/// other: `17 of 120 test images (14.2 %) ...`.
+/// other: `17 of 120 test images (14.2%) ...`.
 pub fn split_pairs(
     leakage: &Leakage,
     what: &str,
@@ -115,7 +115,7 @@ fn bounds(leakage: &Leakage) -> String {
         let _ = match summary.least_true(ASSUMED_ACCURACY) {
             Some(least) => writeln!(
                 text,
-                "too high; where {:.0} % is measured, it may be {} on the others.",
+                "too high; where {:.0}% is measured, it may be {} on the others.",
                 ASSUMED_ACCURACY * 100.0,
                 percent(least),
             ),

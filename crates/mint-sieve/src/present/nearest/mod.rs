@@ -5,8 +5,8 @@ use std::fmt::Write;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
-use sieve_core::cell;
-use sieve_core::duplicates::{Alike, Kind};
+use sieve_core::csv_escape;
+use sieve_core::duplicates::{Neighbour, Kind};
 use sieve_core::files::shown_name;
 use sieve_core::measuring::Measured;
 
@@ -30,7 +30,7 @@ pub struct Nearest<'a> {
     /// The picture that was asked for.
     pub image: &'a Measured,
     /// The pictures that are most like it.
-    pub found: &'a [Alike<'a>],
+    pub found: &'a [Neighbour<'a>],
 }
 
 impl Nearest<'_> {
@@ -39,7 +39,7 @@ impl Nearest<'_> {
     }
 }
 
-fn kind(alike: &Alike<'_>) -> &'static str {
+fn kind(alike: &Neighbour<'_>) -> &'static str {
     alike.kind.map_or("another", Kind::name)
 }
 
@@ -178,7 +178,7 @@ pub fn csv(answer: &Nearest<'_>) -> String {
         let record = alike.image.record;
         let name = |name: Option<&str>| name.unwrap_or_default().to_owned();
         [
-            cell::of_path(&record.path),
+            csv_escape::of_path(&record.path),
             name(record.class()),
             name(record.split()),
             name(alike.kind.map(Kind::name)),

@@ -275,7 +275,7 @@ fn invented(policy: &Policy, numbers: &Numbers) -> String {
         let weaker: Vec<String> = geometry
             .at_strength
             .iter()
-            .map(|(strength, share)| format!("{} at {:.0} %", percent(*share), strength * 100.0))
+            .map(|(strength, share)| format!("{} at {:.0}%", percent(*share), strength * 100.0))
             .collect();
         let without = match without[..] {
             [] => String::new(),
@@ -311,7 +311,7 @@ fn out_of_range(numbers: &Numbers) -> String {
     let impact = &numbers.impact;
     let whom = if impact.held_out == 0 { "the images" } else { "validation" };
     let mut text = format!(
-        "Out of range: {} of draws are beyond 99 % of {whom} in some measure, {} of images without augmentation.\n",
+        "Out of range: {} of draws are beyond 99% of {whom} in some measure, {} of images without augmentation.\n",
         percent(impact.any_out_of_range),
         percent(impact.any_out_of_range_plain),
     );

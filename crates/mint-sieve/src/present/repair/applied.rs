@@ -7,7 +7,7 @@ use serde::Serialize;
 use sieve_core::catalog::Catalog;
 use sieve_core::files::{InsidePath, shown_name};
 use sieve_core::finding::Code;
-use sieve_core::repair::{Action, Change, Changes, Fate, Plan, Refusal};
+use sieve_core::repair::{Action, Change, Changes, FileOutcome, Plan, Refusal};
 
 use super::{class_changes, number_or_gone};
 use crate::args::{ApplyArgs, UndoArgs};
@@ -109,7 +109,7 @@ fn classes(applied: &Applied<'_>) -> BTreeMap<String, (u64, u64)> {
         if record.image().is_none() {
             continue;
         }
-        let leaves = *fate == Fate::Drop || class.is_some();
+        let leaves = *fate == FileOutcome::Drop || class.is_some();
         if let Some(own) = record.class().filter(|_| leaves) {
             counts.entry(own.to_owned()).or_default().1 -= 1;
         }
@@ -144,7 +144,7 @@ pub fn text(applied: &Applied<'_>) -> String {
             Action::Drop => "dropped",
             Action::Relabel => "relabelled",
             Action::Rename => "renamed",
-            Action::Turn => "turned upright and stored as PNG",
+            Action::Rotate => "turned upright and stored as PNG",
             Action::Convert => "stored as PNG",
             Action::Keep | Action::Decide => continue,
         };
@@ -191,8 +191,8 @@ fn named(applied: &Applied<'_>, changes: &[&Change], all: bool) -> String {
     for change in changes.iter().take(shown) {
         let path = safe(applied.catalog.records[change.record].path.as_str());
         let _ = match &change.fate {
-            Fate::Drop => writeln!(text, "  {path}"),
-            Fate::Put(place, _) => {
+            FileOutcome::Drop => writeln!(text, "  {path}"),
+            FileOutcome::Put(place, _) => {
                 writeln!(text, "  {path} -> {}", safe(&shown_name(place.as_path().as_os_str())))
             }
         };
@@ -311,8 +311,8 @@ pub fn json(applied: &Applied<'_>) -> String {
     let change = |change: &'_ Change| ChangeBody {
         path: &applied.catalog.records[change.record].path,
         to: match &change.fate {
-            Fate::Drop => None,
-            Fate::Put(place, _) => Some(shown_name(place.as_path().as_os_str())),
+            FileOutcome::Drop => None,
+            FileOutcome::Put(place, _) => Some(shown_name(place.as_path().as_os_str())),
         },
         actions: change.actions.iter().map(|action| action.name()).collect(),
     };

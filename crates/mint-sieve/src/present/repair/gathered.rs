@@ -1,4 +1,4 @@
-//! What `gather` brought together.
+//! What `gather` report together.
 
 use std::collections::BTreeMap;
 use std::fmt::Write;
@@ -14,8 +14,8 @@ use crate::console::{Align, Narrow, heading, safe, table};
 use crate::present::skipped::{self, SkippedBody};
 use crate::present::{ReadingSettings, counted, envelope, next_step, visible};
 
-/// What was brought together, and how.
-pub struct Brought<'a> {
+/// What was report together, and how.
+pub struct GatherReport<'a> {
     /// What was typed.
     pub args: &'a GatherArgs,
     /// How the collection was read.
@@ -26,7 +26,7 @@ pub struct Brought<'a> {
     pub gathered: &'a Gathered,
 }
 
-impl Brought<'_> {
+impl GatherReport<'_> {
     fn classes(&self) -> BTreeMap<&str, u64> {
         let mut classes = BTreeMap::new();
         for (at, _) in &self.gathered.placed {
@@ -37,15 +37,15 @@ impl Brought<'_> {
 }
 
 /// The answer for people.
-pub fn text(brought: &Brought<'_>) -> String {
+pub fn text(report: &GatherReport<'_>) -> String {
     let Gathered { placed, renamed, without_class, no_images, skipped: unstorable } =
-        brought.gathered;
-    let name = safe(&brought.catalog.collection.name());
-    let classes = brought.classes();
+        report.gathered;
+    let name = safe(&report.catalog.collection.name());
+    let classes = report.classes();
     let mut text = format!(
         "{}, read as {}\n{} in {}\n\n",
         heading(&name),
-        safe(&brought.catalog.collection.layout),
+        safe(&report.catalog.collection.layout),
         counted(placed.len() as u64, "image", "images"),
         counted(classes.len() as u64, "class", "classes"),
     );
@@ -74,15 +74,15 @@ pub fn text(brought: &Brought<'_>) -> String {
             counted(*no_images, "file that gives", "files that give")
         );
     }
-    text.push_str(&skipped::text(brought.catalog, unstorable, false));
-    let to = safe(&shown_name(brought.args.to.as_os_str()));
-    if brought.args.dry_run {
+    text.push_str(&skipped::text(report.catalog, unstorable, false));
+    let to = safe(&shown_name(report.args.to.as_os_str()));
+    if report.args.dry_run {
         let _ = writeln!(text, "Nothing was written to {to}.\n");
     } else {
         let _ = writeln!(text, "Written: {to}/\n");
     }
     let words: [&std::ffi::OsStr; 3] =
-        ["mint-sieve".as_ref(), "audit".as_ref(), brought.args.to.as_os_str()];
+        ["mint-sieve".as_ref(), "audit".as_ref(), report.args.to.as_os_str()];
     text + &next_step("see what is wrong with it:", &words)
 }
 
@@ -106,23 +106,23 @@ struct Body<'a> {
 }
 
 /// The answer as JSON.
-pub fn json(brought: &Brought<'_>) -> String {
+pub fn json(report: &GatherReport<'_>) -> String {
     let settings = Settings {
-        reading: ReadingSettings::new(brought.config),
-        split_folders: match brought.args.split_folders {
+        reading: ReadingSettings::new(report.config),
+        split_folders: match report.args.split_folders {
             SplitFoldersBecome::Keep => "keep",
             SplitFoldersBecome::Merge => "merge",
         },
-        dry_run: brought.args.dry_run,
+        dry_run: report.args.dry_run,
     };
     let body = Body {
-        to: shown_name(brought.args.to.as_os_str()),
-        images: brought.gathered.placed.len(),
-        classes: brought.classes(),
-        numbered: brought.gathered.renamed,
-        without_class: brought.gathered.without_class,
-        no_images: brought.gathered.no_images,
-        skipped: skipped::body(brought.catalog, &brought.gathered.skipped),
+        to: shown_name(report.args.to.as_os_str()),
+        images: report.gathered.placed.len(),
+        classes: report.classes(),
+        numbered: report.gathered.renamed,
+        without_class: report.gathered.without_class,
+        no_images: report.gathered.no_images,
+        skipped: skipped::body(report.catalog, &report.gathered.skipped),
     };
     envelope("gather", settings, body)
 }

@@ -6,10 +6,10 @@ use std::path::Path;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
-use sieve_core::cell::{guarded, of_path};
-use sieve_core::duplicates::Found;
+use sieve_core::csv_escape::{guarded, of_path};
+use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::{RelPath, shown_name};
-use sieve_core::repair::{Action, COMMENT, PLAN_HEADER, Proposal, Proposed, Row, Rule, Wishes};
+use sieve_core::repair::{Action, COMMENT, PLAN_HEADER, Proposal, Proposed, Row, Rule, RepairRequest};
 
 use super::class_changes;
 use crate::args::ProposeArgs;
@@ -31,9 +31,9 @@ pub struct Planned<'a> {
     /// What is in it.
     pub catalog: &'a Catalog,
     /// What was searched in it.
-    pub found: &'a Found<'a>,
+    pub found: &'a DuplicateReport<'a>,
     /// What was asked for.
-    pub wishes: &'a Wishes,
+    pub wishes: &'a RepairRequest,
     /// What came of it.
     pub proposed: &'a Proposed,
 }
@@ -58,7 +58,7 @@ pub fn comments(planned: &Planned<'_>) -> Vec<String> {
     let mut comment = |text: String| comments.push(format!("{COMMENT} {text}"));
     let name = safe(&planned.catalog.collection.name()).replace('\n', " ");
     comment(format!(
-        "A plan for {name}. Look through it; change rows, or delete those that you do not want."
+        "A plan for {name}. ImageMeasures through it; change rows, or delete those that you do not want."
     ));
     comment("Then: mint-sieve apply THIS_FILE --to FOLDER, or --in-place".to_owned());
     for action in Action::ALL {

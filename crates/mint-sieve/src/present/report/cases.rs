@@ -4,11 +4,11 @@ use std::collections::{BTreeMap, HashMap};
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
-use sieve_core::duplicates::{Found, Group, Member};
+use sieve_core::duplicates::{DuplicateReport, Group, Member};
 use sieve_core::finding::{Code, Evidence, Finding, Severity};
 use sieve_core::looking::{self, Order};
 
-use super::album::Album;
+use super::image_registry::ImageRegistry;
 use crate::console::safe;
 use crate::present::duplicates::Concern;
 use crate::present::{counted, visible};
@@ -47,7 +47,7 @@ pub struct Case {
 
 /// Findings of one code.
 #[derive(Serialize)]
-pub struct OfCode {
+pub struct CodeSection {
     pub code: &'static str,
     pub title: &'static str,
     pub remedy: &'static str,
@@ -56,15 +56,15 @@ pub struct OfCode {
 
 /// Findings of one severity.
 #[derive(Serialize)]
-pub struct OfSeverity {
+pub struct SeveritySection {
     pub severity: &'static str,
     pub heading: String,
-    pub codes: Vec<OfCode>,
+    pub codes: Vec<CodeSection>,
 }
 
 /// Groups that are there for the same reason.
 #[derive(Serialize)]
-pub struct OfConcern {
+pub struct GroupSection {
     pub title: &'static str,
     pub cases: Vec<Case>,
 }
@@ -80,8 +80,8 @@ pub struct Sample {
 /// Everything on the page that shows images.
 #[derive(Default)]
 pub struct Cases {
-    pub severities: Vec<OfSeverity>,
-    pub concerns: Vec<OfConcern>,
+    pub severities: Vec<SeveritySection>,
+    pub concerns: Vec<GroupSection>,
     pub more_groups: usize,
     pub samples: Vec<Sample>,
 }
@@ -89,9 +89,9 @@ pub struct Cases {
 /// Puts the images of findings, groups and samples into `album`, in this order.
 pub fn cases(
     catalog: &Catalog,
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     findings: &[Finding],
-    album: &mut Album,
+    album: &mut ImageRegistry,
     per_class: u32,
     seed: u64,
 ) -> Cases {
@@ -104,7 +104,7 @@ pub fn cases(
 }
 
 /// The number of each group that is shown, by its images.
-fn groups(found: &Found<'_>, numbers: &HashMap<&str, usize>) -> HashMap<Vec<usize>, usize> {
+fn groups(found: &DuplicateReport<'_>, numbers: &HashMap<&str, usize>) -> HashMap<Vec<usize>, usize> {
     let groups = found.groups.iter().take(MOST_GROUPS).enumerate();
     groups
         .map(|(index, group)| {
@@ -115,13 +115,13 @@ fn groups(found: &Found<'_>, numbers: &HashMap<&str, usize>) -> HashMap<Vec<usiz
         .collect()
 }
 
-fn records(found: &Found<'_>, group: &Group, numbers: &HashMap<&str, usize>) -> Vec<usize> {
+fn records(found: &DuplicateReport<'_>, group: &Group, numbers: &HashMap<&str, usize>) -> Vec<usize> {
     let path = |image: u32| found.images[image as usize].record.path.as_str();
     group.members.iter().map(|member| numbers[path(member.image)]).collect()
 }
 
 /// Numbers on the page of the first images, and how many more there are.
-fn put(album: &mut Album, records: &[usize]) -> (Vec<u32>, usize) {
+fn put(album: &mut ImageRegistry, records: &[usize]) -> (Vec<u32>, usize) {
     let shown = &records[..records.len().min(MOST_IMAGES)];
     let numbers =
         shown.iter().enumerate().map(|(at, &record)| album.add(record, at < MOST_THUMBNAILS));
@@ -136,8 +136,8 @@ fn of_findings(
     findings: &[Finding],
     numbers: &HashMap<&str, usize>,
     groups: &HashMap<Vec<usize>, usize>,
-    album: &mut Album,
-) -> Vec<OfSeverity> {
+    album: &mut ImageRegistry,
+) -> Vec<SeveritySection> {
     let mut severities = Vec::new();
     let mut next = 0;
     for severity in Severity::ALL {
@@ -176,11 +176,11 @@ fn of_findings(
                 }
             });
             let cases = cases.collect();
-            OfCode { code: code.as_str(), title: code.title(), remedy: code.remedy(), cases }
+            CodeSection { code: code.as_str(), title: code.title(), remedy: code.remedy(), cases }
         });
         let codes = codes.collect();
         let many = format!("{}s", severity.as_str());
-        severities.push(OfSeverity {
+        severities.push(SeveritySection {
             severity: severity.as_str(),
             heading: counted(of_it.len() as u64, severity.as_str(), &many),
             codes,
@@ -213,10 +213,10 @@ fn evidence(evidence: &BTreeMap<&'static str, Evidence>) -> Vec<(String, String)
 }
 
 fn of_groups(
-    found: &Found<'_>,
+    found: &DuplicateReport<'_>,
     numbers: &HashMap<&str, usize>,
-    album: &mut Album,
-) -> (Vec<OfConcern>, usize) {
+    album: &mut ImageRegistry,
+) -> (Vec<GroupSection>, usize) {
     let shown = &found.groups[..found.groups.len().min(MOST_GROUPS)];
     let mut concerns = Vec::new();
     for concern in Concern::ALL {
@@ -249,17 +249,17 @@ fn of_groups(
             }
         });
         let cases = cases.collect();
-        concerns.push(OfConcern { title: concern.title(), cases });
+        concerns.push(GroupSection { title: concern.title(), cases });
     }
     (concerns, found.groups.len() - shown.len())
 }
 
 /// Random images of each class.
-fn samples(catalog: &Catalog, album: &mut Album, per_class: u32, seed: u64) -> Vec<Sample> {
+fn samples(catalog: &Catalog, album: &mut ImageRegistry, per_class: u32, seed: u64) -> Vec<Sample> {
     if per_class == 0 {
         return Vec::new();
     }
-    let shelves = looking::shelves(catalog, Order::Chance, seed, false);
+    let shelves = looking::shelves(catalog, Order::Random, seed, false);
     let sample = |((class, _), images): ((&str, Option<&str>), Vec<usize>)| {
         let shown = images.iter().take(per_class as usize).map(|&record| album.add(record, true));
         let shown: Vec<u32> = shown.collect();
@@ -305,7 +305,7 @@ mod tests {
 
     #[test]
     fn of_very_many_images_the_first_are_shown_and_fewer_as_thumbnails() {
-        let mut album = Album::default();
+        let mut album = ImageRegistry::default();
         let records: Vec<usize> = (1000..2000).collect();
         let (shown, more) = put(&mut album, &records);
         assert_eq!((shown.len(), more), (MOST_IMAGES, 1000 - MOST_IMAGES));
@@ -331,7 +331,7 @@ mod tests {
             Finding::new(Code::TooDark, "dark too").images(["a.jpg"]),
             Finding::new(Code::MixedSizes, "sizes"),
         ];
-        let mut album = Album::default();
+        let mut album = ImageRegistry::default();
         let told = of_findings(&findings, &numbers, &groups, &mut album);
         let headings: Vec<&str> = told.iter().map(|one| one.heading.as_str()).collect();
         assert_eq!(headings, ["1 error", "2 warnings", "1 note"]);

@@ -1,7 +1,7 @@
 //! What the page's script works with: the images, and the plan that it changes.
 
 use serde::Serialize;
-use sieve_core::cell::guarded;
+use sieve_core::csv_escape::guarded;
 use sieve_core::measuring::Digest;
 use sieve_core::record::{Outcome, Reason};
 use sieve_core::repair::PLAN_HEADER;

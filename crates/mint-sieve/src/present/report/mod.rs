@@ -1,12 +1,12 @@
 //! `report`: one page with everything, on which a person decides.
 
-mod album;
+mod image_registry;
 mod cases;
 mod data;
 mod page;
 mod tables;
 
-pub use album::{Album, thumbnail};
+pub use image_registry::{ImageRegistry, thumbnail};
 pub use cases::{Cases, cases};
 pub use page::page;
 
@@ -15,7 +15,7 @@ use std::path::PathBuf;
 use serde::Serialize;
 use sieve_core::audit::Audit;
 use sieve_core::catalog::Catalog;
-use sieve_core::duplicates::Found;
+use sieve_core::duplicates::DuplicateReport;
 use sieve_core::finding::Finding;
 use sieve_core::splitting::{Assignment, Request};
 use sieve_core::suppression::Suppressed;
@@ -37,7 +37,7 @@ pub struct Report<'a> {
     /// What is in the collection.
     pub catalog: &'a Catalog,
     /// What is there twice.
-    pub found: &'a Found<'a>,
+    pub found: &'a DuplicateReport<'a>,
     /// What is wrong.
     pub audit: &'a Audit,
     /// The findings that are told.
@@ -51,7 +51,7 @@ pub struct Report<'a> {
     /// What policies do.
     pub policies: &'a [PolicyShown],
     /// The images on the page.
-    pub album: &'a Album,
+    pub album: &'a ImageRegistry,
     /// What shows them.
     pub cases: &'a Cases,
 }

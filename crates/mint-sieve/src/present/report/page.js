@@ -627,7 +627,7 @@ function load(text, name) {
     const of = data.head.map(column => row[columns.indexOf(column)] ?? "");
     const action = of[ACTION].trim().toLowerCase();
     const image = imageOfCell.get(of[ROW_PATH]);
-    if (!["keep", "drop", "relabel", "rename", "turn", "convert", "decide"].includes(action)) wrong.push(action);
+    if (!["keep", "drop", "relabel", "rename", "rotate", "convert", "decide"].includes(action)) wrong.push(action);
     else if (image === undefined) foreign.push(of);
     else if (DECISIONS.includes(action)) {
       const known = wanted.get(image);

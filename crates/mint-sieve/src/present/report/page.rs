@@ -6,7 +6,7 @@ use serde::Serialize;
 use sieve_core::finding::Severity;
 use sieve_core::limits::LIMITS;
 
-use super::cases::{OfConcern, OfSeverity, Sample};
+use super::cases::{GroupSection, SeveritySection, Sample};
 use super::tables::Table;
 use super::{PolicyShown, Report, apply_line, data, tables};
 use crate::console::safe;
@@ -130,9 +130,9 @@ struct Page<'a> {
     chart: String,
     classes: Option<Table>,
     held_out: Option<Table>,
-    severities: &'a [OfSeverity],
+    severities: &'a [SeveritySection],
     suppressed: Vec<String>,
-    concerns: &'a [OfConcern],
+    concerns: &'a [GroupSection],
     more_groups: usize,
     leaks: Option<Table>,
     leaked_pairs: Option<Table>,

@@ -81,9 +81,9 @@ pub fn held_out(report: &Report<'_>) -> Option<Table> {
             format!("{} to {}", percent(open.low), percent(open.high)),
         ]
     });
-    let right = format!("accuracy of {:.0} % means", ASSUMED_ACCURACY * 100.0);
+    let right = format!("accuracy of {:.0}% means", ASSUMED_ACCURACY * 100.0);
     Table::new(
-        "What a score on the held-out splits can tell (95 % Wilson intervals)",
+        "What a score on the held-out splits can tell (95% Wilson intervals)",
         &["split", "#images", "#independent", &right],
         rows.collect(),
     )
@@ -137,10 +137,10 @@ pub fn measures(report: &Report<'_>) -> Option<Table> {
     type Number = (fn(&Measured) -> f64, Written);
     let share: Written = |value| percent(value);
     let numbers: [Number; 6] = [
-        (|image| f64::from(image.look.brightness), share),
-        (|image| f64::from(image.look.contrast), share),
-        (|image| f64::from(image.look.sharpness), |value| format!("{value:.3}")),
-        (|image| f64::from(image.look.saturation), share),
+        (|image| f64::from(image.measures.brightness), share),
+        (|image| f64::from(image.measures.contrast), share),
+        (|image| f64::from(image.measures.sharpness), |value| format!("{value:.3}")),
+        (|image| f64::from(image.measures.saturation), share),
         (|image| f64::from(image.facts.width_px), |value| format!("{value:.0}")),
         (|image| f64::from(image.facts.height_px), |value| format!("{value:.0}")),
     ];

@@ -1,6 +1,6 @@
 //! A picture in another size.
 
-use sieve_core::augment::{Draw, Fill, Fit, Frame, Policy, Prepared};
+use sieve_core::augment::{Draw, Fill, Fit, Frame, Policy, SourcePyramid};
 use sieve_core::reading::Pixels;
 
 /// All of a picture, as large as fits into these sides.
@@ -15,5 +15,5 @@ pub fn within(pixels: &Pixels, width_px: u32, height_px: u32) -> Pixels {
         steps: Vec::new(),
         picks: Vec::new(),
     };
-    Draw::NOTHING.apply(&Prepared::new(pixels), &policy).pixels
+    Draw::NOTHING.apply(&SourcePyramid::new(pixels), &policy).pixels
 }

@@ -7,7 +7,7 @@ use sieve_core::files::shown_name;
 use sieve_core::splitting::{Conflicts, GroupId, Per};
 
 use super::Split;
-use crate::args::TogetherBy;
+use crate::args::GroupBy;
 use crate::present::{ReadingSettings, envelope};
 
 #[derive(Serialize)]
@@ -43,7 +43,7 @@ struct Body {
     groups: Vec<Group>,
     left_out: Vec<LeftOutFile>,
     distance: f64,
-    crossings: Vec<Crossing>,
+    violations: Vec<SplitViolation>,
     moved_out: Vec<Moved>,
     written: Written,
 }
@@ -93,7 +93,7 @@ struct LeftOutFile {
 }
 
 #[derive(Serialize)]
-struct Crossing {
+struct SplitViolation {
     images: [String; 2],
     kind: &'static str,
 }
@@ -116,7 +116,7 @@ pub fn json(split: &Split<'_>) -> String {
     let (args, assignment) = (split.args, split.assignment);
     let names = split.request.parts.names();
     let request = split.request;
-    let together = args.together.iter().map(TogetherBy::to_string).collect();
+    let together = args.group_by.iter().map(GroupBy::to_string).collect();
     let settings = Settings {
         reading: ReadingSettings::new(split.config),
         parts: names
@@ -179,10 +179,10 @@ pub fn json(split: &Split<'_>) -> String {
             .map(|(record, why)| LeftOutFile { path: record.path.to_string(), reason: why.name() })
             .collect(),
         distance: assignment.distance,
-        crossings: split
-            .crossings
+        violations: split
+            .violations
             .iter()
-            .map(|crossing| Crossing {
+            .map(|crossing| SplitViolation {
                 images: crossing
                     .images
                     .map(|image| split.found.images[image as usize].record.path.to_string()),

@@ -13,9 +13,9 @@ pub use text::text;
 use std::collections::{BTreeMap, HashMap};
 
 use sieve_core::catalog::Catalog;
-use sieve_core::duplicates::{Found, Group};
+use sieve_core::duplicates::{DuplicateReport, Group};
 use sieve_core::splitting::{
-    Assigned, Assignment, ClassCounts, Crossing, GroupId, LeftOut, Request,
+    Assigned, Assignment, ClassCounts, SplitViolation, GroupId, LeftOut, Request,
 };
 
 use crate::args::SplitArgs;
@@ -32,11 +32,11 @@ pub struct Split<'a> {
     /// The collection.
     pub catalog: &'a Catalog,
     /// What goes together in it.
-    pub found: &'a Found<'a>,
+    pub found: &'a DuplicateReport<'a>,
     /// What came of it.
     pub assignment: &'a Assignment<'a>,
     /// What belongs together and is in different parts all the same.
-    pub crossings: &'a [Crossing],
+    pub violations: &'a [SplitViolation],
     /// Images whose names no folder can hold: the numbers of their records, and the reasons.
     pub skipped: &'a [(usize, String)],
 }

@@ -199,12 +199,12 @@ fn furthest(split: &Split<'_>, class: &ClassCounts, part: usize) -> Option<Strin
 
 /// What checking the result as `leakage` would has given.
 fn proof(split: &Split<'_>) -> Option<String> {
-    if split.crossings.is_empty() {
+    if split.violations.is_empty() {
         let what = "Checked: no copy, no frame of one moment and no group is in two splits";
         return Some(format!("{what} (reach {}).", split.found.reach.name()));
     }
-    let pairs = counted(split.crossings.len() as u64, "pair", "pairs");
-    let first = &split.crossings[0];
+    let pairs = counted(split.violations.len() as u64, "pair", "pairs");
+    let first = &split.violations[0];
     let paths = first.images.map(|image| split.found.images[image as usize].record.path.as_str());
     let example = safe(&paths.join(" and "));
     Some(format!(
@@ -300,7 +300,7 @@ fn again(split: &Split<'_>, to: &Path, seed: &str) -> Vec<OsString> {
         put("--from", from);
     }
     if split.request.per == Per::Class {
-        put("--per", &"class");
+        put("--count-per", &"class");
     }
     if let Some(subset) = args.subset {
         put("--subset", &subset.to_string());
@@ -312,7 +312,7 @@ fn again(split: &Split<'_>, to: &Path, seed: &str) -> Vec<OsString> {
     if !split.request.together.copies {
         put("--copies", &"apart");
     }
-    args.together.iter().for_each(|by| put("--together", &by.to_string()));
+    args.group_by.iter().for_each(|by| put("--group-by", &by.to_string()));
     if split.request.conflicts == Conflicts::Keep {
         put("--conflicts", &"keep");
     }
@@ -326,7 +326,7 @@ fn again(split: &Split<'_>, to: &Path, seed: &str) -> Vec<OsString> {
         put("--lock", &args.lock.join(","));
     }
     put("--to", &to);
-    for (is_set, flag) in [(args.anew, "--anew"), (args.despite, "--despite")] {
+    for (is_set, flag) in [(args.resplit, "--resplit"), (args.force, "--force")] {
         words.extend(is_set.then(|| flag.into()));
     }
     words

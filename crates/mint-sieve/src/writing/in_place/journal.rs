@@ -13,7 +13,7 @@ use std::io::{BufWriter, Read, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 use serde::{Deserialize, Deserializer, Serialize, Serializer};
-use sieve_core::cell::{of_path, path_of};
+use sieve_core::csv_escape::{of_path, path_of};
 use sieve_core::files::{FileFacts, FileKind, InsidePath, RelPath, Root};
 use sieve_core::io_reason;
 

@@ -12,7 +12,7 @@ use sieve_core::measuring::Digest;
 use sieve_core::progress::Progress;
 use sieve_core::reading::{self, Pixels, ReadLimits};
 use sieve_core::record::Record;
-use sieve_core::repair::{Changes, Edit, Fate};
+use sieve_core::repair::{Changes, Edit, FileOutcome};
 
 use super::journal::{Draft, Journal, Place, Step, find, locked, number};
 use crate::failure::Failure;
@@ -175,9 +175,9 @@ impl Layout<'_> {
                 self.below(self.name, &moved(record, &here, place)?)
             };
             let target = match &change.fate {
-                Fate::Drop => self.below(&self.aside(DROPPED)?, &here)?,
-                Fate::Put(place, Edit::AsIs) => there(place)?,
-                Fate::Put(place, Edit::Png) => {
+                FileOutcome::Drop => self.below(&self.aside(DROPPED)?, &here)?,
+                FileOutcome::Put(place, Edit::AsIs) => there(place)?,
+                FileOutcome::Put(place, Edit::Png) => {
                     self.images.push((change.record, there(place)?));
                     self.below(&self.aside(REPLACED)?, &here)?
                 }

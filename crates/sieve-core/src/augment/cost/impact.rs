@@ -10,7 +10,7 @@ use crate::Error;
 use crate::augment::canvas::Canvas;
 use crate::augment::draw::{Draw, Occasion};
 use crate::augment::policy::Policy;
-use crate::augment::prepared::Prepared;
+use crate::augment::prepared::SourcePyramid;
 use crate::augment::steps::Definition;
 use crate::collection::{Collection, Entry};
 use crate::measuring::look_at;
@@ -82,7 +82,7 @@ pub struct Reference {
 pub struct OutOfRange {
     /// Which measure.
     pub measure: &'static str,
-    /// The middle 98 % of the held-out pictures.
+    /// The middle 98% of the held-out pictures.
     pub range: (f64, f64),
     /// Share of draws below it, and above.
     pub below: f64,
@@ -185,7 +185,7 @@ pub fn study(
     let held_out = collection.visit(&located, limits, progress, |at, bytes| {
         progress.advance(1);
         let DecodedImage { pixels, .. } = reading::decode(&bytes.ok()?.bytes, limits).ok()?;
-        let seen = seen(&Draw::NOTHING, &Prepared::new(&pixels), study.policy);
+        let seen = seen(&Draw::NOTHING, &SourcePyramid::new(&pixels), study.policy);
         Some(reference(study.held_out[at].place.class().unwrap_or_default(), &seen))
     })?;
     let held_out: Vec<Reference> = held_out.into_iter().flatten().collect();
@@ -196,7 +196,7 @@ fn reference(class: &str, seen: &Seen) -> Reference {
     Reference { class: class.to_owned(), measures: seen.measures, covered: seen.covered }
 }
 
-fn seen(draw: &Draw, image: &Prepared, policy: &Policy) -> Seen {
+fn seen(draw: &Draw, image: &SourcePyramid, policy: &Policy) -> Seen {
     let any = |is_so: &dyn Fn(&Definition) -> bool| {
         draw.steps.iter().any(|step| is_so(policy.steps[step.step].definition))
     };
@@ -226,7 +226,7 @@ fn probe(
     tries_steps: bool,
 ) -> Probed {
     let policy = study.policy;
-    let image = Prepared::new(pixels);
+    let image = SourcePyramid::new(pixels);
     let path = entry.path.to_string();
     let class = entry.place.class().unwrap_or_default();
     let occasion = |number| Occasion { seed: study.seed, path: &path, class, number };

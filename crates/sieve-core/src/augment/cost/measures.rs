@@ -1,6 +1,6 @@
 //! The measures that draws are compared with held-out pictures by.
 
-use crate::measuring::Look;
+use crate::measuring::ImageMeasures;
 
 /// Their names, in the order in which they are kept.
 pub const MEASURES: [&str; 5] = ["brightness", "contrast", "saturation", "sharpness", "warmth"];
@@ -13,7 +13,7 @@ pub type Measures = [f64; 5];
 
 /// Brightness, contrast, saturation and sharpness as an audit measures them; warmth is how often mean red is doubled
 /// over mean blue, as the step `warmth` counts it.
-pub fn measures(look: &Look) -> Measures {
+pub fn measures(look: &ImageMeasures) -> Measures {
     // Half a level keeps black from being infinitely warm or cool.
     let [red, _, blue] = look.mean.map(|mean| f64::from(mean) + 0.5);
     [
@@ -25,7 +25,7 @@ pub fn measures(look: &Look) -> Measures {
     ]
 }
 
-/// Between which values the middle 98 % of some numbers lie.
+/// Between which values the middle 98% of some numbers lie.
 pub fn middle(mut numbers: Vec<f64>) -> (f64, f64) {
     numbers.sort_by(f64::total_cmp);
     let at = |share: f64| {

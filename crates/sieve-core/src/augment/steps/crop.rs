@@ -26,7 +26,7 @@ pub(super) static CROP: Definition = Definition {
         numbers[2..4].fill_with(random);
         numbers
     },
-    caption: |drawn| format!("crop {:.0} %", drawn.numbers[0] * 100.0),
+    caption: |drawn| format!("crop {:.0}%", drawn.numbers[0] * 100.0),
     effect: Effect::Geometry(|drawn, frame| {
         let [area, aspect, left, top, ..] = drawn.numbers;
         // What would be wider or higher than the frame is as wide or high as it is.

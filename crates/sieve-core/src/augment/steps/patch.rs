@@ -57,7 +57,7 @@ pub(super) static PATCH: Definition = Definition {
         numbers[2..4].fill_with(random);
         numbers
     },
-    caption: |drawn| format!("patch {:.0} %", drawn.numbers[0] * 100.0),
+    caption: |drawn| format!("patch {:.0}%", drawn.numbers[0] * 100.0),
     effect: Effect::Filter(cover),
 };
 

@@ -31,7 +31,7 @@ pub(super) static PERSPECTIVE: Definition = Definition {
         numbers[1..].fill_with(|| 2.0 * random() - 1.0);
         numbers
     },
-    caption: |drawn| format!("perspective {:.0} %", drawn.numbers[0] * 100.0),
+    caption: |drawn| format!("perspective {:.0}%", drawn.numbers[0] * 100.0),
     effect: Effect::Geometry(|drawn, frame| {
         let share = drawn.numbers[0];
         let square = [(0.0, 0.0), (1.0, 0.0), (1.0, 1.0), (0.0, 1.0)];

@@ -15,7 +15,7 @@ pub(super) static SHIFT: Definition = Definition {
     ],
     draw: twice,
     caption: |drawn| {
-        format!("shift {} {} %", signed(drawn.numbers[0] * 100.0), signed(drawn.numbers[1] * 100.0))
+        format!("shift {} {}%", signed(drawn.numbers[0] * 100.0), signed(drawn.numbers[1] * 100.0))
     },
     effect: Effect::Geometry(|drawn, frame| {
         let [right, down, ..] = drawn.numbers;

@@ -12,7 +12,7 @@ pub(super) static SPECKLE: Definition = Definition {
     word: None,
     numbers: &[Number { name: "share", strength: Strength::Linear(0.0) }],
     draw: once,
-    caption: |drawn| format!("speckle {:.1} %", drawn.numbers[0] * 100.0),
+    caption: |drawn| format!("speckle {:.1}%", drawn.numbers[0] * 100.0),
     effect: Effect::Filter(|drawn, canvas: &mut Canvas| {
         let share = drawn.numbers[0];
         let mut random = drawn.random();

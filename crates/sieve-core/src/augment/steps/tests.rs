@@ -3,7 +3,7 @@
 use proptest::prelude::*;
 
 use super::{ALL, Amount, Definition, Setting, Strength, Word};
-use crate::augment::{Draw, DrawnStep, Occasion, Policy, Prepared};
+use crate::augment::{Draw, DrawnStep, Occasion, Policy, SourcePyramid};
 use crate::reading::Pixels;
 
 const WIDTH: u32 = 24;
@@ -19,7 +19,7 @@ fn done(image: &Pixels, step: &str) -> Pixels {
     let text = format!("[frame]\nsize = [{WIDTH}, {HEIGHT}]\nfit = 'stretch'\n[[step]]\n{step}");
     let policy = Policy::parse(&text).unwrap();
     let occasion = Occasion { seed: 3, path: "a.png", class: "sage", number: 2 };
-    policy.draw(&occasion).apply(&Prepared::new(image), &policy).pixels
+    policy.draw(&occasion).apply(&SourcePyramid::new(image), &policy).pixels
 }
 
 /// The greatest difference in levels between a result and what the slow twin says of each value.
@@ -204,7 +204,7 @@ proptest! {
             );
             Policy::parse(&whole).unwrap()
         };
-        let prepared = Prepared::new(&image);
+        let prepared = SourcePyramid::new(&image);
         let drawn = |policy: &Policy, number: u64| {
             let occasion = Occasion { seed, path: "a.png", class: "sage", number };
             policy.draw(&occasion).apply(&prepared, policy).pixels
@@ -237,7 +237,7 @@ fn every_step_keeps_to_its_bounds_and_does_nothing_where_it_says_so() {
     let policy = Policy::parse("[frame]\nsize = [9, 7]").unwrap();
     let data = (0..9 * 7 * 3).map(|at| (at * 37 % 251) as u8).collect();
     let image = Pixels { width_px: 9, height_px: 7, data };
-    let prepared = Prepared::new(&image);
+    let prepared = SourcePyramid::new(&image);
     for step in ALL {
         for setting in settings(step) {
             for random in [0.0, 0.25, 0.5, 0.999] {

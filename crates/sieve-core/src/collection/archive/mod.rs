@@ -5,7 +5,7 @@ mod stream;
 mod tar;
 mod zip;
 
-pub(super) use stream::Packing;
+pub(super) use stream::Compression;
 pub(super) use tar::{TakesEntries, Tar};
 pub(super) use zip::Zip;
 
@@ -20,7 +20,7 @@ use crate::files::{RelPath, native_of_bytes};
 pub(super) enum Kind {
     Zip,
     /// Packed as a whole, or plain.
-    Tar(Option<Packing>),
+    Tar(Option<Compression>),
 }
 
 /// Tells from its first bytes whether a file is an archive.
@@ -31,9 +31,9 @@ pub(super) fn kind(file: &Path) -> std::io::Result<Option<Kind>> {
     Ok(if start.starts_with(b"PK\x03\x04") || start.starts_with(b"PK\x05\x06") {
         Some(Kind::Zip)
     } else if start.starts_with(b"\x1f\x8b") {
-        Some(Kind::Tar(Some(Packing::Gzip)))
+        Some(Kind::Tar(Some(Compression::Gzip)))
     } else if start.starts_with(b"\x28\xb5\x2f\xfd") {
-        Some(Kind::Tar(Some(Packing::Zstandard)))
+        Some(Kind::Tar(Some(Compression::Zstandard)))
     } else if start.get(257..262) == Some(b"ustar") {
         Some(Kind::Tar(None))
     } else {

@@ -8,17 +8,17 @@ use ruzstd::decoding::StreamingDecoder;
 
 /// How a tar archive is packed as a whole.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(in crate::collection) enum Packing {
+pub(in crate::collection) enum Compression {
     Gzip,
     Zstandard,
 }
 
 /// Unpacks `file` while it is read.
-pub(super) fn unpacked(file: File, packing: Packing) -> io::Result<Box<dyn Read + Send>> {
+pub(super) fn unpacked(file: File, packing: Compression) -> io::Result<Box<dyn Read + Send>> {
     let file = BufReader::with_capacity(1 << 18, file);
     Ok(match packing {
-        Packing::Gzip => Box::new(MultiGzDecoder::new(file)),
-        Packing::Zstandard => Box::new(Frames { rest: Some(file), frame: None }),
+        Compression::Gzip => Box::new(MultiGzDecoder::new(file)),
+        Compression::Zstandard => Box::new(Frames { rest: Some(file), frame: None }),
     })
 }
 

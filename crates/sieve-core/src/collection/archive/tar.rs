@@ -8,7 +8,7 @@ use ::tar::{Archive, Entries, Entry, EntryType};
 
 use super::entry_path;
 use super::shared::SharedFile;
-use super::stream::{Packing, unpacked};
+use super::stream::{Compression, unpacked};
 use crate::collection::EntryKind;
 use crate::collection::listing::{Found, Listing};
 use crate::files::{RelPath, Stamp};
@@ -29,7 +29,7 @@ pub(in crate::collection) struct Tar {
 #[derive(Debug)]
 enum Content {
     Plain(SharedFile),
-    Packed(Packing),
+    Packed(Compression),
 }
 
 /// Takes the entries of a packed archive, one after the other.
@@ -42,7 +42,7 @@ pub(in crate::collection) trait TakesEntries {
 
 impl Tar {
     /// Opens the archive in `path`.
-    pub fn open(path: &Path, packing: Option<Packing>) -> io::Result<Self> {
+    pub fn open(path: &Path, packing: Option<Compression>) -> io::Result<Self> {
         let content = match packing {
             None => Content::Plain(SharedFile::new(File::open(path)?)?),
             Some(packing) => Content::Packed(packing),
@@ -141,7 +141,7 @@ impl Tar {
         listing.files.push(Found { path, kind, offset });
     }
 
-    fn unpacked(&self, packing: Packing) -> io::Result<Box<dyn Read + Send>> {
+    fn unpacked(&self, packing: Compression) -> io::Result<Box<dyn Read + Send>> {
         unpacked(File::open(&self.path)?, packing)
     }
 
