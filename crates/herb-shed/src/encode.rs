@@ -1,11 +1,11 @@
-//! Turning painted pictures into files.
+//! Turning painted images into files.
 
 use exif::experimental::Writer;
 use exif::{Field, In, Tag, Value};
 
 use crate::paint::Picture;
 
-/// What a camera writes beside the picture.
+/// What a camera writes beside the image.
 #[derive(Clone, Debug)]
 pub struct Exif {
     /// Capture time, `YYYY:MM:DD HH:MM:SS`.
@@ -79,7 +79,7 @@ pub fn webp(picture: &Picture) -> Vec<u8> {
     file
 }
 
-/// The same JPEG with a comment after its first mark: other bytes, the same picture.
+/// The same JPEG with a comment after its first mark: other bytes, the same image.
 pub fn with_comment(jpeg: &[u8], comment: &str) -> Vec<u8> {
     let length = (comment.len() as u16 + 2).to_be_bytes();
     [&jpeg[..2], b"\xff\xfe", &length, comment.as_bytes(), &jpeg[2..]].concat()

@@ -7,53 +7,53 @@ use std::path::Path;
 pub enum Fault {
     /// The same file twice.
     SameBytes,
-    /// The same picture in another container, or with other metadata.
+    /// The same image in another container, or with other metadata.
     SamePixels,
-    /// The same picture saved again at lower quality.
+    /// The same image saved again at lower quality.
     Resaved,
-    /// The same picture, smaller.
+    /// The same image, smaller.
     Resized,
-    /// The same picture without a tenth of its area.
+    /// The same image without a tenth of its area.
     Cropped,
-    /// The same picture, mirrored.
+    /// The same image, mirrored.
     Mirrored,
-    /// The same picture, turned by its EXIF orientation alone.
+    /// The same image, turned by its EXIF orientation alone.
     Turned,
     /// The same file under two classes.
     LabelConflict,
     /// Frames of one moment.
     Burst,
-    /// A file that ends before its picture does.
+    /// A file that ends before its image does.
     Truncated,
     /// A file without a byte.
     EmptyFile,
-    /// A text with the name of a picture.
+    /// A text with the name of an image.
     NotAnImage,
-    /// A picture with the name of another format.
+    /// An image with the name of another format.
     WrongExtension,
-    /// A file that is no picture and does not claim to be one.
+    /// A file that is no image and does not claim to be one.
     StrayFile,
-    /// A picture beside the class folders.
+    /// An image beside the class folders.
     OutsideClass,
-    /// A class folder without a picture.
+    /// A class folder without an image.
     EmptyClass,
     /// Two spellings of one class.
     ClassNamesAlike,
-    /// A class with too few pictures.
+    /// A class with too few images.
     ThinClass,
     /// A class that drowns another.
     ClassImbalance,
     /// A class that is told by its tray.
     Shortcut,
-    /// A picture of something else than its class.
+    /// An image of something else than its class.
     UnlikeClass,
-    /// A picture taken in the dark.
+    /// An image taken in the dark.
     Dark,
-    /// A picture without contrast.
+    /// An image without contrast.
     WashedOut,
-    /// A picture out of focus.
+    /// An image out of focus.
     Blurred,
-    /// The same picture in two splits.
+    /// The same image in two splits.
     SplitLeak,
 }
 

@@ -88,7 +88,7 @@ fn every_planted_fault_is_really_there() {
             );
         }
     }
-    // All other partners are other files, and every picture without one is there once.
+    // All other partners are other files, and every image without one is there once.
     for fault in [
         Fault::SamePixels,
         Fault::Resaved,

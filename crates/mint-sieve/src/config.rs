@@ -32,7 +32,7 @@ pub struct CollectionConfig {
     pub splits_from: Option<PathBuf>,
     /// Whether links are followed.
     pub follow_links: bool,
-    /// What one picture may cost, in the units of `READ_LIMITS`.
+    /// What one image may cost, in the units of `READ_LIMITS`.
     pub limit_units: [u64; 4],
     /// The settings file that was named.
     pub named_settings: Option<PathBuf>,
@@ -61,7 +61,7 @@ impl CollectionConfig {
         })
     }
 
-    /// What one picture may cost.
+    /// What one image may cost.
     pub fn read_limits(&self) -> ReadLimits {
         ReadLimits {
             memory: self.memory.clone(),

@@ -2,7 +2,7 @@
 
 use std::fs;
 
-/// Memory that pictures may take together when nothing else was asked for, in MiB: a quarter of what this process
+/// Memory that images may take together when nothing else was asked for, in MiB: a quarter of what this process
 /// may use, at most 1024; that where the system does not tell.
 pub fn image_memory_mib() -> u64 {
     const MOST_MIB: u64 = 1024;

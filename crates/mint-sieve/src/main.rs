@@ -22,12 +22,12 @@ use crate::progress::TerminalProgress;
 
 /// What to type first, for who typed nothing yet.
 const NO_ARGS_HELP: &str = "\
-Mint Sieve finds out what is wrong with an image collection before a model is trained on it.
+Mint Sieve finds the problems of an image collection before a model is trained on it.
 
 Start with the folder that holds your class folders:
   mint-sieve audit FOLDER
 
-Or see the whole job on made-up images:
+Or see every step on painted sample images:
   mint-sieve demo
 
 All commands: mint-sieve --help
@@ -76,9 +76,8 @@ fn print(output: &Output) -> Result<(), Failure> {
     match written.and_then(|()| out.flush()) {
         Err(error) if error.kind() != ErrorKind::BrokenPipe => {
             let reason = sieve_core::io_reason(&error);
-            Err(Failure::output(format!("cannot write to standard output: {reason}")).hint(
-                "The answer there is incomplete; files that it names were written completely.",
-            ))
+            Err(Failure::output(format!("cannot write to standard output: {reason}"))
+                .hint("The answer is incomplete; the files it names were written completely."))
         }
         _ => Ok(()),
     }

@@ -26,22 +26,25 @@ pub struct NamedPolicy {
 pub fn read(path: &Path) -> Result<NamedPolicy, Failure> {
     let name = path.to_string_lossy();
     let example = EXAMPLES.iter().find(|(known, _)| *known == name && !path.exists());
-    let (name, text) = match example {
-        Some((name, text)) => ((*name).to_owned(), (*text).to_owned()),
-        None => {
-            let text = bounded_read::read_text(path, bounded_read::MOST_SETTINGS_BYTES).map_err(|reason| {
-                let failure = Failure::input(format!("cannot read the policy {name}: {reason}"));
-                match suggest::word(&name, EXAMPLES.map(|(name, _)| name)) {
+    let (name, text) =
+        match example {
+            Some((name, text)) => ((*name).to_owned(), (*text).to_owned()),
+            None => {
+                let text = bounded_read::read_text(path, bounded_read::MOST_SETTINGS_BYTES)
+                    .map_err(|reason| {
+                        let failure =
+                            Failure::input(format!("cannot read the policy {name}: {reason}"));
+                        match suggest::word(&name, EXAMPLES.map(|(name, _)| name)) {
                     Some(near) => failure.hint(format!("Did you mean {near}, a built-in example?")),
                     None => failure.hint(
                         "Expected a TOML file, or one of the built-in examples: gentle, harsh.",
                     ),
                 }
-            })?;
-            let name = path.file_name().unwrap_or(path.as_os_str());
-            (name.to_string_lossy().into_owned(), text)
-        }
-    };
+                    })?;
+                let name = path.file_name().unwrap_or(path.as_os_str());
+                (name.to_string_lossy().into_owned(), text)
+            }
+        };
     let policy = Policy::parse(&text)
         .map_err(|error| Failure::call(format!("the policy {}: {error}", path.display())))?;
     Ok(NamedPolicy { name, policy })

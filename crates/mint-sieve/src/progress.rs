@@ -37,7 +37,7 @@ impl TerminalProgress {
             }
         };
         if let Err(error) = ctrlc::set_handler(handler) {
-            tracing::debug!(%error, "interrupts will end the program at once");
+            tracing::debug!(%error, "interrupts will end the program immediately");
         }
         TerminalProgress { steps: AtomicU64::new(0), work: Mutex::new(None) }
     }

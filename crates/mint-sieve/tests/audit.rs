@@ -107,7 +107,7 @@ fn limits_can_be_set() {
     let limits = ["--limit", "thin-class=30", "--limit", "imbalance=1.1"];
     let text = workspace.message(&[&["audit", "herbs"][..], &limits].concat());
     assert!(text.contains("\"bay\" has 20 images; the minimum is 30"), "{text}");
-    assert!(text.contains("\"sage\" has 1.2 times the images of \"bay\" (24 and 20)"), "{text}");
+    assert!(text.contains("\"sage\" has 1.2x the images of \"bay\" (24 and 20)"), "{text}");
     let text = workspace.message(&["audit", "herbs", "--max-megapixels", "0"]);
     assert!(text.contains("64 x 48 is 3072 pixels; the limit is 0 (max-megapixels)"), "{text}");
 }
@@ -136,7 +136,7 @@ fn nested_pictures_and_hostile_names_are_shown_safely() {
     workspace.write("herbs/шалфей/red\u{1b}[31m.jpg", b"text");
     let text = workspace.message(&["audit", "herbs"]);
     assert!(
-        text.contains("20 images lie deeper than their class folder, counted with it"),
+        text.contains("20 images are nested below their class folder, counted in that class"),
         "{text}"
     );
     assert!(text.contains("шалфей/red\\u{1b}[31m.jpg: the content is text"), "{text}");

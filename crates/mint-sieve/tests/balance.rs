@@ -96,7 +96,7 @@ fn bad_calls_and_empty_collections_are_refused() {
     let workspace = workspace();
     for (call, message) in [
         ("balance herbs --batch 0", "0 is not in 1.."),
-        ("balance herbs --beta 1", "expected a number from 0 up to but not 1"),
+        ("balance herbs --beta 1", "expected a number from 0 to below 1"),
         ("balance herbs --limit diffrence=0.1", "Did you mean difference?"),
         ("balance herbs --only thin", "did you mean thin-class?"),
     ] {

@@ -15,7 +15,7 @@ fn code_of<'a>(fault: &'a str, path: &str) -> Option<&'a str> {
         "same-pixels" | "resized" | "resaved" | "cropped" | "mirrored" | "turned" => {
             Some("same-image")
         }
-        // The lamp of a dark picture leaves no contrast either.
+        // The lamp of a dark image leaves no contrast either.
         "dark" if path == "thyme/thyme-061.jpg" => Some("washed-out"),
         "dark" => Some("too-dark"),
         // Not beyond the limits: a thin steam, and noise in the blur.

@@ -32,7 +32,7 @@ fn what_was_planted_is_found_with_its_kind_and_nothing_else_is() {
         "resized",
         "cropped",
         "mirrored",
-        "turned",
+        "rotated",
         "label-conflict",
         "burst",
     ];
@@ -70,7 +70,7 @@ fn what_was_planted_is_found_with_its_kind_and_nothing_else_is() {
 fn pairs_sheets_and_tables_are_written() {
     let workspace = Workspace::new();
     let collection = shed(&workspace, Arrangement::Splits);
-    let call = ["duplicates", &collection, "--kinds", "same-bytes,near,turned,part,burst"];
+    let call = ["duplicates", &collection, "--kinds", "same-bytes,near,rotated,cropped,burst"];
     let outputs = ["--pairs", "pairs.csv", "--sheet", "sheet.png", "--format", "csv"];
     let table = workspace.message(&[&call[..], &outputs].concat());
     insta::assert_snapshot!("duplicates_table", table);
@@ -112,7 +112,7 @@ fn another_collection_is_compared_and_the_nearest_are_shown() {
     insta::assert_snapshot!("nearest", workspace.message(&call));
     let found = workspace.json(&call);
     assert_eq!(found["nearest"][0]["path"], "thyme/thyme-031-flip.jpg");
-    assert_eq!(found["nearest"][1]["kind"], "turned");
+    assert_eq!(found["nearest"][1]["kind"], "rotated");
     workspace.message(&[&call[..], &["--sheet", "nearest.png", "--format", "csv"]].concat());
     assert!(Path::new(&workspace.path("nearest.png")).exists());
     let missing = workspace.run(&["nearest", "nobody.jpg", "--in", &collection]);
@@ -167,7 +167,7 @@ fn calls_that_make_no_sense_are_refused_before_anything_is_read() {
 fn names_and_folders_do_not_change_what_is_found_by_looks() {
     let workspace = Workspace::new();
     workspace.message(&["demo"]);
-    // The same pictures in one folder, in the reverse order, so that of each two the other one comes first.
+    // The same images in one folder, in the reverse order, so that of each two the other one comes first.
     let mut renamed = 0;
     for (path, bytes) in workspace.files("herb-shed-demo/collection") {
         let ending = path.rsplit('.').next().unwrap();
@@ -265,7 +265,7 @@ fn files_that_go_and_runs_that_are_killed_or_meet_change_no_answer() {
         assert_eq!(String::from_utf8(output.stdout).unwrap(), expected);
     }
     assert_eq!(workspace.files("herbs"), before, "a collection is never changed");
-    // Pictures that are known but gone are told of, and the others are compared.
+    // Images that are known but gone are told of, and the others are compared.
     fs::remove_file(workspace.path("herbs/sage/7a.png")).unwrap();
     let without = workspace.message(&call);
     assert!(!without.contains("7a.png") || without.contains("17a.png"));

@@ -428,7 +428,8 @@ fn plans_are_proposed_that_can_be_applied() {
     workspace.class("herbs/rare", 2, 420);
     workspace.write("herbs/rare/large.png", &[png(430), vec![0; 2 << 20]].concat());
     workspace.write("herbs/rare/notes.txt", b"turn on Tuesday");
-    let propose = ["propose", "herbs", "--max-file", "1", "--min-images", "10", "--out", "plan.csv"];
+    let propose =
+        ["propose", "herbs", "--max-file", "1", "--min-images", "10", "--out", "plan.csv"];
     workspace.message(&propose);
     workspace.message(&["apply", "plan.csv", "herbs", "--to", "out", "--skip-undecided"]);
     let files = workspace.files("out");
@@ -564,5 +565,5 @@ fn verify_finds_labels_that_were_changed() {
     assert!(answer.status == 1 && answer.stdout.contains("\nrelabelled,"), "{}", answer.stdout);
     workspace.write("plan.csv", b"# A plan\npath,action,to\nbay/000.jpg,drop,\n");
     let answer = workspace.run(&["verify", "plan.csv", "herbs"]);
-    assert!(answer.stderr.contains("it is a plan of repairs"), "{}", answer.stderr);
+    assert!(answer.stderr.contains("it is a repair plan"), "{}", answer.stderr);
 }

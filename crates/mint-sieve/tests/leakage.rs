@@ -7,7 +7,7 @@ use herb_shed::paint::Picture;
 use serde_json::Value;
 use support::{Workspace, image, jpeg, png, strings};
 
-/// The picture of a tone, left and right exchanged.
+/// The image of a tone, left and right exchanged.
 fn mirrored(tone: u32) -> Vec<u8> {
     let Picture { width, height, data } = image(tone);
     let rows = data.chunks_exact(3 * width);
@@ -15,7 +15,7 @@ fn mirrored(tone: u32) -> Vec<u8> {
     encode::jpeg(&Picture { width, height, data }, 80.0, Jpeg::Baseline, None)
 }
 
-/// 30, 8 and 10 pictures of two classes; in test three that train has, one of them under another
+/// 30, 8 and 10 images of two classes; in test three that train has, one of them under another
 /// class, in validation one that train has.
 fn workspace() -> Workspace {
     let workspace = Workspace::new();
@@ -50,21 +50,21 @@ fn matches_are_counted_and_repaired() {
     let expected = [
         "test/bay/a copy.jpg train/bay/003.jpg same-bytes",
         "train/sage/005.jpg val/sage/a copy.jpg same-bytes",
-        "test/bay/a mirror.jpg train/bay/004.jpg turned",
+        "test/bay/a mirror.jpg train/bay/004.jpg rotated",
         "test/sage/not bay.png train/bay/005.jpg near",
     ];
     let mut told = pairs(&answer);
     told.sort_by_key(|pair| expected.iter().position(|one| one == pair));
     assert_eq!(told, expected);
     let test = &answer["split_pairs"][0];
-    assert_eq!((&test["split"], &test["within"]), (&"test".into(), &"train".into()));
+    assert_eq!((&test["split"], &test["other_split"]), (&"test".into(), &"train".into()));
     assert_eq!(
         (&test["images"], &test["matched"], &test["copies"]),
         (&23.into(), &3.into(), &3.into())
     );
-    assert_eq!(test["bound"].as_f64().unwrap(), 3.0 / 23.0);
+    assert_eq!(test["max_inflation"].as_f64().unwrap(), 3.0 / 23.0);
     let least = (0.9 - 3.0 / 23.0) / (1.0 - 3.0 / 23.0);
-    assert!((test["least_true_accuracy"].as_f64().unwrap() - least).abs() < 1e-12);
+    assert!((test["accuracy_lower_bound"].as_f64().unwrap() - least).abs() < 1e-12);
     assert_eq!(test["classes"][0], serde_json::json!({"class": "bay", "images": 12, "matched": 2}));
     let removals = answer["removals"].as_array().unwrap();
     assert_eq!(removals.len(), 4);
@@ -81,7 +81,12 @@ fn what_is_protected_is_not_removed() {
     let call = ["leakage", "herbs", "--protect", "train,val", "--removals", "remove.csv"];
     let said = workspace.message(&call);
     assert!(said.contains("removing 3 from test would leave no other match"), "{said}");
-    assert!(said.contains("1 pair between protected splits would remain."), "{said}");
+    assert!(
+        said.contains(
+            "1 pair between the protected splits would remain; remove --protect to resolve them."
+        ),
+        "{said}"
+    );
     let sheet = "mint-sieve duplicates herbs --sheet duplicates.png\n";
     assert!(said.ends_with(sheet), "{said}");
     // Where nothing may be removed the next command is one that can be typed.
@@ -114,7 +119,7 @@ fn roots_and_tables_are_splits_like_folders() {
     assert_eq!(roots["split_pairs"], folders["split_pairs"]);
     assert_eq!(roots["drift"], folders["drift"]);
 
-    // The same pictures unsplit, and a table that tells the splits.
+    // The same images unsplit, and a table that tells the splits.
     let mut table = "path,split\n".to_owned();
     for (path, content) in workspace.files("herbs") {
         let (split, rest) = path.split_once('/').unwrap();
@@ -190,7 +195,7 @@ fn splits_that_are_alike_are_said_to_be() {
         workspace.write(&format!("herbs/{split}/{class}/{number:02}.jpg"), &jpeg(number));
     }
     let said = workspace.message(&["leakage", "herbs", "--suppress", "split-too-small"]);
-    assert!(said.contains("No image of one split is in another."), "{said}");
-    assert!(said.contains("consistent with shuffling"), "{said}");
+    assert!(said.contains("No leakage: no image appears in more than one split."), "{said}");
+    assert!(said.contains("the splits look shuffled"), "{said}");
     assert!(said.contains("No findings."), "{said}");
 }

@@ -35,10 +35,14 @@ fn a_page_holds_a_sample_of_every_class_and_says_how_to_go_on() {
     assert_eq!((number(&answer, "shown"), number(&answer, "pages")), (40, 1));
     let answer = workspace.json(&["sheet", "herbs", "--all", "--out", "c.png"]);
     assert_eq!((number(&answer, "images"), number(&answer, "pages")), (46, 2));
-    let answer = workspace.json(&["sheet", "herbs", "--all", "--number", "2", "--out", "d.png"]);
+    let answer = workspace.json(&["sheet", "herbs", "--all", "--page", "2", "--out", "d.png"]);
     assert_eq!(number(&answer, "shown"), 6);
-    let answer = workspace.run(&["sheet", "herbs", "--all", "--number", "3", "--out", "e.png"]);
-    assert!(answer.status == 2 && answer.stderr.contains("there are 2 pages"), "{}", answer.stderr);
+    let answer = workspace.run(&["sheet", "herbs", "--all", "--page", "3", "--out", "e.png"]);
+    assert!(
+        answer.status == 2 && answer.stderr.contains("there are only 2 pages"),
+        "{}",
+        answer.stderr
+    );
     let answer = workspace.json(&[
         "sheet",
         "herbs",
@@ -68,8 +72,8 @@ fn the_same_sheet_comes_from_any_number_of_threads_and_another_seed_shows_others
     let first = bytes(&["--threads", "1"], "a.png");
     assert_eq!(first, bytes(&["--threads", "7"], "b.png"));
     assert_ne!(first, bytes(&["--seed", "1"], "c.png"));
-    // Out of the catalog it is another picture of the same images.
-    let rough = bytes(&["--rough"], "d.png");
+    // Out of the catalog it is another image of the same images.
+    let rough = bytes(&["--from-thumbnails"], "d.png");
     assert_ne!(first, rough);
     let apart = |a: &str, b: &str| {
         let ((_, _, a), (_, _, b)) = (sheet(&workspace, a), sheet(&workspace, b));
@@ -112,7 +116,7 @@ fn a_mean_is_what_images_have_in_common() {
         workspace.write(&format!("herbs/sage/{number}.png"), &png(7));
     }
     workspace.class("herbs/bay", 20, 100);
-    workspace.message(&["sheet", "herbs", "--mean", "--page", "340x220", "--out", "mean.png"]);
+    workspace.message(&["sheet", "herbs", "--mean", "--size", "340x220", "--out", "mean.png"]);
     let (width, _, data) = sheet(&workspace, "mean.png");
     let spread = |from: usize| {
         let values: Vec<f64> = (40..130)

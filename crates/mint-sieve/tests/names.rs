@@ -29,7 +29,7 @@ const NAMES: [&[u8]; 13] = [
 /// Names of classes.
 const CLASSES: [&[u8]; 4] = [b"=cmd", b"ba\ny", b" sage ", b"th\x1byme\xe2\x80\xae"];
 
-/// A collection of all names in all classes; pictures of one name are the same, so that there is something to tell.
+/// A collection of all names in all classes; images of one name are the same, so that there is something to tell.
 fn hostile() -> Workspace {
     let workspace = Workspace::new();
     for class in CLASSES {

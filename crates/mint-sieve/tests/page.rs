@@ -119,7 +119,7 @@ fn what_nobody_touched_is_the_plan_of_propose_and_choices_go_round_the_loop() {
     expected.insert(format!("=dill/{file}"), relabelled);
     let renamed = expected.remove("sage/really.jpg").unwrap();
     expected.insert("sage/really.png".to_owned(), renamed);
-    // A file that is no picture is kept where a person says so.
+    // A file that is no image is kept where a person says so.
     assert_eq!(after.keys().collect::<Vec<_>>(), expected.keys().collect::<Vec<_>>(), "{plan}");
     assert!(after == expected);
 

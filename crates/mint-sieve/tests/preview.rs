@@ -52,7 +52,7 @@ fn gathered(tone: u32, from: impl Fn(usize, usize) -> (usize, usize)) -> Vec<[u8
     places.map(|(x, y)| at(from(x, y))).collect()
 }
 
-/// A workspace with one lossless picture of sage and a policy for its size.
+/// A workspace with one lossless image of sage and a policy for its size.
 fn exact(steps: &str) -> Workspace {
     let workspace = Workspace::new();
     workspace.write("herbs/sage/a.png", &png(7));
@@ -100,8 +100,8 @@ fn tiles_are_right_to_the_pixel() {
     let outside = tile["outside_share"].as_f64().unwrap();
     // A quarter of the columns, and of the rest a quarter.
     assert!((outside - (1.0 - 0.75 * 0.75)).abs() < 1e-12, "{outside}");
-    // Drawn matrices say the same as the samples of a picture.
-    let most = answer["policies"][0]["geometry"]["invented"]["most"].as_f64().unwrap();
+    // Drawn matrices say the same as the samples of an image.
+    let most = answer["policies"][0]["geometry"]["invented"]["max"].as_f64().unwrap();
     assert!((most - outside).abs() < 0.01, "{most}");
 }
 
@@ -181,7 +181,7 @@ fn the_answer_says_what_was_drawn() {
     insta::assert_snapshot!(text);
 }
 
-/// Signs of the shed: of each class 24 pictures, an arrow that points left or right.
+/// Signs of the shed: of each class 24 images, an arrow that points left or right.
 fn arrows() -> Workspace {
     let workspace = Workspace::new();
     for (class, points_left) in [("left", true), ("right", false)] {
@@ -267,7 +267,7 @@ fn sheets_take_other_forms() {
     let both = tiles(&["--against", "policy.toml", "--draws", "2"], "d.png");
     assert_eq!(both.len(), 2 * 2 * 2 * 3);
     assert_eq!(both[1]["steps"], both[4]["steps"]);
-    // Pairs of the whole picture and its frame, side by side within the page.
+    // Pairs of the whole image and its frame, side by side within the page.
     let frames = tiles(&["--frame-only"], "e.png");
     let frames: Vec<_> =
         frames.iter().map(|tile| (tile["x_px"].clone(), tile["y_px"].clone())).collect();
@@ -315,7 +315,7 @@ fn augmented_copies_are_known_as_made_from_their_source() {
         .collect();
     assert!(codes.contains(&"augmented") && codes.contains(&"generated-table"), "{codes:?}");
     assert!(!codes.contains(&"same-image") && !codes.contains(&"stray-file"), "{codes:?}");
-    // Held against the pictures that they were made from, each is a leak, whatever it looks like.
+    // Held against the images that they were made from, each is a leak, whatever it looks like.
     let leaks = workspace.json(&["leakage", "train=more", "test=splits/train"]);
     assert_eq!(leaks["split_pairs"][0]["matched"], 31, "{}", leaks["split_pairs"]);
     // The same draws, whatever else is written.

@@ -53,7 +53,7 @@ fn every_kind_of_collection_says_how_it_was_read() {
     let mut all = String::new();
     for call in [
         "herbs.zip",
-        "nested",
+        "below_class_folder",
         "nested --class-depth 1",
         "wrapped",
         "mixed",

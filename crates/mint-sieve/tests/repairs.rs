@@ -90,7 +90,7 @@ fn the_demo_is_repaired() {
     let shown = format!("{dry}\n{done}").replace(root.to_str().unwrap(), "ROOT");
     insta::assert_snapshot!("applied", shown.replace("ROOT//", "ROOT/"));
     assert_eq!(state(&workspace, "shed/collection"), before, "the collection itself");
-    // What is left needs other pictures, or was meant so.
+    // What is left needs other images, or was meant so.
     let audit = workspace.json(&["audit", "repaired"]);
     let mut left: Vec<&str> = audit["findings"]
         .as_array()
@@ -100,7 +100,7 @@ fn the_demo_is_repaired() {
         .collect();
     left.dedup();
     insta::assert_snapshot!("left", left.join("\n"));
-    // Nothing that was kept has changed, and no picture is lost that has no copy.
+    // Nothing that was kept has changed, and no image is lost that has no copy.
     let repaired = workspace.files("repaired");
     let collection = workspace.files("shed/collection");
     let known: Vec<&Vec<u8>> = collection.values().collect();
@@ -349,7 +349,10 @@ fn wishes_are_granted() {
     assert_ne!(kept("0"), kept("1"));
     let answer =
         workspace.json(&["propose", "herbs", "--class-depth", "1", "--rename-from", "names.csv"]);
-    assert_eq!((strings(&answer["unnamed"]), strings(&answer["unused"])), (vec!["d3"], vec!["m9"]));
+    assert_eq!(
+        (strings(&answer["unmapped_classes"]), strings(&answer["unmatched_names"])),
+        (vec!["d3"], vec!["m9"])
+    );
     workspace.write("list.txt", b"b2/000.jpg\r\nb2/001.jpg\r\n\r\n");
     assert_eq!(counts(&["--drop-list", "list.txt"])[0], ("b2".to_owned(), 7));
     workspace.write("list.txt", b"b2/900.jpg\n");

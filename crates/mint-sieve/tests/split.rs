@@ -231,7 +231,10 @@ fn what_is_split_is_not_split_again() {
     assert_eq!(names.len(), 46);
     assert!(names.iter().all(|name| name.split('/').count() <= 3), "{names:?}");
     assert!(
-        workspace.json(&["split", "splits", "--resplit"])["moved_out"].as_array().unwrap().is_empty()
+        workspace.json(&["split", "splits", "--resplit"])["moved_out"]
+            .as_array()
+            .unwrap()
+            .is_empty()
     );
 }
 
@@ -256,9 +259,9 @@ fn what_was_split_can_be_verified_at_any_later_time() {
     insta::assert_snapshot!(workspace.message(&["verify", "splits/split.csv"]), @r"
     splits/split.csv
     44 images: train 31, validation 6, test 7
-    looked for in splits, as folders of the splits
+    looked for in splits, in split folders
 
-    Every image is in its place, with its class and its content; no group or content is in two splits.
+    Every image is in its place with its class and contents; no group or content spans two splits.
     ");
     assert_eq!(workspace.run(&["verify", "splits/split.csv", "herbs"]).status, 0);
 
@@ -276,7 +279,7 @@ fn what_was_split_can_be_verified_at_any_later_time() {
     workspace.write(&format!("splits/{}", paths[1]), &jpeg(900));
     workspace.write("splits/train/bay/new.jpg", &jpeg(901));
     let answer = found(&["verify", "splits/split.csv"]);
-    let wrong: Vec<(&str, &str)> = answer["wrong"]
+    let wrong: Vec<(&str, &str)> = answer["problems"]
         .as_array()
         .unwrap()
         .iter()
@@ -295,7 +298,7 @@ fn what_was_split_can_be_verified_at_any_later_time() {
     let cut = table.replace(&other, &one);
     workspace.write("cut.csv", cut.as_bytes());
     let answer = found(&["verify", "cut.csv", "herbs"]);
-    assert_eq!(answer["wrong"][0]["code"], "group-cut");
+    assert_eq!(answer["problems"][0]["code"], "group-cut");
     workspace.write("no.csv", b"path,class\na.jpg,bay\n");
     let answer = workspace.run(&["verify", "no.csv", "herbs"]);
     assert_eq!(answer.status, 3);

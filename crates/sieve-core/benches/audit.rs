@@ -1,5 +1,5 @@
 //! What the checks cost: `scripts/bench-audit` runs it. `audit COUNT` audits a made-up catalog of COUNT
-//! pictures in 257 classes and three splits, every tenth a copy, and prints the seconds that it took.
+//! images in 257 classes and three splits, every tenth a copy, and prints the seconds that it took.
 
 use std::hint::black_box;
 use std::time::Instant;
@@ -40,8 +40,12 @@ fn made_up(count: usize) -> Catalog {
         let copied =
             if number.is_multiple_of(10) { draws.random_range(0..=number) } else { number };
         let mut look = || draws.random_range(0.2f32..0.6);
-        let look =
-            ImageMeasures { brightness: look(), contrast: look(), sharpness: look(), ..ImageMeasures::default() };
+        let look = ImageMeasures {
+            brightness: look(),
+            contrast: look(),
+            sharpness: look(),
+            ..ImageMeasures::default()
+        };
         let mut fingerprint = [0; 32];
         draws.fill_bytes(&mut fingerprint);
         let facts = Facts {

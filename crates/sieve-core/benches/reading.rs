@@ -44,7 +44,7 @@ fn decode(folder: &Path) {
     println!("{} {sum}", collection.entries.len());
 }
 
-/// Paints pictures with slopes, edges and grain, so that they compress like photographs.
+/// Paints images with slopes, edges and grain, so that they compress like photographs.
 fn paint(folder: &Path, count: usize, width: usize, height: usize, form: &str) {
     let mut state = 1u32;
     for number in 0..count {

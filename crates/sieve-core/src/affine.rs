@@ -4,7 +4,7 @@ use serde::Serialize;
 
 /// The map `x' = a x + b y + c`, `y' = d x + e y + f`, stored as `[a, b, c, d, e, f]`.
 ///
-/// Coordinates are in pixels unless it is said otherwise; the top left corner of the picture is
+/// Coordinates are in pixels unless it is said otherwise; the top left corner of the image is
 /// (0, 0), `x` runs right and `y` down, and the pixel in column `i` and row `j` has its centre at
 /// (i + 0.5, j + 0.5).
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]

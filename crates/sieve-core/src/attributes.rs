@@ -1,4 +1,4 @@
-//! FACTS: what is known of a picture beside its content, as words and as numbers.
+//! FACTS: what is known of an image beside its content, as words and as numbers.
 
 use std::collections::BTreeMap;
 
@@ -6,7 +6,7 @@ use crate::collection::{composed, split_of_name};
 use crate::measuring::Measured;
 use crate::record::Record;
 
-/// Something about a picture that has one of several values.
+/// Something about an image that has one of several values.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Fact {
     /// The format of the file.
@@ -28,7 +28,7 @@ pub const UNKNOWN: &str = "(unknown)";
 /// What rare values are counted as together.
 pub const OTHERS: &str = "(others)";
 
-/// Pictures that a value needs to be counted by itself: fewer in a cell are too few for chi-squared
+/// Images that a value needs to be counted by itself: fewer in a cell are too few for chi-squared
 /// (Cochran, Some methods for strengthening the common chi-squared tests, 1954).
 const LEAST: u64 = 5;
 
@@ -49,7 +49,7 @@ impl Fact {
         }
     }
 
-    /// The value of a picture.
+    /// The value of an image.
     pub fn value(self, record: &Record, measured: &Measured) -> String {
         let facts = &measured.facts;
         let known = |text: Option<&str>| text.unwrap_or(UNKNOWN).to_owned();
@@ -88,8 +88,8 @@ fn folder(record: &Record) -> String {
     if parts.is_empty() { ".".to_owned() } else { parts.join("/") }
 }
 
-/// The values with the number of pictures that have each, most frequent first, and for each picture
-/// the place of its value there. Values of fewer than 5 pictures are one, [`OTHERS`], at the end.
+/// The values with the number of images that have each, most frequent first, and for each image
+/// the place of its value there. Values of fewer than 5 images are one, [`OTHERS`], at the end.
 pub fn tallied(values: &[String]) -> (Vec<(String, u64)>, Vec<usize>) {
     let mut counts: BTreeMap<&str, u64> = BTreeMap::new();
     values.iter().for_each(|value| *counts.entry(value).or_default() += 1);
@@ -109,7 +109,7 @@ pub fn tallied(values: &[String]) -> (Vec<(String, u64)>, Vec<usize>) {
     (tally, of_each)
 }
 
-/// Something about a picture that is a number.
+/// Something about an image that is a number.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum Measure {
     /// Mean luma, 0 to 1.
@@ -157,7 +157,7 @@ impl Measure {
         }
     }
 
-    /// The value of a picture, where it is known.
+    /// The value of an image, where it is known.
     pub fn value(self, record: &Record, measured: &Measured) -> Option<f64> {
         let (look, facts) = (&measured.measures, &measured.facts);
         Some(match self {
@@ -174,16 +174,16 @@ impl Measure {
 }
 
 impl Measure {
-    /// How a picture looks: what light, place and season may tie to a class.
+    /// How an image looks: what light, place and season may tie to a class.
     pub const LOOKS: [Measure; 4] =
         [Measure::Brightness, Measure::Contrast, Measure::Sharpness, Measure::Saturation];
 }
 
-/// Bands of a number, as many pictures in each.
+/// Bands of a number, as many images in each.
 const BANDS: usize = 4;
 
 /// The band of each number, in words: `below 0.21`, `0.21 to 0.34`. Bands end at quartiles, rounded to two digits, so
-/// that what is said of them is so; where many pictures have one number there are fewer bands.
+/// that what is said of them is so; where many images have one number there are fewer bands.
 pub fn banded(numbers: &[f64]) -> Vec<String> {
     let mut sorted = numbers.to_vec();
     sorted.sort_unstable_by(f64::total_cmp);

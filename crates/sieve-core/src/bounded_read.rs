@@ -1,4 +1,4 @@
-//! INPUT: files that are no pictures, read whole but never without a bound.
+//! INPUT: files that are no images, read whole but never without a bound.
 
 use std::fs::{self, File};
 use std::io::Read;

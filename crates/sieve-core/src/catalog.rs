@@ -3,7 +3,9 @@
 use std::path::PathBuf;
 
 use crate::Error;
-use crate::collection::{Collection, Entry, EntryKind, Located, is_left_behind, is_generated_table};
+use crate::collection::{
+    Collection, Entry, EntryKind, Located, is_generated_table, is_left_behind,
+};
 use crate::files::RelPath;
 use crate::measuring::{self, Measured, Thumbnail};
 use crate::progress::Progress;
@@ -25,7 +27,7 @@ pub struct Catalog {
 /// How a collection is measured.
 #[derive(Clone, Debug, Default)]
 pub struct Options {
-    /// What one picture may cost.
+    /// What one image may cost.
     pub limits: ReadLimits,
     /// Read every file again, whatever the store knows.
     pub recheck: bool,
@@ -47,14 +49,14 @@ pub struct CacheStats {
 }
 
 impl Catalog {
-    /// The records that are pictures, with what was measured about each.
+    /// The records that are images, with what was measured about each.
     pub fn images(&self) -> impl Iterator<Item = (&Record, &Measured)> {
         self.records.iter().filter_map(|record| Some((record, record.image()?)))
     }
 }
 
 impl Catalog {
-    /// The thumbnails of the records at `wanted`, which are pictures: those that `store` keeps, and
+    /// The thumbnails of the records at `wanted`, which are images: those that `store` keeps, and
     /// otherwise by reading the file again. None where it cannot be read any more.
     ///
     /// # Errors
@@ -91,7 +93,7 @@ impl Catalog {
     }
 }
 
-/// Reads and measures every file of `collection` that the store does not know yet, one picture at
+/// Reads and measures every file of `collection` that the store does not know yet, one image at
 /// a time on each thread of the current pool. The records do not depend on the number of threads,
 /// nor on what the store knew.
 ///
@@ -193,7 +195,7 @@ fn read_file(
         (Outcome::SetAside(Reason::GeneratedTable), None)
     } else {
         match measuring::measure(&bytes, limits) {
-            // Of a small picture it would be larger than the file, and few commands look at it.
+            // Of a small image it would be larger than the file, and few commands look at it.
             Ok((measured, _)) if measured.is_small() => (Outcome::Image(measured), None),
             Ok((measured, thumbnail)) => (Outcome::Image(measured), Some(thumbnail)),
             Err(found @ ReadError::OverLimit(_)) => {
@@ -206,7 +208,7 @@ fn read_file(
     (Some(bytes.len() as u64), outcome)
 }
 
-/// What is no picture and does not claim to be one by its name was not meant as one.
+/// What is no image and does not claim to be one by its name was not meant as one.
 fn reason(found: ReadError, path: &RelPath) -> Reason {
     match found {
         ReadError::NotAnImage(what) if !is_image_name(path) => Reason::Stray(what),

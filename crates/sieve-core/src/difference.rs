@@ -1,24 +1,24 @@
-//! DIFFERENCE: where two pictures that are the same but for something differ.
+//! DIFFERENCE: where two images that are the same but for something differ.
 
 use crate::measuring::grid_of;
 use crate::reading::Pixels;
 
 /// Rows and columns of the grid that is compared: a mark of a twentieth of a side covers a cell, and a cell of a small
-/// picture is still larger than what JPEG loses.
+/// image is still larger than what JPEG loses.
 const SIDE: usize = 20;
-/// Levels of 255 by which the mean of a cell changes when a picture is saved again. As JPEG of quality 40 it was at most 12 on
-/// pictures of the demo of 192 x 144 pixels; the test `saving_again_is_no_difference` looks at such.
+/// Levels of 255 by which the mean of a cell changes when an image is saved again. As JPEG of quality 40 it was at most 12 on
+/// images of the demo of 192 x 144 pixels; the test `saving_again_is_no_difference` looks at such.
 const LEAST_LEVELS: f32 = 16.0;
 /// How many times the median of all cells a cell must differ by: what differs everywhere is not a place.
 const TIMES: f32 = 5.0;
-/// The part of all cells beyond which pictures are not laid over each other: one is turned, cut or another picture.
+/// The part of all cells beyond which images are not laid over each other: one is turned, cut or another image.
 const MOST: f64 = 0.25;
 /// Places that are told.
 const PLACES: usize = 3;
-/// Times that the light of one picture is fitted to the other without the cells that differ.
+/// Times that the light of one image is fitted to the other without the cells that differ.
 const FITS: usize = 3;
 
-/// A part of a picture, in shares of its sides from its upper left corner, 0 to 1.
+/// A part of an image, in shares of its sides from its upper left corner, 0 to 1.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Place {
     /// The left edge.
@@ -32,12 +32,12 @@ pub struct Place {
 }
 
 /// The places where `other` differs from `picture`, the one that differs most first; none where they do not, or where they
-/// differ nearly everywhere. Both may have any sides; their light may differ. It is for pictures of which one lies on the other
+/// differ nearly everywhere. Both may have any sides; their light may differ. It is for images of which one lies on the other
 /// as it is: of what is turned, cut or framed it tells of places that mean nothing.
 ///
 /// # Panics
 ///
-/// When a picture has no pixels.
+/// When an image has no pixels.
 pub fn places(picture: &Pixels, other: &Pixels) -> Vec<Place> {
     let differences = differences(&grid_of(picture, SIDE), &grid_of(other, SIDE));
     let mut sorted = differences.clone();
@@ -53,7 +53,7 @@ pub fn places(picture: &Pixels, other: &Pixels) -> Vec<Place> {
     parts.iter().take(PLACES).map(|part| around(part)).collect()
 }
 
-/// By how many levels each cell differs, in the channel in which it does most, once the other picture is in the light of
+/// By how many levels each cell differs, in the channel in which it does most, once the other image is in the light of
 /// the first.
 fn differences(picture: &[Vec<f32>; 3], other: &[Vec<f32>; 3]) -> Vec<f32> {
     let mut worst = vec![0.0f32; SIDE * SIDE];
@@ -75,7 +75,7 @@ fn differences(picture: &[Vec<f32>; 3], other: &[Vec<f32>; 3]) -> Vec<f32> {
 }
 
 /// The gain and offset that bring `from` nearest to `to` over the used cells, by least squares; the gain stays between a
-/// half and two, so that a flat picture is not taken for any other.
+/// half and two, so that a flat image is not taken for any other.
 fn fitted(to: &[f32], from: &[f32], used: &[bool]) -> (f32, f32) {
     let cells = || to.iter().zip(from).zip(used).filter(|(_, used)| **used).map(|(cell, _)| cell);
     let count = cells().count().max(1) as f32;
@@ -139,7 +139,7 @@ mod tests {
     use super::*;
     use crate::reading::{ReadLimits, decode};
 
-    /// A picture of the shed, as the demo paints it.
+    /// An image of the shed, as the demo paints it.
     fn painted(seed: u32) -> Pixels {
         let rng = &mut ChaCha8Rng::seed_from_u64(u64::from(seed));
         let leaf = Leaf::of([Herb::Sage, Herb::Nettle, Herb::Bay][seed as usize % 3], rng);

@@ -40,7 +40,7 @@ pub enum Error {
         needed: &'static str,
     },
     /// A folder that was named as a split is not there.
-    #[error("there is no folder {name:?} to be a split; the folders are {}", .there.join(", "))]
+    #[error("there is no folder {name:?} to use as a split; the folders are {}", .there.join(", "))]
     NoSplitFolder {
         /// The name that was given.
         name: String,

@@ -75,145 +75,145 @@ codes! {
         "Keep the copy whose class is right and remove the others."
     SplitLeak "split-leak" Error
         "the same image in more than one split"
-        "Remove it from all splits but one: a score measured on the others is too good."
+        "Keep it in one split only: a score measured on the other is inflated."
     GroupLeak "group-leak" Error
         "images of one group in more than one split"
         "Move the group into one split: the table says that its images belong together."
     Truncated "truncated" Error
         "the file ends before its image does"
-        "Fetch the file again from where it came from, or remove it."
+        "Download the file again or remove it."
     Damaged "damaged" Error
         "parts of the image are lost"
-        "Fetch the file again from where it came from, or remove it."
+        "Download the file again or remove it."
     Unreadable "unreadable" Error
         "cannot be read"
-        "Check the permissions and the disk, or fetch the archive again; then run this again."
+        "Check the permissions and the disk, or download the archive again; then repeat the audit."
     MissingFile "missing-file" Error
-        "a table names a file that is not there"
-        "Fetch the file, correct its path in the table, or remove the row."
+        "a table names a file that does not exist"
+        "Add the file, correct its path in the table, or remove the row."
     EmptyFile "empty-file" Error
-        "the file holds nothing"
-        "Fetch the file again from where it came from, or remove it."
+        "the file is empty"
+        "Download the file again or remove it."
     NotAnImage "not-an-image" Error
-        "named like an image, but something else"
-        "Remove it, or fetch the image that should be here."
+        "named like an image, but not an image"
+        "Remove it, or add the image that should be here."
     BurstLeak "burst-leak" Warning
-        "frames of one moment in more than one split"
-        "Keep them in one split: a frame of a moment that was trained on tests nothing."
+        "burst frames in more than one split"
+        "Keep each burst in one split: test frames from a burst seen in training inflate the score."
     ClassIndexMismatch "class-index-mismatch" Warning
-        "the splits number their classes differently"
-        "Give every split the same class folders, or load all splits with one list of classes."
+        "sorted class folders give different class indices in different splits"
+        "Give every split the same class folders, or load all splits with one class list."
     MissingClass "missing-class" Warning
-        "a class that not every split has"
+        "a class is missing from a split"
         "Add images of it to the other splits, or leave it out of all of them."
     SplitNotShuffled "split-not-shuffled" Warning
-        "the splits follow each other in path order"
-        "Split again, shuffled: what comes last in a list is often from another day or place."
+        "the splits were cut from an unshuffled list"
+        "Split again with shuffling: the end of a list often comes from another day or place."
     SplitDrift "split-drift" Warning
         "the splits differ more than chance explains"
-        "Split again, shuffled and stratified, unless the difference is intended."
+        "Split again with shuffling and stratification, unless the difference is intended."
     SplitTooSmall "split-too-small" Warning
-        "too few images for a verdict"
-        "Hold out more images, or read nothing into smaller differences."
+        "split too small to measure accuracy reliably"
+        "Hold out more images, or ignore differences smaller than the interval."
     UnsupportedFormat "unsupported-format" Warning
         "an image in a format that is not read here"
         "Convert it to JPEG or PNG; most training loaders do not read it either."
     RefusedEntry "refused-entry" Warning
-        "not read: it leads out of the collection, is a link in an archive, or shares its bytes there"
-        "Make the archive or table again, with paths below its root and files instead of links."
+        "rejected: it leads out of the collection, is a link in an archive, or overlaps another entry"
+        "Recreate the archive or table with relative paths and with files instead of links."
     OverLimit "over-limit" Warning
         "larger than the limits allow"
-        "Scale it down, or raise the limit that it names if such an image belongs here."
+        "Scale it down, or raise the limit named here if such images belong in the collection."
     BrokenLink "broken-link" Warning
         "symbolic links that lead nowhere"
         "Restore the target of the link, or remove the link."
     MissingEnd "missing-end" Warning
         "the image is complete, but the end marker of the file is missing"
-        "Save it again; strict readers refuse it."
+        "Save it again; strict readers reject it."
     SuspectData "suspect-data" Warning
-        "the image decodes, but the file holds data that does not belong"
-        "ImageMeasures at the image; save it again if it is sound."
+        "the image decodes, but the file contains unexpected data"
+        "Check the image; save it again if it looks right."
     WrongExtension "wrong-extension" Warning
         "the extension does not match the content"
-        "Rename it: loaders that go by the extension fail on it or skip it."
+        "Rename it: loaders that rely on the extension fail on it or skip it."
     OutsideClass "outside-class" Warning
-        "images that lie in no class folder"
+        "images that are not in a class folder"
         "Move them into the folder of their class, or out of the collection."
     ClassNamesAlike "class-names-alike" Warning
-        "class names that may stand for one class"
+        "class names that probably mean the same class"
         "If they are one class, move the images of one folder into the other."
     EmptyClass "empty-class" Warning
         "a class folder without a readable image"
         "Add images or remove the folder: it would become a class that is never predicted."
     SingleImageClass "single-image-class" Warning
         "a class with a single image"
-        "Collect more images, merge the class, or leave it out: one image cannot be both trained on and tested."
+        "Collect more images, merge the class, or leave it out: one image cannot serve for both training and testing."
     ThinClass "thin-class" Warning
-        "too few images to learn from and to test on"
+        "too few images to train and test on"
         "Collect more images, merge the class with a similar one, or leave it out."
     ThinAfterDuplicates "thin-after-duplicates" Warning
-        "enough files, but too few different images"
-        "Collect other images: copies and frames of one moment teach a model nothing new."
+        "too few images once duplicates are counted once"
+        "Collect new images: duplicates and burst frames add no information."
     ClassImbalance "class-imbalance" Warning
         "the largest class outweighs the smallest"
         "Cap the large class, collect more of the small one, or train with class weights."
     SameBytes "same-bytes" Warning
         "the same file more than once"
-        "Keep one copy: more of them only give the image more weight."
+        "Keep one copy: the others only increase the weight of the image."
     SameImage "same-image" Warning
         "the same image more than once: saved again, resized, rotated, bordered or cropped"
-        "Keep one copy: more of them only give the image more weight."
+        "Keep one copy: the others only increase the weight of the image."
     Blank "blank" Warning
         "a uniform image"
         "Remove it, unless empty images are a class of their own."
     TooDark "too-dark" Warning
         "much darker than the others"
-        "ImageMeasures at it; remove it if nobody could tell its class."
+        "Check it; remove it if its class cannot be recognised."
     WashedOut "washed-out" Warning
         "hardly any contrast"
-        "ImageMeasures at it; remove it if nobody could tell its class."
+        "Check it; remove it if its class cannot be recognised."
     SoftFocus "soft-focus" Warning
         "much softer than the others"
-        "ImageMeasures at it; remove it if nobody could tell its class."
+        "Check it; remove it if its class cannot be recognised."
     Tiny "tiny" Warning
         "far smaller than the others"
-        "Fetch the full image, or remove it: a model sees an enlarged thumbnail."
+        "Get the full-size image, or remove it: a model sees an enlarged thumbnail."
     AspectOutlier "aspect-outlier" Warning
-        "another aspect ratio than the rest of its class"
-        "ImageMeasures at it; crop it before a loader distorts it to the common shape."
+        "an unusual aspect ratio for its class"
+        "Check it; crop it before a loader distorts it to a common shape."
     GreyAmongColour "grey-among-colour" Warning
         "a grey image among coloured ones"
-        "ImageMeasures at it; a model may learn the lack of colour instead of the class."
+        "Check it; a model may learn the missing colour instead of the class."
     PossibleLeak "possible-leak" Note
         "images in different splits that may be copies"
-        "ImageMeasures at them; if they are the same, remove one, or split again: split keeps them together."
+        "Check them; if they are the same, remove one, or split again: `split` keeps them together."
     Burst "burst" Note
-        "frames of one moment"
+        "burst frames"
         "Keep them in one split."
     ClassTiedToMetadata "class-tied-to-metadata" Note
-        "something besides content is tied to a class"
-        "Vary it, or make sure that a model cannot see it: it would learn that instead of the content."
+        "a class is associated with metadata (possible shortcut)"
+        "Vary it, or make sure that a model cannot see it: it could learn the metadata instead of the content."
     MixedColours "mixed-colours" Note
         "grey and coloured images, or several colour modes"
-        "Convert all to one mode when they are loaded."
+        "Convert all images to one mode when loading them."
     MixedSizes "mixed-sizes" Note
-        "a few images of another size than nearly all"
-        "Make sure that the loader resizes; find out where they come from."
+        "a few images differ in size from nearly all others"
+        "Make sure that the loader resizes them, and find out where they come from."
     Transparent "transparent" Note
         "images with an alpha channel"
-        "Flatten them on a background of your choice: loaders drop alpha and show what lies beneath."
+        "Flatten them onto a background of your choice: loaders drop alpha and reveal the colour beneath."
     Animated "animated" Note
         "images with several frames"
         "Only the first frame is used, here and by most loaders."
     ExifOrientation "exif-orientation" Note
-        "images that are upright only by their EXIF orientation"
-        "Rotate the pixels, or make sure that the loader applies it: some show them on their side."
+        "images that rely on their EXIF orientation tag"
+        "Rotate the pixels, or make sure that the loader applies the tag: some do not."
     TrailingBytes "trailing-bytes" Note
         "bytes follow the end of the image"
-        "Nothing needs to be done; phones append clips and thumbnails like this."
+        "No action needed: phones append clips and thumbnails like this."
     ListedTwice "listed-twice" Note
         "a table or archive lists the same file more than once"
-        "Keep one row or entry of each name: only one was read, and the others may be other images."
+        "Keep one row or entry per name: only one was read, and the others may be different images."
     StrayFile "stray-file" Note
         "files that are not images"
         "Remove them if a loader fails on them."
@@ -222,16 +222,16 @@ codes! {
         "Follow links (follow-links) to read their targets."
     LinkLoop "link-loop" Note
         "symbolic links that form a loop"
-        "Remove the link; its target was read in its own place."
+        "Remove the link; its target was read at its own path."
     NotAFile "not-a-file" Note
         "pipes, sockets or devices"
         "Remove them from the collection."
     GeneratedTable "generated-table" Note
-        "tables that mint-sieve wrote beside the images"
-        "Keep them: they record which image went where, and what was made from what."
+        "tables that mint-sieve wrote"
+        "Keep them: they record where each image went and what it was made from."
     Augmented "augmented" Note
-        "images that were made from others"
-        "They are variations: keep them in train, with the images that they were made from."
+        "images that were made from other images"
+        "Keep them in train, together with the images they were made from."
 }
 
 impl Serialize for Code {

@@ -1,4 +1,4 @@
-//! INDEPENDENT PICTURES: copies and frames of one moment count once.
+//! INDEPENDENT PICTURES: copies and burst frames count once.
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
@@ -10,13 +10,13 @@ use crate::disjoint_sets::DisjointSets;
 use crate::duplicates::{DuplicateReport, Kind};
 use crate::record::Record;
 
-/// Which pictures are one for all that can be learned or measured from them.
+/// Which images are one for all that can be learned or measured from them.
 pub struct IndependentGroups {
     of: Vec<u32>,
 }
 
 impl IndependentGroups {
-    /// Copies, in whatever way, and frames of one moment are one; variants and look-alikes are not.
+    /// Copies, in whatever way, and burst frames are one; variants and look-alikes are not.
     pub fn independent(found: &DuplicateReport<'_>) -> Self {
         Self::from_sets(joined(found))
     }
@@ -47,22 +47,22 @@ impl IndependentGroups {
         IndependentGroups { of: (0..sets.len() as u32).map(|number| sets.find(number)).collect() }
     }
 
-    /// The unit of the picture with this number in [`DuplicateReport::images`]: the least number in it.
+    /// The unit of the image with this number in [`DuplicateReport::images`]: the least number in it.
     pub fn unit(&self, image: usize) -> u32 {
         self.of[image]
     }
 
-    /// How many independent pictures these are.
+    /// How many independent images these are.
     pub fn count(&self, images: impl IntoIterator<Item = usize>) -> u64 {
         let units: BTreeSet<u32> = images.into_iter().map(|image| self.of[image]).collect();
         units.len() as u64
     }
 }
 
-/// How many pictures there are for all that can be learned from them, and why it is not all.
+/// How many images there are for all that can be learned from them, and why it is not all.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 pub struct Independent {
-    /// Pictures that count.
+    /// Images that count.
     pub images: u64,
     /// Copies that do not.
     pub copies: u64,
@@ -73,7 +73,7 @@ pub struct Independent {
 }
 
 impl Independent {
-    /// Of all pictures of `found`.
+    /// Of all images of `found`.
     pub fn new(found: &DuplicateReport<'_>) -> Self {
         let all = found.images.len();
         let count = |mut sets: DisjointSets| -> u64 {
@@ -92,7 +92,7 @@ impl Independent {
     }
 }
 
-/// The groups that a table or name declares: the numbers of their pictures, in order, by their names.
+/// The groups that a table or name declares: the numbers of their images, in order, by their names.
 pub fn declared<'a>(found: &'a DuplicateReport<'_>) -> BTreeMap<&'a str, Vec<u32>> {
     let mut groups: BTreeMap<&str, Vec<u32>> = BTreeMap::new();
     for (number, image) in (0u32..).zip(&found.images) {
@@ -100,7 +100,7 @@ pub fn declared<'a>(found: &'a DuplicateReport<'_>) -> BTreeMap<&'a str, Vec<u32
             groups.entry(group).or_default().push(number);
         }
     }
-    // What was made from a picture is one with it, wherever that lies.
+    // What was made from an image is one with it, wherever that lies.
     let named = groups.keys().filter_map(|group| Some((made_from(group)?, *group)));
     let sources: BTreeMap<&str, &str> = named.collect();
     if !sources.is_empty() {
@@ -116,8 +116,8 @@ pub fn declared<'a>(found: &'a DuplicateReport<'_>) -> BTreeMap<&'a str, Vec<u32
     groups
 }
 
-/// The digest, as hexadecimal digits, of the picture that this one was made from; its own where it was not made. Empty
-/// for what is no picture.
+/// The digest, as hexadecimal digits, of the image that this one was made from; its own where it was not made. Empty
+/// for what is no image.
 pub fn origin(record: &Record) -> Cow<'_, str> {
     match record.place.group().and_then(made_from) {
         Some(digest) => Cow::Borrowed(digest),
@@ -145,7 +145,7 @@ fn joined_by(
     sets
 }
 
-/// Copies and frames of one moment. A chain was cut into groups, and yet no part of it is independent of the others.
+/// Copies and burst frames. A chain was cut into groups, and yet no part of it is independent of the others.
 fn joined(found: &DuplicateReport<'_>) -> DisjointSets {
     joined_by(found, Kind::is_dependent, |_, _| true)
 }

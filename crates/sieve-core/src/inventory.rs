@@ -12,7 +12,7 @@ use crate::reading::{ColourMode, Format};
 pub struct Inventory {
     /// Entries that are no folders.
     pub files: u64,
-    /// Files that are readable pictures.
+    /// Files that are readable images.
     pub images: u64,
     /// Files that are not.
     pub set_aside: u64,
@@ -22,54 +22,54 @@ pub struct Inventory {
     pub classes: Vec<String>,
     /// The splits: train, validation, test, then others by name. Empty when there are none.
     pub splits: Vec<String>,
-    /// Pictures by split and class: every class folder, and what lies in none.
+    /// Images by split and class: every class folder, and what lies in none.
     pub counts: Vec<Count>,
-    /// Width and height in pixels with the number of pictures, largest number first.
+    /// Width and height in pixels with the number of images, largest number first.
     pub sizes: Vec<((u32, u32), u64)>,
-    /// Formats with the number of pictures, largest number first.
+    /// Formats with the number of images, largest number first.
     pub formats: Vec<(Format, u64)>,
     /// Colour modes and bits a channel, largest number first.
     pub colours: Vec<((ColourMode, u8), u64)>,
-    /// Embedded colour profiles by name, largest number first. Most pictures have none.
+    /// Embedded colour profiles by name, largest number first. Most images have none.
     pub profiles: Vec<(Box<str>, u64)>,
-    /// Pictures with more than one frame.
+    /// Images with more than one frame.
     pub animated: u64,
-    /// Pictures that lie deeper than their class folder; they count to it all the same.
+    /// Images that lie deeper than their class folder; they count to it all the same.
     pub nested: u64,
-    /// Pictures that are upright only once their EXIF orientation is applied.
+    /// Images that are upright only once their EXIF orientation is applied.
     pub turned: u64,
     /// The same counts, by class and then by split.
     by_class: BTreeMap<String, BTreeMap<Option<String>, u64>>,
 }
 
-/// The pictures of one class in one split.
+/// The images of one class in one split.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Count {
     /// The split; none in a collection without splits.
     pub split: Option<String>,
-    /// The class; none for images that lie in no class folder.
+    /// The class; none for images that are not in a class folder.
     pub class: Option<String>,
     /// How many.
     pub images: u64,
 }
 
 impl Inventory {
-    /// Pictures in `class`, over all splits.
+    /// Images in `class`, over all splits.
     pub fn of_class(&self, class: &str) -> u64 {
         self.by_class.get(class).map_or(0, |splits| splits.values().sum())
     }
 
-    /// Pictures in a class of `split`.
+    /// Images in a class of `split`.
     pub fn of_split(&self, split: &str) -> u64 {
         self.sum(|count| count.split.as_deref() == Some(split))
     }
 
-    /// Pictures of `class` in `split`; none where the split has no such folder.
+    /// Images of `class` in `split`; none where the split has no such folder.
     pub fn count(&self, split: &str, class: &str) -> Option<u64> {
         self.by_class.get(class)?.get(&Some(split.to_owned())).copied()
     }
 
-    /// Pictures that lie in no class folder.
+    /// Images that lie in no class folder.
     pub fn unclassed(&self) -> u64 {
         self.sum(|count| count.class.is_none())
     }

@@ -1,19 +1,19 @@
 //! What Mint Sieve knows about a folder-per-class image collection.
 //!
-//! What happens to your pictures, in order:
+//! What happens to your images, in order:
 //!
 //! 1. [`collection`] lists the files of a folder, archive or table and says which class and split
 //!    each belongs to. Nothing is decoded.
-//! 2. [`reading`] decodes one file's bytes, checked: limits first, then every byte of the picture.
+//! 2. [`reading`] decodes one file's bytes, checked: limits first, then every byte of the image.
 //! 3. [`measuring`] turns one file into what is worth remembering of it: digests, facts, measures,
 //!    fingerprint, thumbnail.
 //! 4. [`catalog`] holds one record per file, and [`store`] keeps them on disk, so that no file is
 //!    read twice. Everything below reads only the catalog.
-//! 5. [`inventory`] counts, [`duplicates`] groups copies, [`balance`] says how the pictures are
+//! 5. [`inventory`] counts, [`duplicates`] groups copies, [`balance`] says how the images are
 //!    spread, [`leakage`] what is wrong between splits; [`checks`] turn all of it into [`finding`]s,
 //!    and [`audit`] runs them all.
-//! 6. [`splitting`] assigns every picture to train, validation or test.
-//! 7. [`sampling`] picks pictures to look at; [`augment`] shows what a policy does to their pixels.
+//! 6. [`splitting`] assigns every image to train, validation or test.
+//! 7. [`sampling`] picks images to look at; [`augment`] shows what a policy does to their pixels.
 //!
 //! The library prints nothing, reads no arguments and no environment, and starts no thread pool
 //! of its own: it works in whichever `rayon` pool it is called from. The same collection, settings
@@ -37,29 +37,28 @@
 #![deny(clippy::print_stdout, clippy::print_stderr)]
 
 mod affine;
+pub mod attributes;
 pub mod audit;
 pub mod augment;
 pub mod balance;
+pub mod bounded_read;
 pub mod catalog;
-pub mod csv_escape;
 pub mod checks;
 pub mod collection;
+pub mod csv_escape;
 pub mod difference;
 pub mod disjoint_sets;
 pub mod duplicates;
 mod error;
-pub mod attributes;
 pub mod files;
 pub mod finding;
 pub mod independent;
-pub mod bounded_read;
 pub mod inventory;
 pub mod leakage;
 pub mod likeness;
 pub mod limits;
 pub mod looking;
 pub mod measuring;
-pub mod suggest;
 pub mod progress;
 pub mod reading;
 pub mod record;
@@ -71,6 +70,7 @@ pub mod separated;
 pub mod splitting;
 pub mod statistics;
 pub mod store;
+pub mod suggest;
 pub mod suppression;
 
 #[cfg(test)]

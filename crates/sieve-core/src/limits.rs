@@ -42,74 +42,47 @@ pub struct Limit {
 
 limits! {
     thin_class "thin-class" 20.0 "images" up to 1e9
-        "a class with fewer is thin: at the usual 15% for testing fewer than 3 pictures are left to \
-         test it on, and 90% right on 3 pictures means anything from 36% to 99%"
+        "a class with fewer images is thin: at the usual 15% for testing, fewer than 3 images remain to test it, and 90% accuracy on 3 images is compatible with 36% to 99%"
     imbalance "imbalance" 10.0 "times" up to 1e9
-        "the largest class has more than this many times the images of the smallest: beyond 10, a \
-         model that never answers the smaller of the two is still right more than 9 times in 10 on \
-         both together"
+        "the largest class has more than this many times the images of the smallest: beyond 10, a model that never predicts the smaller of the two is still right more than 9 times in 10 on both together"
     difference "difference" 0.1 "accuracy" up to 1.0
-        "a held-out split should tell two models apart that differ by this much in accuracy; its 95 % \
-         interval at 90 % must not be wider. 10 points are the coarsest difference that anybody acts on"
+        "a held-out split should distinguish two models that differ by this much in accuracy: its 95% interval at 90% accuracy must not be wider. 10 points is the coarsest difference that anybody acts on"
     chance "chance" 0.01 "chance" up to 1.0
-        "what happens by chance more often is not told as a difference; corrected for the number of \
-         questions, so that one clean collection in a hundred is wrongly complained of"
+        "false-positive rate per collection, corrected for multiple tests: 1 in 100 clean collections is flagged"
     drift "drift" 0.1 "effect" up to 1.0
-        "splits that differ by less are alike for all that matters: Cohen (1988) calls 0.1 a small \
-         effect"
+        "splits that differ by less are treated as equal: Cohen (1988) calls 0.1 a small effect"
     residual "departure" 0.5 "share" up to 1.0
-        "a class has a format, size, camera, day, folder or light this much more often than the others: \
-         from half on, guessing the class by it beats looking at the picture half of the time"
+        "a class has a format, size, camera, day, folder or lighting this much more often than the other classes: from half on, guessing the class from it alone is right half of the time"
     minority "minority" 0.01 "share" up to 1.0
-        "what is odd about a larger share of the pictures is how the collection is, and is told once, \
-         as a note; a single picture never is. With seven such questions, a healthy collection stays \
-         below 2% in warnings"
+        "an oddity shared by more images than this is typical of the collection, so it is reported once, as a note. With seven such checks, a healthy collection stays below 2% of images in warnings"
     outlier "outlier" 4.0 "deviations" up to 1e9
-        "pictures are odd when they are farther from the median, on a scale of ratios: 1 in 15,000 \
-         would be by chance in a bell curve. Deviations are 1.4826 times the median distance from the \
-         median (Hampel, 1974)"
+        "an image is an outlier when it is more deviations than this from the median, on a log scale: 1 in 15,000 under a normal distribution. One deviation is 1.4826 times the median absolute deviation (Hampel, 1974)"
     uniform "uniform" 0.9 "share" up to 1.0
-        "where at least this share of the pictures has one size, the others are told: below that, many \
-         sizes are how the collection is"
+        "images of other sizes are reported when at least this share has one size; below that, mixed sizes are typical of the collection"
     blank "blank" 3.0 "levels" up to 255.0
-        "standard deviation of each channel below which a picture may be of one flat colour, if all of \
-         it is within 8 levels of that colour: 3 of 256 levels are the noise of a covered lens"
+        "an image is blank when the standard deviation of each channel is below this and all pixels are within 8 levels of one colour: 3 of 256 levels is the noise of a covered lens"
     dark "dark" 0.1 "of white" up to 1.0
-        "mean brightness of a picture below which it may be too dark, if it is an outlier too: a \
-         tenth of white is where 8 bits leave 25 levels"
+        "an image is too dark when its mean brightness is below this and it is an outlier: a tenth of white leaves 25 of 256 levels"
     contrast "contrast" 0.04 "of white" up to 1.0
-        "contrast below which a picture may be washed out, if it is an outlier too: 10 of 256 levels \
-         are hardly seen beside a full range"
+        "an image is washed out when its contrast is below this and it is an outlier: 10 of 256 levels are hardly visible beside a full range"
     soft_focus "soft-focus" 0.5 "of median" up to 1.0
-        "sharpness below this share of the collection's median may be soft focus, if it is an outlier \
-         too: an edge over two cells of 64 has half the sharpness of one over a single cell"
+        "an image is out of focus when its sharpness is below this share of the collection's median and it is an outlier: an edge spread over two of 64 cells has half the sharpness of one within a single cell"
     tiny "tiny" 32.0 "pixels" up to 1e9
-        "a picture whose shorter side is below this, and below a quarter of the collection's median, is \
-         a thumbnail: common models take 224 pixels, and 7 times blown up nothing is left to see"
+        "an image is a thumbnail when its shorter side is below this and below a quarter of the collection's median: common models take 224 pixels, and enlarged 7 times, no detail is left"
     aspect "aspect" 2.0 "times" up to 1e9
-        "a picture is this much longer or shorter than its class, if it is an outlier too: squeezed \
-         into one shape, things look twice as wide as they are"
+        "the aspect ratio of an image differs from its class by more than this factor and it is an outlier: resized to one shape, objects look twice as wide as they are"
     grey "grey" 0.02 "saturation" up to 1.0
-        "mean saturation below which a picture counts as grey: 5 of 256 levels, the tint that \
-         compression leaves on grey"
+        "an image is grey when its mean saturation is below this: 5 of 256 levels, the tint that compression leaves on grey"
     invented "invented" 0.05 "share" up to 1.0
-        "a step of a policy is strong when it makes up more of the frame than this, in the mean of its draws, and harsh \
-         beyond three times as much: a twentieth is a border of 3 pixels around 224, which is seldom part of the thing; \
-         beyond three twentieths every seventh pixel is made up"
+        "a step is strong when it invents more of the frame than this on average, and harsh beyond three times as much: a twentieth is a border of 3 pixels around 224, which seldom belongs to the subject; beyond three twentieths, every seventh pixel is invented"
     hidden "hidden" 0.2 "share" up to 1.0
-        "a step is strong when it hides more of the picture than this, beside what the frame cuts off, and harsh beyond \
-         three times as much: a fifth of what fills the picture is out of sight; beyond three fifths more is hidden \
-         than shown"
+        "a step is strong when it hides more of the image than this, in addition to the framing, and harsh beyond three times as much: a fifth of a subject that fills the image is out of sight; beyond three fifths, more is hidden than shown"
     out_of_range "out-of-range" 0.1 "share" up to 1.0
-        "a step is strong when it moves more of its draws than this out of the middle 98% of validation in brightness, \
-         contrast, saturation, sharpness or warmth, and harsh beyond three times as much: one picture in ten is then of \
-         a kind that validation does not show"
+        "a step is strong when it moves more of its draws than this out of the central 98% of the validation images in brightness, contrast, saturation, sharpness or warmth, and harsh beyond three times as much: one image in ten then looks like none of the validation images"
     clipped "clipped" 0.02 "share" up to 1.0
-        "a step is strong when it turns more of the values than this newly black or white, and harsh beyond three times \
-         as much: nothing brings such values back, and a fiftieth of them is an area that is seen"
+        "a step is strong when it clips more of the pixel values than this, and harsh beyond three times as much: clipped values cannot be recovered, and a fiftieth of them is a visible area"
     label_risk "label-risk" 0.05 "share" up to 1.0
-        "a step is strong when it makes more of its draws than this look most like another class, and harsh beyond three \
-         times as much: each is an image under a doubtful label, and a model of 95% has no room for one in twenty"
+        "a step is strong when it makes more of its draws than this look most like another class, and harsh beyond three times as much: each is a doubtful label, and at 95% accuracy one wrong label in twenty is the whole error budget"
 }
 
 impl FindingLimits {

@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use crate::catalog::Catalog;
-use crate::measuring::{CHROMA_PX, LUMA_PX, ImageMeasures, Thumbnail};
+use crate::measuring::{CHROMA_PX, ImageMeasures, LUMA_PX, Thumbnail};
 use crate::reading::Pixels;
 use crate::record::Record;
 use crate::statistics::Scale;
@@ -150,7 +150,7 @@ fn unlike(numbers: &[f64; 7], scales: &[Option<Scale>; 7]) -> f64 {
     deviations.map(|deviation| deviation * deviation).sum::<f64>().sqrt()
 }
 
-/// A thumbnail as a picture of these sides: its luma sharp, its colours between their values.
+/// A thumbnail as an image of these sides: its luma sharp, its colours between their values.
 ///
 /// # Panics
 ///

@@ -16,7 +16,7 @@ pub struct Record {
     pub place: Place,
     /// Its size in bytes when it was read; for what was not opened, when it was listed.
     pub size_bytes: u64,
-    /// A picture, or why it was set aside.
+    /// An image, or why it was set aside.
     pub outcome: Outcome,
     /// Where its bytes are.
     pub at: Locator,
@@ -26,18 +26,18 @@ pub struct Record {
 #[derive(Clone, Debug)]
 #[allow(clippy::large_enum_variant)] // nearly all are the large one
 pub enum Outcome {
-    /// A picture to train on.
+    /// An image to train on.
     Image(Measured),
-    /// No picture: why.
+    /// No image: why.
     SetAside(Reason),
 }
 
 /// Why a file was set aside.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Reason {
-    /// It was meant as a picture, and is none that can be used.
+    /// It was meant as an image, and is none that can be used.
     ReadError(ReadError),
-    /// It was not meant as a picture; what it looks like, where that is known.
+    /// It was not meant as an image; what it looks like, where that is known.
     Stray(Option<Cow<'static, str>>),
     /// A table that was written beside images that were split or made.
     GeneratedTable,
@@ -56,7 +56,7 @@ pub enum Reason {
 }
 
 impl Record {
-    /// What was measured, if the file is a picture.
+    /// What was measured, if the file is an image.
     pub fn image(&self) -> Option<&Measured> {
         match &self.outcome {
             Outcome::Image(measured) => Some(measured),

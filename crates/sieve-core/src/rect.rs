@@ -1,8 +1,8 @@
-//! Rectangles of a picture, in shares of its sides.
+//! Rectangles of an image, in shares of its sides.
 
 use crate::affine::Affine;
 
-/// A rectangle of a picture whose whole is the square from -0.5 to 0.5.
+/// A rectangle of an image whose whole is the square from -0.5 to 0.5.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Region {
     /// The left edge.
@@ -16,26 +16,26 @@ pub struct Region {
 }
 
 impl Region {
-    /// The whole picture.
+    /// The whole image.
     pub const WHOLE: Region = Region { left: -0.5, top: -0.5, right: 0.5, bottom: 0.5 };
 
-    /// Width, as a share of the picture's.
+    /// Width, as a share of the image's.
     pub fn width(&self) -> f32 {
         self.right - self.left
     }
 
-    /// Height, as a share of the picture's.
+    /// Height, as a share of the image's.
     pub fn height(&self) -> f32 {
         self.bottom - self.top
     }
 
-    /// From the square from -0.5 to 0.5 to this part of the picture.
+    /// From the square from -0.5 to 0.5 to this part of the image.
     pub fn map(&self) -> Affine {
         let (x, y) = ((self.left + self.right) / 2.0, (self.top + self.bottom) / 2.0);
         Affine([self.width(), 0.0, x, 0.0, self.height(), y].map(f64::from))
     }
 
-    /// The same with `margin`, a share of a side, around it, as far as the picture goes.
+    /// The same with `margin`, a share of a side, around it, as far as the image goes.
     pub fn grown(&self, margin: f32) -> Self {
         Region {
             left: (self.left - margin).max(-0.5),

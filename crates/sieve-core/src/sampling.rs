@@ -1,4 +1,4 @@
-//! SAMPLING: which pictures to look at.
+//! SAMPLING: which images to look at.
 
 use std::collections::BTreeMap;
 
@@ -7,7 +7,7 @@ use crate::collection::{Collection, Entry, EntryKind, is_left_behind};
 /// The files of each class in random order, by the class's name. With a `split`, only its files.
 ///
 /// The order is drawn from the seed and the paths alone. Nothing is opened: files that turn out to
-/// be no pictures are among them.
+/// be no images are among them.
 pub fn shuffled<'a>(
     collection: &'a Collection,
     split: Option<&str>,

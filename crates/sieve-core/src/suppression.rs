@@ -50,7 +50,7 @@ impl Paths {
 
 impl Suppression {
     /// Whether it holds for a finding. One about several files is suppressed only when all of them are:
-    /// a picture that is accepted does not suppress its copy elsewhere.
+    /// an image that is accepted does not suppress its copy elsewhere.
     pub fn covers(&self, finding: &Finding) -> bool {
         let of_code = self.code.is_none_or(|code| code == finding.code);
         let of_class = self.class.as_ref().is_none_or(|class| {

@@ -8,7 +8,7 @@ use crate::measuring::{Digest, Fingerprint, ImageMeasures, Measured};
 use crate::reading::{ColourMode, Facts, Format};
 use crate::record::{Outcome, Reason, Record};
 
-/// A picture at `path` whose bytes are told by `content`. `train/sage/a.jpg` lies in a split,
+/// An image at `path` whose bytes are told by `content`. `train/sage/a.jpg` lies in a split,
 /// `sage/a.jpg` in none, `a.jpg` in no class.
 pub fn image(path: &str, content: u64) -> Record {
     let facts = Facts {
@@ -35,7 +35,7 @@ pub fn image(path: &str, content: u64) -> Record {
     record(path, Outcome::Image(measured))
 }
 
-/// A file at `path` that is no picture.
+/// A file at `path` that is no image.
 pub fn stray(path: &str) -> Record {
     record(path, Outcome::SetAside(Reason::Stray(None)))
 }
@@ -73,7 +73,7 @@ pub fn catalog(mut records: Vec<Record>, empty: &[&str]) -> Catalog {
     Catalog { collection, records, cache: CacheStats::default() }
 }
 
-/// Pictures that all differ: `count` in each of the classes.
+/// Images that all differ: `count` in each of the classes.
 pub fn classes(sizes: &[(&str, u64)]) -> Vec<Record> {
     let mut content = 0;
     let mut records = Vec::new();
@@ -86,7 +86,7 @@ pub fn classes(sizes: &[(&str, u64)]) -> Vec<Record> {
     records
 }
 
-/// What was found in `catalog`: these groups, of which every two pictures were compared.
+/// What was found in `catalog`: these groups, of which every two images were compared.
 pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> DuplicateReport<'a> {
     let images: Vec<ImageRef<'a>> = (0..)
         .zip(&catalog.records)
@@ -140,7 +140,15 @@ pub fn found<'a>(catalog: &'a Catalog, groups: &[(Kind, &[&str])]) -> DuplicateR
     }
     pairs.sort_by_key(|pair| (pair.a, pair.b));
     let by_name = Vec::new();
-    DuplicateReport { images, pairs, groups: listed, by_name, reach: Reach::Wide, level: None, small: 0 }
+    DuplicateReport {
+        images,
+        pairs,
+        groups: listed,
+        by_name,
+        reach: Reach::Wide,
+        level: None,
+        small: 0,
+    }
 }
 
 /// The record at `path`, to be changed.

@@ -1,4 +1,4 @@
-//! What is found twice in folders of painted pictures, and what is not.
+//! What is found twice in folders of painted images, and what is not.
 
 mod support;
 
@@ -80,7 +80,7 @@ fn jpeg(image: &Picture, quality: f32) -> Vec<u8> {
     encode::jpeg(image, quality, Jpeg::Baseline, None)
 }
 
-/// A picture and a copy of it of every kind, and four strangers.
+/// An image and a copy of it of every kind, and four strangers.
 fn copies() -> Files {
     let base = discs(1, 240, 160);
     let bordered = taken(&base, 280, 200, |x, y| Some((x.checked_sub(20)?, y.checked_sub(20)?)));
@@ -185,7 +185,7 @@ fn the_largest_is_kept_and_the_worst_groups_come_first() {
     let shed = shed(&vec![
         ("train/sage/a-small.png".to_owned(), encode::png(&small)),
         ("train/sage/a.jpg".to_owned(), jpeg(&a, 95.0)),
-        // More pixels, but no more of the picture, and fewer bytes.
+        // More pixels, but no more of the image, and fewer bytes.
         ("train/sage/a-framed.jpg".to_owned(), jpeg(&framed, 60.0)),
         ("train/sage/b.png".to_owned(), encode::png(&b)),
         ("test/sage/b.jpg".to_owned(), jpeg(&b, 80.0)),
@@ -336,7 +336,7 @@ fn ground(number: u32) -> Picture {
     Picture { width: 240, height: 160, data }
 }
 
-/// Frames of a hand that moves a disc over a picture, as files with these names and times.
+/// Frames of a hand that moves a disc over an image, as files with these names and times.
 fn frames(names: &[(&str, Option<&str>, usize)]) -> Files {
     let ground = discs(7, 240, 160);
     let frame = |&(name, taken, at): &(&str, Option<&str>, usize)| {
@@ -425,7 +425,7 @@ fn written(form: usize, number: usize) -> Picture {
 
 #[test]
 fn copies_of_small_pictures_are_told_where_others_are_less_alike() {
-    // Eighty different pictures of 28 x 28, twelve of them saved again, one of these in mirror writing.
+    // Eighty different images of 28 x 28, twelve of them saved again, one of these in mirror writing.
     let tiny =
         |seed: u32| taken(&discs(seed, 240, 160), 28, 28, |x, y| Some((x * 8 + 4, y * 5 + 8)));
     let mut files: Files =

@@ -1,4 +1,4 @@
-//! What a policy does, in numbers, against all of it counted again slowly from whole pictures.
+//! What a policy does, in numbers, against all of it counted again slowly from whole images.
 
 mod support;
 
@@ -17,7 +17,7 @@ use sieve_core::reading::{self, Pixels, ReadLimits};
 use sieve_core::sampling;
 use support::folder;
 
-/// A picture of 40 x 30 whose brightness, contrast and colours depend on `number`; `form` gives 0 or 1 a pixel.
+/// An image of 40 x 30 whose brightness, contrast and colours depend on `number`; `form` gives 0 or 1 a pixel.
 fn png(number: u32, form: impl Fn(u32, u32) -> u32) -> Vec<u8> {
     let data = (0..40 * 30u32).flat_map(|at| {
         let (x, y) = (at % 40, at / 40);
@@ -37,7 +37,7 @@ fn arrow(number: u32, x: u32, y: u32, is_left: bool) -> u32 {
     u32::from(off <= size && x >= 6 + off && x <= 6 + off + 6)
 }
 
-/// Training and held-out pictures of two classes below `root`.
+/// Training and held-out images of two classes below `root`.
 fn collection_at(root: &Path) -> Collection {
     for (split, count) in [("train", 12), ("validation", 10)] {
         for (class, is_left) in [("left", true), ("right", false)] {
@@ -216,13 +216,13 @@ fn flips_turn_arrows_into_each_other_and_small_turns_do_not() {
         risk.confused.iter().map(|(from, to, _)| (from.as_str(), to.as_str())).collect();
     assert!(confused.contains(&("left", "right")) && confused.contains(&("right", "left")));
     assert!(flipped.steps[0].at[0].label_risk > 0.95, "{:?}", flipped.steps);
-    // What mirrors a picture neither flattens nor darkens it.
+    // What mirrors an image neither flattens nor darkens it.
     assert_eq!((flipped.clipped, flipped.shift_levels), (0.0, 0.0));
     let turned = of("[[step]]\ndo = \"rotate\"\nbetween = [-4, 4]\n");
     let risk = turned.label_risk.unwrap();
     assert!(risk.share < 0.1 && risk.confused.is_empty(), "{risk:?}");
     assert_eq!(turned.steps[0].at[0].label_risk, 0.0);
-    // Half of the pictures are flipped: half of the risk.
+    // Half of the images are flipped: half of the risk.
     let half = of("[[step]]\ndo = \"flip\"\naxis = \"left-right\"\nchance = 0.5\n");
     let risk = half.label_risk.unwrap();
     assert!((risk.share - 0.5).abs() < 0.15, "{risk:?}");

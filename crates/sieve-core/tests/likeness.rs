@@ -1,4 +1,4 @@
-//! Painted pictures and copies of them.
+//! Painted images and copies of them.
 
 mod support;
 
@@ -6,7 +6,7 @@ use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
 use sieve_core::augment::Affine;
 use sieve_core::likeness::{
-    CloseFeatures, Placing, ImagePyramid, Region, Scratch, Start, Verdict, compare, cosine,
+    CloseFeatures, ImagePyramid, Placing, Region, Scratch, Start, Verdict, compare, cosine,
     looked_among, looked_for,
 };
 use sieve_core::measuring::{Closeup, measure};
@@ -134,7 +134,7 @@ fn a_close_look_sees_what_differs_and_where() {
     assert!(red.colours.worst > 20.0 && red.colours.worst > 2.0 * saved.colours.worst, "{red:?}");
     assert!(red.shown.disagreeing < 0.05, "{red:?}");
     assert!(!saved.is_recoloured() && !other.is_recoloured());
-    // Brighter, until much of it is burnt out, is the same picture in another light.
+    // Brighter, until much of it is burnt out, is the same image in another light.
     let mut bright = clock(0.0, usual);
     bright.data.iter_mut().for_each(|level| *level = level.saturating_add(*level));
     let bright = close_comparison(&original, &encode::png(&bright));

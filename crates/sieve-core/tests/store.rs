@@ -16,7 +16,7 @@ use sieve_core::store::{Store, StoreError};
 use support::{StopsAfter, folder, jpeg, outcomes, write};
 use tempfile::TempDir;
 
-/// A folder `herbs` of 30 pictures, a broken one and a text, and a place for catalogs beside it.
+/// A folder `herbs` of 30 images, a broken one and a text, and a place for catalogs beside it.
 struct Shed(TempDir);
 
 impl Shed {

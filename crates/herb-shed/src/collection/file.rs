@@ -3,7 +3,7 @@
 use crate::encode::{self, Exif, Jpeg};
 use crate::paint::{Picture, Shot};
 
-/// How a picture is stored.
+/// How an image is stored.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Storage {
     /// JPEG of this quality.
@@ -42,7 +42,7 @@ pub struct Photo {
     pub exif: Exif,
 }
 
-/// What was done to a picture after it was taken.
+/// What was done to an image after it was taken.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Edit {
     /// Nothing.

@@ -31,7 +31,7 @@ pub struct Plan {
 }
 
 /// Leaves photographed of each herb. Copies and other faults come on top: with them nettle has 130
-/// pictures and dill 9.
+/// images and dill 9.
 const LEAVES: [(Herb, usize); 6] = [
     (Herb::Spearmint, 62),
     (Herb::Sage, 60),
@@ -87,7 +87,7 @@ impl Planner {
         self.poor_pictures();
     }
 
-    /// The same pictures, again.
+    /// The same images, again.
     fn copies(&mut self) {
         use Fault::*;
         let photo = self.photo("spearmint/spearmint-011.jpg");
@@ -198,7 +198,7 @@ impl Planner {
         }
     }
 
-    /// Files that are no good pictures, or not where they should be.
+    /// Files that are no good images, or not where they should be.
     fn broken_files(&mut self) {
         use Fault::*;
         let mut photo = self.leaf(Herb::Thyme);
@@ -372,7 +372,7 @@ impl Planner {
             _ => Storage::Jpeg(rng.random_range(76.0..88.0)),
         };
         let sizes = [(320, 240), (400, 300), (480, 360), (640, 480)];
-        // Lossless pictures stay small: noise does not compress.
+        // Lossless images stay small: noise does not compress.
         let size = match storage {
             Storage::Png | Storage::WebP => sizes[0],
             _ => sizes[[0, 0, 0, 1, 1, 1, 2, 2, 3][rng.random_range(0..9)]],
@@ -473,7 +473,7 @@ fn exif(minutes: u32, seconds: u32) -> Exif {
 mod tests {
     use super::*;
 
-    /// Which pictures are stored how is drawn from the seed; planted faults must not be.
+    /// Which images are stored how is drawn from the seed; planted faults must not be.
     #[test]
     fn names_and_sizes_are_right_for_every_seed() {
         for seed in 0..40 {

@@ -5,7 +5,7 @@ use rand_chacha::ChaCha8Rng;
 
 use super::{Colour, Picture, noise};
 
-/// How a picture was taken.
+/// How an image was taken.
 #[derive(Clone, Debug)]
 pub struct Camera {
     /// Gain before the tone curve; 1 is a good exposure.
@@ -35,7 +35,7 @@ impl Camera {
         }
     }
 
-    /// Turns light into an 8-bit picture.
+    /// Turns light into an 8-bit image.
     pub(super) fn expose(&self, width: usize, height: usize, colours: Vec<Colour>) -> Picture {
         let colours = self.defocus(width, height, colours);
         let mut rng = ChaCha8Rng::seed_from_u64(self.seed);

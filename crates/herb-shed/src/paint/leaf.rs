@@ -15,11 +15,11 @@ use super::{Colour, Herb, mix, rgb};
 pub struct Leaf {
     /// What it is.
     pub herb: Herb,
-    /// Its middle, as shares of the picture's width and height.
+    /// Its middle, as shares of the image's width and height.
     pub place: (f32, f32),
     /// Where its tip points, in radians.
     pub angle: f32,
-    /// Its length as a share of the picture's height.
+    /// Its length as a share of the image's height.
     pub length: f32,
     /// Its width against the usual one of its herb.
     pub breadth: f32,
@@ -34,7 +34,7 @@ pub struct Leaf {
 }
 
 impl Leaf {
-    /// A random leaf of `herb`, near the middle of the picture.
+    /// A random leaf of `herb`, near the middle of the image.
     pub fn of(herb: Herb, rng: &mut ChaCha8Rng) -> Self {
         let (shortest, longest) = match herb {
             Herb::Sage => (0.62, 0.9),
@@ -55,7 +55,7 @@ impl Leaf {
         }
     }
 
-    /// Paints the leaf on an empty picture.
+    /// Paints the leaf on an empty image.
     pub(super) fn layer(&self, width: usize, height: usize) -> Layer {
         match self.herb {
             Herb::Spearmint => self.blade(width, height, &SPEARMINT),
@@ -417,7 +417,7 @@ impl Blade {
     }
 }
 
-/// A transparent picture that shapes are drawn on.
+/// A transparent image that shapes are drawn on.
 struct Canvas {
     pixmap: Pixmap,
 }

@@ -1,6 +1,6 @@
-//! Painting one picture.
+//! Painting one image.
 //!
-//! A [`Shot`] says everything about a picture: what lies on which tray, under which lamp, and how
+//! A [`Shot`] says everything about an image: what lies on which tray, under which lamp, and how
 //! the camera was held. [`Shot::take`] paints it: the tray's surface, the shadow, the leaf with its
 //! veins lit from the lamp's side, then what a camera adds: vignette, soft focus and noise.
 
@@ -49,7 +49,7 @@ impl Herb {
     }
 }
 
-/// A painted picture: `height` rows x `width` columns x red, green, blue, each 0 to 255.
+/// A painted image: `height` rows x `width` columns x red, green, blue, each 0 to 255.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Picture {
     /// Columns.
@@ -63,7 +63,7 @@ pub struct Picture {
 /// The lamp over the tray.
 #[derive(Clone, Debug)]
 pub struct Lamp {
-    /// Direction from the picture's middle towards the lamp, in radians.
+    /// Direction from the image's middle towards the lamp, in radians.
     pub angle: f32,
     /// Height of the lamp over the tray: 0 grazing, 1 overhead.
     pub height: f32,
@@ -73,7 +73,7 @@ pub struct Lamp {
     pub falloff: f32,
 }
 
-/// Everything about one picture.
+/// Everything about one image.
 #[derive(Clone, Debug)]
 pub struct Shot {
     /// Columns and rows.
@@ -109,7 +109,7 @@ impl Shot {
         }
     }
 
-    /// Paints the picture. The same shot gives the same picture.
+    /// Paints the image. The same shot gives the same image.
     pub fn take(&self) -> Picture {
         let (width, height) = self.size;
         let layer = self.subject.layer(width, height);

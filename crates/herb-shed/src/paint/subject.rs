@@ -16,7 +16,7 @@ pub enum Subject {
     /// A cup of tea, forgotten: its middle as shares of width and height, its radius as a share of
     /// the height, and where its handle points.
     Cup((f32, f32), f32, f32),
-    /// A card with handwriting: its middle, its height as a share of the picture's, its turn.
+    /// A card with handwriting: its middle, its height as a share of the image's, its turn.
     Card((f32, f32), f32, f32),
     /// Nothing.
     Nothing,
@@ -35,7 +35,7 @@ impl Subject {
         Subject::Card(place, rng.random_range(0.4..0.5), rng.random_range(-0.35..0.35))
     }
 
-    /// Paints the subject on an empty picture.
+    /// Paints the subject on an empty image.
     pub(super) fn layer(&self, width: usize, height: usize) -> Layer {
         match self {
             Subject::Leaf(leaf) => leaf.layer(width, height),

@@ -37,16 +37,16 @@ impl Material {
 #[derive(Clone, Debug)]
 pub struct Tray {
     material: Material,
-    /// Where on its texture the picture begins.
+    /// Where on its texture the image begins.
     offset: (f32, f32),
-    /// Cosine and sine of its turn against the picture.
+    /// Cosine and sine of its turn against the image.
     turn: (f32, f32),
-    /// Pixels of a full-size picture to one pixel of this one.
+    /// Pixels of a full-size image to one pixel of this one.
     scale: f32,
     /// Gain of its colour: trays differ.
     tint: Colour,
-    /// Distance of the rim from the picture's edge as a share of the height, and which edge; below
-    /// 0 the rim is out of the picture.
+    /// Distance of the rim from the image's edge as a share of the height, and which edge; below
+    /// 0 the rim is out of the image.
     rim: (f32, usize),
 }
 
@@ -68,10 +68,10 @@ impl Tray {
         }
     }
 
-    /// The surface's colour under even light at a pixel of a picture of `size`.
+    /// The surface's colour under even light at a pixel of an image of `size`.
     pub(super) fn colour(&self, x: f32, y: f32, size: (usize, usize)) -> Colour {
         let (width, height) = (size.0 as f32, size.1 as f32);
-        // Textures are described in pixels of a picture 480 rows high.
+        // Textures are described in pixels of an image 480 rows high.
         let unit = self.scale * 480.0 / height;
         let (px, py) = ((x - width / 2.0) * unit, (y - height / 2.0) * unit);
         let tx = px * self.turn.0 + py * self.turn.1 + self.offset.0 * 4000.0;
@@ -99,7 +99,7 @@ impl Tray {
     }
 }
 
-/// The colour of a material at a place, in pixels of a picture 480 rows high.
+/// The colour of a material at a place, in pixels of an image 480 rows high.
 fn surface(material: Material, x: f32, y: f32) -> Colour {
     let at = |scale_x: f32, scale_y: f32| fractal(x / scale_x, y / scale_y);
     let speck = grain(x / 256.0, y / 256.0);

@@ -35,7 +35,7 @@ pub use preview::{PreviewArgs, PreviewFormat};
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
 pub use report::ReportArgs;
 pub use sheet::SheetArgs;
-pub use split::{Conflicts, Copies, SplitArgs, SplitFormat, GroupBy};
+pub use split::{Conflicts, Copies, GroupBy, SplitArgs, SplitFormat};
 pub use verify::VerifyArgs;
 
 use std::ffi::OsString;

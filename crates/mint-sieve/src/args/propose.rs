@@ -4,9 +4,9 @@ use std::path::PathBuf;
 
 use clap::{Args, ValueEnum};
 use sieve_core::finding::Code;
-use sieve_core::suggest;
 use sieve_core::reading::Format;
 use sieve_core::repair::{Cap, Prefer, Rule};
+use sieve_core::suggest;
 
 use super::judging::code;
 use super::{CatalogArgs, CollectionArgs, Reach, TableFormat, seed};

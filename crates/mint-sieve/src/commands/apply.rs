@@ -5,15 +5,16 @@ use std::path::Path;
 
 use clap::Parser;
 use sieve_core::audit;
+use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::catalog::Catalog;
 use sieve_core::csv_escape::path_of;
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::InsidePath;
-use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::limits::FindingLimits;
 use sieve_core::measuring::Digest;
 use sieve_core::repair::{
-    Action, Change, Changes, Edit, FileOutcome, Plan, Row, changes, difference, found_after, repaired,
+    Action, Change, Changes, Edit, FileOutcome, Plan, Row, changes, difference, found_after,
+    repaired,
 };
 use sieve_core::suppression::Selection;
 
@@ -41,7 +42,7 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         .map_err(|reason| Failure::input(format!("cannot read the plan {shown}: {reason}")))?;
     let digest = Digest::of_bytes(&bytes).to_string();
     let plan = Plan::parse(&bytes).map_err(|wrong| {
-        Failure::call(format!("the plan {shown} cannot be understood"))
+        Failure::call(format!("the plan {shown} is not valid"))
             .details(wrong.problems)
             .hint("Nothing was changed.")
     })?;
@@ -77,7 +78,7 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     }
     if args.in_place && done.without_folder > 0 {
         let message = format!(
-            "the classes of {} do not come from folders alone, so that --in-place cannot change them",
+            "--in-place cannot relabel {}: its classes do not come from folders alone",
             catalog.collection.name()
         );
         return Err(Failure::call(message).hint("Use --to: it builds class folders."));
@@ -138,11 +139,11 @@ fn refuse_unproven(args: &ApplyArgs, plan: &Plan) -> Result<(), Failure> {
     };
     let shown = args.plan.display();
     let message = format!(
-        "line {line} of {shown} has no digest ({}: {}), and only the plan says which collection it is for",
+        "line {line} of {shown} has no digest ({}: {}), so the plan does not prove which collection it was made for",
         row.path, row.action
     );
     let hint = format!(
-        "Nothing was changed. Name the collection: mint-sieve apply {shown} COLLECTION --in-place"
+        "Nothing was changed. Name the collection explicitly: mint-sieve apply {shown} COLLECTION --in-place"
     );
     Err(Failure::call(message).hint(hint))
 }
@@ -187,7 +188,8 @@ fn config(args: &ApplyArgs, plan: &Plan) -> Result<CollectionConfig, Failure> {
     let unknown = || {
         let message =
             format!("the plan {} does not say which collection it is for", args.plan.display());
-        Failure::call(message).hint("Name it: mint-sieve apply PLAN.csv COLLECTION --to FOLDER")
+        Failure::call(message)
+            .hint("Name the collection: mint-sieve apply PLAN.csv COLLECTION --to FOLDER")
     };
     if words.is_empty() {
         return Err(unknown());
@@ -201,7 +203,7 @@ fn one_folder(config: &CollectionConfig) -> Result<&Path, Failure> {
     match &config.roots[..] {
         [root] if root.path.is_dir() && config.images.is_none() => Ok(&root.path),
         _ => Err(Failure::call(
-            "--in-place changes one folder, and no archive, table or several roots",
+            "--in-place works on a single folder, not on an archive, a table or several roots",
         )
         .hint("Use --to.")),
     }
@@ -313,17 +315,15 @@ fn build(
 
 fn refused(args: &ApplyArgs, done: &Changes) -> Failure {
     let told = Refused { refusals: &done.refusals, all: args.all };
-    let is_open =
-        done.refusals.iter().any(|refusal| refusal.reason.starts_with("nobody has decided"));
+    let is_open = done.refusals.iter().any(|refusal| refusal.reason.starts_with("undecided"));
     let hint = match is_open {
         true => {
-            "Nothing was changed. Write drop, keep or relabel where the plan says decide, or leave those files as they are: \
-             --skip-undecided"
+            "Nothing was changed. Replace decide with drop, keep or relabel in the plan, or use --skip-undecided to leave those files unchanged."
         }
-        false => "Nothing was changed. Propose again, or change these rows.",
+        false => "Nothing was changed. Run propose again, or correct these rows.",
     };
     let rows = counted(done.refusals.len() as u64, "row", "rows");
-    let message = format!("{rows} of {} cannot be carried out", args.plan.display());
+    let message = format!("{rows} of {} cannot be applied", args.plan.display());
     Failure::call(message).details(present::refusals(&told)).hint(hint)
 }
 
@@ -345,7 +345,9 @@ pub fn undo(args: &UndoArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         None => Vec::new(),
     };
     let exit = match &restored {
-        Some(restored) if !restored.is_whole() || !journal.damaged.is_empty() => Exit::DuplicateReport,
+        Some(restored) if !restored.is_whole() || !journal.damaged.is_empty() => {
+            Exit::DuplicateReport
+        }
         _ => Exit::Done,
     };
     let undone =

@@ -42,7 +42,7 @@ pub fn open(
     Ok(collection)
 }
 
-/// Refuses a root that is named twice: its pictures would count double.
+/// Refuses a root that is named twice: its images would count double.
 fn refuse_repeated(roots: &[Root]) -> Result<(), Failure> {
     let mut known: Vec<PathBuf> = Vec::new();
     for root in roots {
@@ -50,7 +50,7 @@ fn refuse_repeated(roots: &[Root]) -> Result<(), Failure> {
         let Ok(path) = root.path.canonicalize() else { continue };
         if known.contains(&path) {
             return Err(Failure::call(format!("{} is named twice", root.path.display()))
-                .hint("Each root is a split of its own; name it once."));
+                .hint("Each root is a separate split; name it once."));
         }
         known.push(path);
     }
@@ -68,7 +68,7 @@ fn refuse_columns_of_folders(config: &CollectionConfig) -> Result<(), Failure> {
             "--columns names the columns of a table, but {} is a folder",
             root.path.display()
         ))
-        .hint("Name the table itself in place of the folder.")),
+        .hint("Name the table itself instead of the folder.")),
         _ => Ok(()),
     }
 }
@@ -78,10 +78,10 @@ fn refuse_images_of_folders(config: &CollectionConfig) -> Result<(), Failure> {
     let folder = config.roots.iter().find(|root| root.path.is_dir());
     match (&config.images, folder) {
         (Some(_), Some(root)) => Err(Failure::call(format!(
-            "--images says where the files of a table are, but {} is a folder",
+            "--images gives the folder of a table's files, but {} is a folder",
             root.path.display()
         ))
-        .hint("Name the table in place of the folder, or omit --images.")),
+        .hint("Name the table instead of the folder, or omit --images.")),
         _ => Ok(()),
     }
 }
@@ -107,7 +107,7 @@ pub fn measure(
     }
     if let Some(reason) = &catalog.cache.write_error {
         warn(&format!(
-            "not everything that was measured can be kept ({reason}); the next run reads it again"
+            "some measurements cannot be cached ({reason}); the next run will read those files again"
         ));
     }
     Ok((catalog, store))
@@ -162,8 +162,8 @@ pub fn keep_linked<'a>(
 /// The failure of a collection that gives nothing to work on.
 pub fn without_images(config: &CollectionConfig, collection: &Collection) -> Failure {
     let words = command_on(config, "audit", &[]);
-    Failure::input(format!("{} holds no readable image in a class folder", collection.name()))
-        .hint(format!("See what each file was taken for: {}", command_line(&words)))
+    Failure::input(format!("{} contains no readable images in class folders", collection.name()))
+        .hint(format!("To see how each file was classified: {}", command_line(&words)))
 }
 
 /// The failure of opening a collection, with what to try instead.
@@ -189,7 +189,7 @@ fn hint(error: &Error) -> Option<String> {
             Some(format!("Did you mean {}?", near.display()))
         }
         Error::NoColumn { needed, .. } => Some(format!(
-            "If others hold the paths and {needed} names: --columns path=NAME,{needed}=NAME"
+            "If other columns hold the paths and {needed} names: --columns path=NAME,{needed}=NAME"
         )),
         Error::NoSplitFolder { name, there } => {
             let near = suggest::word(name, there.iter().map(String::as_str))?;

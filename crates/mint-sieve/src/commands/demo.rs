@@ -24,7 +24,7 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
     let (painted, planted) = paint(args, progress)?;
     let at = |name: &str| folder.join(name).to_string_lossy().into_owned();
     say(&format!(
-        "{}\nPainted {painted} files in {}. What is wrong with them on purpose is listed in\n{}.\n",
+        "{}\nPainted {painted} files in {}. The planted faults are listed in\n{}.\n",
         heading("A herb-drying shed photographs single leaves on trays before they are sorted."),
         at("collection"),
         at("planted.csv"),
@@ -124,7 +124,7 @@ fn decide(args: &DemoArgs, planted: &[Planted]) -> Result<(), Failure> {
     fs::write(&file, &text).map_err(failed)?;
     say(&format!(
         "\n{}\n{}\n",
-        heading("A person decides, in the plan, what only a person knows:"),
+        heading("Some rows need a human decision, made here by editing the plan:"),
         decided.join("\n")
     ));
     Ok(())
@@ -160,18 +160,18 @@ fn say(text: &str) {
 
 fn written(args: &DemoArgs) -> String {
     let mut names = vec![
-        ("collection/", "the pictures, as they came"),
-        ("planted.csv", "what is wrong with them, to compare with what audit found"),
-        ("policies/", "the two augmentation policies, to change and try"),
+        ("collection/", "the painted images"),
+        ("planted.csv", "the planted faults, to compare with the audit"),
+        ("policies/", "two augmentation policies to edit and try"),
     ];
-    names.push(("report.html", "one page with all of it, to decide on what becomes of images"));
-    names.push(("plan.csv", "what propose found, with what a person decided"));
-    names.push(("repaired/", "the collection after the plan"));
+    names.push(("report.html", "the HTML report with keep, drop and relabel buttons"));
+    names.push(("plan.csv", "the proposed repairs, with the decisions filled in"));
+    names.push(("repaired/", "the repaired collection"));
     if !args.pre_split {
         names.push(("splits/", "train, validation and test, with split.csv"));
     }
-    names.push(("preview-gentle.png", "a policy that shows what the shed could have photographed"));
-    names.push(("preview-harsh.png", "one that shows what never occurs"));
+    names.push(("preview-gentle.png", "a policy that produces plausible photos"));
+    names.push(("preview-harsh.png", "one that produces images that never occur"));
     let folder = args.folder.to_string_lossy();
     let folder = folder.trim_end_matches('/');
     let mut text = format!("\n{}\n", heading(&format!("Written to {folder}/")));

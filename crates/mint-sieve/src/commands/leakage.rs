@@ -89,7 +89,7 @@ fn protected(args: &LeakageArgs, catalog: &Catalog) -> Result<Vec<String>, Failu
             return Ok(name.to_owned());
         }
         let failure = Failure::call(format!(
-            "--protect {word}: there is no such split; there are {}",
+            "--protect {word}: there is no such split; the splits are {}",
             splits.join(", ")
         ));
         Err(match suggest::word(word, splits.iter().map(String::as_str)) {

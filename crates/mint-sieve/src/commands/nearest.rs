@@ -1,4 +1,4 @@
-//! `nearest`: the pictures that are most like one.
+//! `nearest`: the images that are most like one.
 
 use std::fs::File;
 
@@ -51,7 +51,7 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     }))
 }
 
-/// Why a file gives no picture.
+/// Why a file gives no image.
 fn in_words(read_error: &ReadError) -> String {
     match read_error {
         ReadError::Unreadable(why) => format!("it cannot be read: {why}"),

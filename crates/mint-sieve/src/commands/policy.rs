@@ -47,7 +47,7 @@ pub fn run(args: &PolicyArgs, progress: &TerminalProgress) -> Result<Answer, Fai
     }
 }
 
-/// A picture to time steps on: what they cost depends on its size, hardly on what it shows.
+/// An image to time steps on: what they cost depends on its size, hardly on what it shows.
 fn made_up(number: u32) -> Timed {
     let (width_px, height_px) = (500, 375);
     let values = 0..width_px * height_px * 3;
@@ -76,7 +76,7 @@ fn drafted(args: &PolicyDraftArgs, progress: &TerminalProgress) -> Result<Answer
         let request = Study { policy, train: &train, held_out: &held_out, seed: args.seed, draws };
         study(&collection, &request, &read_limits, progress)
     };
-    // First what pictures are like, then what the steps that follow from it do to them.
+    // First what images are like, then what the steps that follow from it do to them.
     let plain = tried(&policy(&[], args.size), 0)?;
     if plain.subjects.is_empty() {
         return Err(opening::without_images(&config, &collection));

@@ -4,19 +4,19 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::path::Path;
 
 use sieve_core::audit::{self, Audit};
+use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::catalog::Catalog;
-use sieve_core::csv_escape;
 use sieve_core::collection::{check_folder_name, composed};
+use sieve_core::csv_escape;
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::RelPath;
-use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::measuring::Digest;
-use sieve_core::suggest;
 use sieve_core::progress::Progress;
 use sieve_core::reading::ReadError;
 use sieve_core::record::{Outcome, Reason, Record};
-use sieve_core::repair::{MinImages, Proposed, Renames, Rule, Subject, RepairRequest, propose};
+use sieve_core::repair::{MinImages, Proposed, Renames, RepairRequest, Rule, Subject, propose};
 use sieve_core::separated;
+use sieve_core::suggest;
 use sieve_core::suppression::Selection;
 
 use super::{Answer, Output, collection};
@@ -100,7 +100,7 @@ pub fn proposal(
     Ok((wishes, proposed))
 }
 
-/// The digests of wanted files that are no pictures, as far as they can be read.
+/// The digests of wanted files that are no images, as far as they can be read.
 pub fn digests(
     catalog: &Catalog,
     config: &CollectionConfig,
@@ -143,11 +143,11 @@ fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
             let failure = Failure::call(format!("--rules {name}: there is no such rule"));
             match suggest::word(name, Rule::ALL.iter().map(|rule| rule.name())) {
                 Some(near) => failure.hint(format!("Did you mean {near}?")),
-                None => failure.hint("--rules list names them all."),
+                None => failure.hint("--rules list shows them all."),
             }
         })?;
         if !rule.is_usual() && rule != Rule::Orientation && !args.requests(rule) {
-            let message = format!("--rules {name}: this rule waits for a wish of its own");
+            let message = format!("--rules {name}: rule {name} needs its own option");
             return Err(Failure::call(message).hint(format!("It would {}.", rule.does())));
         }
         rules.insert(rule);
@@ -155,7 +155,11 @@ fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
     Ok(rules)
 }
 
-fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Result<RepairRequest, Failure> {
+fn wishes(
+    args: &ProposeArgs,
+    rules: BTreeSet<Rule>,
+    catalog: &Catalog,
+) -> Result<RepairRequest, Failure> {
     let known = catalog.collection.classes();
     for split in &args.protect {
         let splits = &catalog.collection.splits;
@@ -173,9 +177,7 @@ fn wishes(args: &ProposeArgs, rules: BTreeSet<Rule>, catalog: &Catalog) -> Resul
     if let Some(into) = &args.merge_into
         && let Err(why) = check_folder_name(into)
     {
-        return Err(Failure::call(format!(
-            "--merge-into {into:?}: no class can have this name: {why}"
-        )));
+        return Err(Failure::call(format!("--merge-into {into:?}: not a valid class name: {why}")));
     }
     Ok(RepairRequest {
         rules,
@@ -235,9 +237,8 @@ fn listed(file: &Path, catalog: &Catalog) -> Result<BTreeSet<RelPath>, Failure> 
                 file.display(),
                 at + 1
             );
-            return Err(
-                Failure::call(message).hint("Expected paths below the root of the collection.")
-            );
+            return Err(Failure::call(message)
+                .hint("Expected paths relative to the root of the collection."));
         }
         wanted.insert(path);
     }
@@ -263,7 +264,7 @@ fn renames(file: &Path, known: &[String]) -> Result<Renames, Failure> {
     };
     let from = (0..columns).rev().max_by_key(classes_in).filter(|at| classes_in(at) > 0);
     let Some(from) = from else {
-        return Err(wrong("no column holds the names of classes".to_owned())
+        return Err(wrong("no column matches the class names of the collection".to_owned())
             .hint(format!("There are {}.", known.join(", "))));
     };
     let distinct = |at: &usize| {
@@ -273,9 +274,7 @@ fn renames(file: &Path, known: &[String]) -> Result<Renames, Failure> {
     // Names are as many as there are rows; of columns with as many of them the first.
     let to = (0..columns).rev().filter(|at| *at != from).max_by_key(distinct);
     let Some(to) = to else {
-        return Err(wrong(
-            "it has one column only; expected old and new names of classes".to_owned(),
-        ));
+        return Err(wrong("it has only one column; expected old and new class names".to_owned()));
     };
     let mut names: BTreeMap<String, String> = BTreeMap::new();
     for (at, row) in rows.iter().enumerate() {
@@ -285,7 +284,7 @@ fn renames(file: &Path, known: &[String]) -> Result<Renames, Failure> {
             continue;
         }
         if let Err(why) = check_folder_name(&new) {
-            let message = format!("line {}: {new:?} cannot be the name of a class: {why}", at + 1);
+            let message = format!("line {}: {new:?} is not a valid class name: {why}", at + 1);
             return Err(wrong(message));
         }
         if names.insert(old.clone(), new.clone()).is_some_and(|other| other != new) {

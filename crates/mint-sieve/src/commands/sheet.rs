@@ -4,27 +4,27 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::io::Read;
 
 use sieve_core::audit;
+use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::catalog::Catalog;
-use sieve_core::csv_escape::path_of;
 use sieve_core::collection::composed;
+use sieve_core::csv_escape::path_of;
 use sieve_core::files::RelPath;
 use sieve_core::finding::Severity;
-use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::looking::{self, Order, Shelf};
-use sieve_core::suggest;
 use sieve_core::progress::Progress;
 use sieve_core::reading;
 use sieve_core::repair::{Action, Plan};
 use sieve_core::sampling::spread;
 use sieve_core::store::Store;
+use sieve_core::suggest;
 
 use super::{Answer, Output, collection};
 use crate::args::{SheetArgs, TextFormat};
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
-use crate::present::sheet_report::{self as present, SheetReport};
 use crate::present::sheet::{self, Cell, GridLayout, Mark};
+use crate::present::sheet_report::{self as present, SheetReport};
 use crate::present::web::is_page;
 use crate::progress::TerminalProgress;
 use crate::settings::SetLimits;
@@ -68,7 +68,7 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         let page = paged(args, all, &layout)?;
         (cells(args, &config, &measured, page, &layout, progress)?, pages, total)
     };
-    let looked = SheetReport {
+    let report = SheetReport {
         args,
         config: &config,
         catalog,
@@ -77,11 +77,11 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         total,
         pages: pages.div_ceil(on_page(args, &layout) as u64),
     };
-    let painted = sheet::paint_grid(&present::title(&looked), &layout, &cells);
+    let painted = sheet::paint_grid(&present::title(&report), &layout, &cells);
     let png = sheet::png(&painted);
     match (file, page) {
         (Some(file), Some(page)) => {
-            let page = present::page(&looked, &cells, crate::writing::parent(page))?;
+            let page = present::page(&report, &cells, crate::writing::parent(page))?;
             file.write(page.as_bytes())?;
         }
         (Some(file), None) => file.write(&png)?,
@@ -91,9 +91,9 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     Ok(Answer::done(match args.format {
         TextFormat::Text => {
             let drawn = if args.show { console::show(&painted, &png) } else { String::new() };
-            Output::People(drawn + &present::text(&looked, (painted.width_px, painted.height_px)))
+            Output::People(drawn + &present::text(&report, (painted.width_px, painted.height_px)))
         }
-        TextFormat::Json => Output::Document(present::json(&looked)),
+        TextFormat::Json => Output::Document(present::json(&report)),
     }))
 }
 
@@ -101,7 +101,7 @@ fn nothing(args: &SheetArgs, config: &CollectionConfig, catalog: &Catalog) -> Fa
     if args.codes.is_empty() && args.plan.is_none() && !args.paths {
         return collection::without_images(config, &catalog.collection);
     }
-    Failure::input("there is no image to show: none is named that can be read")
+    Failure::input("there is no image to show: none of the named files is a readable image")
         .hint("Nothing was written.")
 }
 
@@ -151,7 +151,7 @@ fn paged<T>(
     let on_page = on_page(args, layout);
     let pages = all.len().div_ceil(on_page).max(1);
     if args.page as usize > pages {
-        let message = format!("--number {}: there are {pages} pages", args.page);
+        let message = format!("--page {}: there are only {pages} pages", args.page);
         return Err(Failure::call(message));
     }
     let skipped = (args.page as usize - 1) * on_page;
@@ -306,7 +306,7 @@ fn of_plan(file: &std::path::Path, catalog: &Catalog) -> Result<Vec<Shown>, Fail
     };
     let bytes = bounded_read::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
     let plan = Plan::parse(&bytes).map_err(|problems| {
-        Failure::call(format!("the plan {} cannot be understood", file.display()))
+        Failure::call(format!("the plan {} is not valid", file.display()))
             .details(problems.problems)
     })?;
     let known = by_path(catalog);
@@ -335,14 +335,14 @@ fn of_paths(catalog: &Catalog) -> Result<Vec<Shown>, Failure> {
         let path = RelPath::new(&path_of(line));
         let record = known.get(path.as_str()).copied().ok_or_else(|| {
             Failure::call(format!("line {} of standard input: there is no image {line:?}", at + 1))
-                .hint("Expected paths below the root of the collection.")
+                .hint("Expected paths relative to the root of the collection.")
         })?;
         shown.push(Shown { record, why: String::new(), mark: Mark::None });
     }
     Ok(shown)
 }
 
-/// The pictures of a page.
+/// The images of a page.
 fn cells(
     args: &SheetArgs,
     config: &CollectionConfig,
@@ -386,7 +386,7 @@ fn cells(
         let file = crate::present::visible(record.path.file_name());
         let lines = match shown.why.is_empty() {
             true => [place, file],
-            // The file is told by its name, and why it is there is what is looked for.
+            // The file is told by its name, and why it is there is what is report for.
             false => [
                 format!("{} {file}", if shown.mark == Mark::Wrong { "▲" } else { "" })
                     .trim()

@@ -1,4 +1,4 @@
-//! The pixels of the pictures on a sheet.
+//! The pixels of the images on a sheet.
 
 use sieve_core::Error;
 use sieve_core::collection::Located;
@@ -10,7 +10,7 @@ use crate::failure::Failure;
 use crate::present::sheet::{self, TileRow};
 use crate::progress::TerminalProgress;
 
-/// Reads the pictures of `rows` that have no pixels yet. One that cannot be read any more keeps none.
+/// Reads the images of `rows` that have no pixels yet. One that cannot be read any more keeps none.
 pub fn fill(
     mut rows: Vec<TileRow>,
     collections: &[CollectionRef<'_>],

@@ -15,7 +15,7 @@ pub fn refuse_skipped(
         return Ok(());
     }
     let files = crate::present::counted(skipped.len() as u64, "file", "files");
-    Err(Failure::input(format!("{files} cannot be stored under their names"))
+    Err(Failure::input(format!("{files} have names that cannot be stored"))
         .details(lines(catalog, skipped, false))
-        .hint("Nothing was written. Without --strict the others are written."))
+        .hint("Nothing was written. Omit --strict to write the others."))
 }

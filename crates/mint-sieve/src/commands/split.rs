@@ -2,22 +2,22 @@
 
 use std::io::Write;
 
+use sieve_core::attributes::Fact;
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::{CLASS_INDEX, Collection, SPLIT_TABLE, split_of_name};
 use sieve_core::duplicates::DuplicateReport;
-use sieve_core::attributes::Fact;
 use sieve_core::files::InsidePath;
 use sieve_core::io_reason;
-use sieve_core::suggest;
 use sieve_core::repair::Edit;
 use sieve_core::splitting::{
-    self, Assigned, Assignment, Conflicts, Earlier, LeftOut, Parts, PartsError, Placing, Request,
-    SplitError, SplitTable, Stratum, Subset, GroupingRules, places,
+    self, Assigned, Assignment, Conflicts, Earlier, GroupingRules, LeftOut, Parts, PartsError,
+    Placing, Request, SplitError, SplitTable, Stratum, Subset, places,
 };
+use sieve_core::suggest;
 
 use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
-use crate::args::{self, SplitArgs, SplitFormat, GroupBy};
+use crate::args::{self, GroupBy, SplitArgs, SplitFormat};
 use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
 use crate::present::{self, chart, sheet, split as shown};
@@ -85,7 +85,10 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
                 Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
             }
         };
-        Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::DuplicateReport } })
+        Ok(Answer {
+            output,
+            exit: if skipped.is_empty() { Exit::Done } else { Exit::DuplicateReport },
+        })
     };
     collection::search_in(&config, &measured, args.reach, progress, answer)
 }
@@ -164,7 +167,7 @@ fn parts_from(args: &SplitArgs, from: &str, collection: &Collection) -> Result<P
     if !collection.splits.iter().any(|split| split == from) {
         let failure = Failure::call(format!("--from {from}: there is no such split"));
         return Err(match collection.splits[..] {
-            [] => failure.hint("The collection is not split yet; leave --from away."),
+            [] => failure.hint("The collection is not split yet; omit --from."),
             _ => failure.hint(format!("There are {}.", collection.splits.join(", "))),
         });
     }
@@ -177,22 +180,21 @@ fn parts_from(args: &SplitArgs, from: &str, collection: &Collection) -> Result<P
 fn explained(error: SplitError) -> Failure {
     let hint = match &error {
         SplitError::TooMany { images, .. } => {
-            format!("Nothing was written. Ask for fewer than {images} together.")
+            format!("Nothing was written. Request fewer than {images} in total.")
         }
         SplitError::SubsetTooLarge { images, .. } => {
-            format!("Nothing was written. Ask for at most {images}, or omit --subset.")
+            format!("Nothing was written. Request at most {images}, or omit --subset.")
         }
         SplitError::ClassTooSmall { images, class, .. }
         | SplitError::SubsetClassTooSmall { images, class, .. } => format!(
-            "Nothing was written. Ask for at most {images} of each class, or leave {class:?} out."
+            "Nothing was written. Request at most {images} per class, or leave {class:?} out."
         ),
         SplitError::PatternUnmatched(_) => {
-            "Nothing was written. A pattern without / is compared with the names of files, one with / with whole \
-             paths."
+            "Nothing was written. A pattern without / is matched against file names, one with / against whole paths."
                 .to_owned()
         }
         SplitError::EarlierPart(_) => {
-            "Nothing was written. Name the same parts in --parts as then.".to_owned()
+            "Nothing was written. Use the same part names in --parts as in the earlier split.".to_owned()
         }
         _ => "Nothing was written.".to_owned(),
     };
@@ -231,7 +233,7 @@ fn write(
             // The table would not be that of the tree.
             let place = placed[*at].place.as_path().display();
             return Err(Failure::output(format!("the file system cannot store {place}: {why}"))
-                .hint("Nothing was written. Choose another place, or shorten the names."));
+                .hint("Nothing was written. Choose another folder, or shorten the names."));
         }
         write_into(&folder, SPLIT_TABLE, &rows)?;
         write_into(&folder, CLASS_INDEX, &shown::class_index(split))?;
@@ -253,7 +255,7 @@ fn write_into(folder: &NewFolder, name: &str, bytes: &[u8]) -> Result<(), Failur
         folder.root().create(&place)?.write_all(bytes)
     };
     write().map_err(|error| {
-        Failure::output(format!("cannot write {name}: {}; nothing was kept", io_reason(&error)))
+        Failure::output(format!("cannot write {name}: {}; nothing was written", io_reason(&error)))
     })
 }
 
@@ -305,9 +307,9 @@ fn nothing_left(
     }
     let name = catalog.collection.name();
     Failure::call(format!(
-        "every image of {name} is under several classes: nothing is left to split"
+        "every image of {name} is filed under several classes: nothing is left to split"
     ))
-    .hint("--conflicts keep splits them nevertheless, each with its copies.")
+    .hint("Use --conflicts keep to split them anyway, each with its copies.")
 }
 
 /// A part without an image is no part: a score on it would be about nothing. A class that is not trained on is never
@@ -331,7 +333,7 @@ fn refuse_gaps(
             catalog.collection.name()
         );
         return Err(Failure::call(message).hint(
-            "Nothing was written. Ask for fewer parts, or a larger share for this one; --force splits nevertheless.",
+            "Nothing was written. Request fewer parts or a larger share for this one, or use --force to split anyway.",
         ));
     }
     let missing = assignment.classes.iter().filter(|class| class.got[0] == 0);
@@ -344,7 +346,7 @@ fn refuse_gaps(
         if missing.len() > 5 { format!(" and {} more", missing.len() - 5) } else { String::new() };
     let message = format!("no image of {shown}{more} would be in {}, the first part", names[0]);
     Err(Failure::call(message).hint(
-        "Nothing was written. What stays together leaves none for it; --force splits nevertheless.",
+        "Nothing was written: grouping leaves no image for that part. Use --force to split anyway.",
     ))
 }
 
@@ -356,6 +358,7 @@ fn refuse_split(catalog: &Catalog) -> Result<(), Failure> {
     }
     let name = catalog.collection.name();
     let message = format!("{name} is already split, into {}", splits.join(", "));
-    Err(Failure::call(message)
-        .hint("To split it again, add --resplit: what was tested on before may then be trained on."))
+    Err(Failure::call(message).hint(
+        "To split it again, add --resplit: earlier test images may then be used for training.",
+    ))
 }

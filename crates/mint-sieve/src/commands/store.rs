@@ -26,11 +26,11 @@ pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Stor
                 Ok(Some(store))
             }
             Err(error @ StoreError::Foreign { .. }) => Err(Failure::call(error.to_string())
-                .hint("It was left as it is. Choose another file for --catalog.")),
+                .hint("It was not changed. Choose another file for --catalog.")),
             // Locked by another run, on a full or a read-only disk: measuring needs no catalog.
             Err(error) => {
                 warn(&format!(
-                    "the catalog {} cannot be used: {error}; everything is read again",
+                    "the catalog {} cannot be used: {error}; reading every file",
                     file.display()
                 ));
                 Ok(of_this_run())
@@ -48,7 +48,7 @@ pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Stor
         }
         Err(error) => {
             warn(&format!(
-                "measurements cannot be kept in {}: {error}; the next run reads everything again",
+                "measurements cannot be cached in {}: {error}; the next run will read every file again",
                 file.parent().unwrap_or(&file).display()
             ));
             Ok(of_this_run())
@@ -65,7 +65,7 @@ fn of_this_run() -> Option<Store> {
 /// Says that a damaged catalog was renamed.
 pub fn tell_damaged(moved_to: &Path) {
     warn(&format!(
-        "the catalog was damaged and has been moved to {}; everything is read again",
+        "the catalog was damaged and has been moved to {}; reading every file",
         moved_to.display()
     ));
 }

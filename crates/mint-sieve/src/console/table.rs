@@ -166,14 +166,14 @@ mod tests {
     #[test]
     fn tables_are_aligned_shortened_and_then_lose_what_matters_least() {
         insta::assert_snapshot!(table(Narrow::Keep, None), @r"
-        path                                  images   share  kind
-        herbs/the-long-shelf/nettle-0001.jpg       5   1.0 %  near
-        薄荷                                     120  99.0 %  same-bytes
+        path                                  images  share  kind
+        herbs/the-long-shelf/nettle-0001.jpg       5   1.0%  near
+        薄荷                                     120  99.0%  same-bytes
         ");
         insta::assert_snapshot!(table(Narrow::Drop(&["share"]), Some(54)), @r"
-        path                      images   share  kind
-        herbs/t…/nettle-0001.jpg       5   1.0 %  near
-        薄荷                         120  99.0 %  same-bytes
+        path                      images  share  kind
+        herbs/t…/nettle-0001.jpg       5   1.0%  near
+        薄荷                         120  99.0%  same-bytes
         ");
         insta::assert_snapshot!(table(Narrow::Drop(&["share"]), Some(40)), @r"
         path                      images  kind

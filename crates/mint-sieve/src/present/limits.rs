@@ -67,7 +67,10 @@ fn limits(settings: &Settings, set: &SetLimits) -> Vec<Limit> {
 pub fn text(settings: &Settings, set: &SetLimits) -> String {
     let mut text = match file(settings) {
         Some(file) => format!("{}, as set in {}\n", heading("Limits"), safe(&file)),
-        None => format!("{}; no {SETTINGS_FILE} here or above\n", heading("Limits")),
+        None => format!(
+            "{}; there is no {SETTINGS_FILE} here or in a parent folder\n",
+            heading("Limits")
+        ),
     };
     for limit in limits(settings, set) {
         let from = match limit.from.as_str() {
@@ -82,12 +85,12 @@ pub fn text(settings: &Settings, set: &SetLimits) -> String {
     let options: Vec<String> =
         READ_LIMITS.iter().map(|limit| format!("--{}", limit.name)).collect();
     text.push_str(&format!(
-        "\nThe last {} have options of their own: {}. The others are set with --limit NAME=VALUE or in {SETTINGS_FILE}.\n\n",
+        "\nThe last {} are set by their own options: {}. Set the others with --limit NAME=VALUE or in {SETTINGS_FILE}.\n\n",
         options.len(),
         options.join(", ")
     ));
     text + &next_step(
-        "try another one:",
+        "try another value:",
         &["mint-sieve", "audit", "FOLDER", "--limit", "thin-class=50"],
     )
 }

@@ -8,7 +8,6 @@ mod findings;
 mod json;
 pub mod leakage;
 pub mod limits;
-pub mod sheet_report;
 pub mod nearest;
 mod next;
 pub mod policy;
@@ -18,6 +17,7 @@ mod remark;
 pub mod repair;
 pub mod report;
 pub mod sheet;
+pub mod sheet_report;
 pub mod skipped;
 pub mod split;
 mod table;
@@ -38,7 +38,7 @@ pub fn counted(number: u64, one: &str, many: &str) -> String {
     format!("{number} {}", if number == 1 { one } else { many })
 }
 
-/// How many pictures there are for all that can be learned from them, and what the others are.
+/// How many images there are for all that can be learned from them, and what the others are.
 pub fn independent_images(independent: Independent) -> String {
     let Independent { images, copies, frames_by_time, frames_by_name } = independent;
     format!(
@@ -49,7 +49,7 @@ pub fn independent_images(independent: Independent) -> String {
     )
 }
 
-/// The line that says how alike different pictures get, which copies were told from; empty where nothing of that was
+/// The line that says how alike different images get, which copies were told from; empty where nothing of that was
 /// looked at.
 pub fn how_alike(found: &DuplicateReport<'_>) -> String {
     match found.level {
@@ -58,18 +58,18 @@ pub fn how_alike(found: &DuplicateReport<'_>) -> String {
             format!("unrelated images here correlate up to {correlation:.2}\n")
         }
         Some(SimilarityThreshold { correlation, .. }) => format!(
-            "too few images to measure how alike different ones are; {correlation:.2} is assumed\n"
+            "too few images to estimate the similarity of unrelated ones; assuming {correlation:.2}\n"
         ),
     }
 }
 
-/// The line that says of how many pictures less was compared than of the others; empty when of none.
+/// The line that says of how many images less was compared than of the others; empty when of none.
 pub fn small_images(found: &DuplicateReport<'_>) -> String {
     if found.small == 0 || found.reach == Reach::Exact {
         return String::new();
     }
     let how = match found.reach {
-        Reach::Wide => "as they are, not for crops, borders and tilts",
+        Reach::Wide => "as they are, without crops, borders and tilts",
         _ => "by bytes and pixels only",
     };
     format!(

@@ -29,7 +29,7 @@ pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -
     let policy = &named.policy;
     let frame = policy.frame;
     let mut text = format!(
-        "{}: frame {}x{}, {}; outside of images: {}",
+        "{}: frame {}x{}, {}; outside the image: {}",
         heading(&safe(&named.name)),
         frame.width_px,
         frame.height_px,
@@ -41,10 +41,10 @@ pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -
     }
     text.push_str("\n\n");
     if policy.steps.is_empty() {
-        text.push_str("There are no steps: images are only fitted into the frame.\n");
+        text.push_str("The policy has no steps: images are only fitted into the frame.\n");
         return text;
     }
-    // A picture of the frame's own shape: what is invented and hidden then is the policy's own doing.
+    // An image of the frame's own shape: what is invented and hidden then is the policy's own doing.
     let subject = [Subject { size_px: (frame.width_px, frame.height_px), class: String::new() }];
     let head = ["", "step", "chance", "between", "invented", "hidden", "time", "what it does"];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
@@ -93,8 +93,7 @@ pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -
     let all = geometry_overview(policy, &subject, 0, DRAWS);
     let _ = writeln!(
         text,
-        "\nOn an image of the frame's own shape: {} of the frame is invented, {} in the worst of {} draws; {} of the image \
-         is hidden.\n",
+        "\nOn an image with the frame's aspect ratio: {} of the frame is invented, {} in the worst of {} draws; {} of the image is hidden.\n",
         percent(all.invented.mean),
         percent(all.invented.most),
         all.draws,
@@ -103,7 +102,7 @@ pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -
     if let Some(time) = time {
         let _ = writeln!(
             text,
-            "Processor time an image of 500 x 375 pixels: {:.1} ms for the frame alone, {:.1} ms under the policy.\n",
+            "Processor time per image of 500 x 375 pixels: {:.1} ms for the frame alone, {:.1} ms with the policy.\n",
             time.frame_ms, time.policy_ms
         );
     }
@@ -116,7 +115,7 @@ pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -
         "--out".as_ref(),
         "preview.png".as_ref(),
     ];
-    text + &next_step("see what it does to your images:", &words)
+    text + &next_step("preview it on your images:", &words)
 }
 
 /// A policy as TOML, with all that it leaves unsaid.
@@ -226,7 +225,7 @@ struct StepJson<'a> {
     axis: Option<String>,
     fill: Option<String>,
     chance: f64,
-    chance_of_all: f64,
+    effective_chance: f64,
     never: &'a [String],
     only: &'a [String],
     pick: Option<usize>,
@@ -258,7 +257,7 @@ pub fn json(named: &NamedPolicy) -> String {
         axis: word(step, "axis"),
         fill: word(step, "fill"),
         chance: step.chance,
-        chance_of_all: policy.chance_of(index),
+        effective_chance: policy.chance_of(index),
         never: if let Classes::Never(names) = &step.classes { names } else { &[] },
         only: if let Classes::Only(names) = &step.classes { names } else { &[] },
         pick: step.pick,
@@ -303,14 +302,14 @@ impl Draft<'_> {
     fn reason(&self, drafted: &Drafted) -> String {
         let mut reason = match drafted.source {
             Source::Spread(measure, _) => format!(
-                "The middle 80% of {} differ this much in {measure} from the median of their class",
+                "The middle 80% of {} differ from their class median in {measure} by this much",
                 self.measured_on()
             ),
-            Source::Mild => "A mild range that is usual; nothing here measures it".to_owned(),
+            Source::Mild => "A common mild range; no measure here supports it".to_owned(),
             Source::LabelRisk => return self.flip_reason(drafted),
         };
         if let Some(too_far) = too_far(drafted) {
-            let _ = write!(reason, ". Not proposed: {too_far}, at every strength that was tried");
+            let _ = write!(reason, ". Not proposed: {too_far} at every strength tried");
         }
         if drafted.strength < 1.0 {
             let name = drafted.step.definition.name;
@@ -320,7 +319,7 @@ impl Draft<'_> {
             });
             let _ = write!(
                 reason,
-                "; brought to {:.0}% of the strength, at which preview calls {name} gentle",
+                "; reduced to {:.0}% strength, at which preview grades {name} gentle",
                 drafted.strength * 100.0
             );
         }
@@ -331,22 +330,22 @@ impl Draft<'_> {
     fn reason_in_short(&self, drafted: &Drafted) -> String {
         let reason = match drafted.source {
             Source::Spread(measure, _) => format!("spread of {measure}"),
-            Source::Mild => "mild and usual".to_owned(),
+            Source::Mild => "common and mild".to_owned(),
             Source::LabelRisk => match (&self.impact.label_risk, drafted.label_risk) {
-                (None, _) => "there is one class only".to_owned(),
+                (None, _) => "there is only one class".to_owned(),
                 (Some(risk), _) if risk.plain >= 0.5 => {
-                    "likeness does not tell these classes".to_owned()
+                    "similarity does not separate these classes".to_owned()
                 }
                 (Some(_), share) if share > 0.0 => {
-                    format!("{} look like another class then", percent(share))
+                    format!("{} then look like another class", percent(share))
                 }
-                (Some(_), _) => "looks like no other class".to_owned(),
+                (Some(_), _) => "does not look like another class".to_owned(),
             },
         };
         match too_far(drafted) {
             Some(too_far) => format!("{reason}; {too_far}"),
             None if drafted.strength < 1.0 => {
-                format!("{reason}, at {:.0}% so as to stay gentle", drafted.strength * 100.0)
+                format!("{reason}, reduced to {:.0}% to stay gentle", drafted.strength * 100.0)
             }
             None => reason,
         }
@@ -357,19 +356,19 @@ impl Draft<'_> {
         let axis = drafted.step.setting.word.map_or(String::new(), |word| word.written());
         match plain {
             None if axis == "top-bottom" => {
-                "There is one class only: no flip can turn it into another. Take it in if the camera has no up.".to_owned()
+                "There is only one class, so a flip cannot turn it into another. Enable it if the camera has no fixed up.".to_owned()
             }
-            None => "There is one class only: no flip can turn it into another.".to_owned(),
+            None => "There is only one class, so a flip cannot turn it into another.".to_owned(),
             Some(plain) if plain >= 0.5 => format!(
-                "Not proposed: likeness does not tell these classes ({} look most like another without any change).",
+                "Not proposed: similarity does not separate these classes ({} look most like another without any change).",
                 percent(plain)
             ),
             Some(_) if drafted.label_risk > 0.0 => format!(
-                "Not proposed: {} of images look like another class when they are flipped.",
+                "Not proposed: {} of images look like another class when flipped.",
                 percent(drafted.label_risk)
             ),
             Some(_) if axis == "top-bottom" => {
-                "Does not make images look like another class. Take it in if the camera has no up.".to_owned()
+                "Does not make images look like another class. Enable it if the camera has no fixed up.".to_owned()
             }
             Some(_) => "Does not make images look like another class.".to_owned(),
         }
@@ -383,7 +382,7 @@ fn too_far(drafted: &Drafted) -> Option<String> {
 /// The file of a draft.
 pub fn draft_toml(draft: &Draft<'_>) -> String {
     let mut text = format!(
-        "# A first augmentation policy for {}, drafted from {} (seed {}).\n# ImageMeasures at it before you train with it:\n#\n#   mint-sieve \
+        "# A first augmentation policy for {}, drafted from {} (seed {}).\n# Preview it before training with it:\n#\n#   mint-sieve \
          preview COLLECTION --policy THIS_FILE --out preview.png\n\n{}",
         safe(&draft.name).replace('\n', " "),
         draft.measured_on(),
@@ -451,14 +450,13 @@ pub fn draft_text(draft: &Draft<'_>) -> String {
     let out = shown_name(draft.args.out.as_os_str());
     let _ = writeln!(
         text,
-        "\nSpread: how far the middle 80% of images are from the median of their class.\nSteps in brackets are in the file \
-         as comments.\nWritten: {}\n",
+        "\nSpread: how far the middle 80% of images are from their class median.\nSteps in brackets are commented out in the file.\nWritten: {}\n",
         safe(&out)
     );
     let picture = draft.args.out.with_extension("png");
     let words =
         command_on(draft.config, "preview", &[&"--policy", &draft.args.out, &"--out", &picture]);
-    text + &next_step("look at it before you train with it:", &words)
+    text + &next_step("preview it before training with it:", &words)
 }
 
 #[cfg(test)]

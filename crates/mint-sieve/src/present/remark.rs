@@ -13,66 +13,67 @@ use crate::console::safe;
 pub fn sentence(remark: &Remark) -> String {
     match remark {
         Remark::OnlyFolder { folder } => {
-            format!("{folder:?} is the only folder, so the folders inside it were read")
+            format!("{folder:?} is the only folder, so the folders inside it are read")
         }
         Remark::SplitNamesAreClasses { folders, pattern } => {
             let taken = match folders[..] {
-                [_] => "was taken as a class, not as a split",
-                _ => "were taken as classes, not as splits",
+                [_] => "is treated as a class, not as a split",
+                _ => "are treated as classes, not as splits",
             };
             let named = if pattern.is_some() { "; the files are named by class" } else { "" };
             format!("{} {taken}{named}", quoted(folders))
         }
         Remark::OtherSplits { folders } => match folders[..] {
-            [_] => format!("{} was taken as a split of its own", quoted(folders)),
-            _ => format!("{} were taken as splits of their own", quoted(folders)),
+            [_] => format!("{} is treated as a separate split", quoted(folders)),
+            _ => format!("{} are treated as separate splits", quoted(folders)),
         },
         Remark::Unlabelled { folders } => {
             let have = if folders.len() == 1 { "has" } else { "have" };
-            format!("{} {have} no class folders: kept as unlabelled", quoted(folders))
+            format!("{} {have} no class folders, so the images are unlabelled", quoted(folders))
         }
         Remark::InnermostClasses(reason) => {
-            format!("the innermost folders were taken as classes: {}", because(*reason))
+            format!("the innermost folders are treated as classes: {}", because(*reason))
         }
         Remark::OuterClasses(reason) => {
-            format!("the outer folders were taken as classes: {}", because(*reason))
+            format!("the outer folders are treated as classes: {}", because(*reason))
         }
         Remark::NoClassFolders { .. } => {
-            "there are no class folders; classes may be in the names of files".to_owned()
+            "there are no class folders; classes may be in the file names".to_owned()
         }
         Remark::TableAmongImages(LabelTable { file, columns, .. }) => format!(
             "{file} is a table of these images with the columns {} and {}",
             columns.path, columns.class
         ),
         Remark::TableInArchive { file } => {
-            format!("labels were taken from the table {file} in the archive")
+            format!("labels come from the table {file} in the archive")
         }
         Remark::NoFileOfTable => {
-            "none of the table's files is there; its paths may begin elsewhere".to_owned()
+            "none of the table's files exist; its paths may be relative to another folder"
+                .to_owned()
         }
         Remark::NamesMatched { pattern, matched, all, first_not } => {
             let first = first_not.as_ref();
-            let first = first.map(|path| format!("; the first it did not match: {path}"));
-            format!("{pattern} matched {matched} of {all} names{}", first.unwrap_or_default())
+            let first = first.map(|path| format!("; the first mismatch: {path}"));
+            format!("{pattern} matches {matched} of {all} names{}", first.unwrap_or_default())
         }
         Remark::LinkInside { link, target } => {
             let target = if target.as_str().is_empty() { "." } else { target.as_str() };
-            format!("{link} is a link to {target}: its target is counted twice")
+            format!("{link} links to {target}, so its target is counted twice")
         }
         Remark::MoreLinksInside(more) => {
             format!("{more} more links lead into the collection itself")
         }
         Remark::NotInSplitTable(1) => {
-            "1 file in a class is not in the split table, and in no split".to_owned()
+            "1 file in a class is not in the split table, so it is in no split".to_owned()
         }
         Remark::NotInSplitTable(files) => {
-            format!("{files} files in a class are not in the split table, and in no split")
+            format!("{files} files in a class are not in the split table, so they are in no split")
         }
         Remark::SplitRowsUnused(1) => {
-            "1 row of the split table names no file of the collection".to_owned()
+            "1 row of the split table names a file that does not exist".to_owned()
         }
         Remark::SplitRowsUnused(rows) => {
-            format!("{rows} rows of the split table name no file of the collection")
+            format!("{rows} rows of the split table name files that do not exist")
         }
         Remark::SplitRowsContradicted(1) => {
             "1 row of the split table puts a file into a second split; the first counts".to_owned()
@@ -92,10 +93,10 @@ pub fn sentence(remark: &Remark) -> String {
 
 fn because(reason: DepthReason) -> &'static str {
     match reason {
-        DepthReason::InnerWithoutLetters => "the inner ones have no letters in their names",
-        DepthReason::OuterWithoutLetters => "the outer ones have no letters in their names",
-        DepthReason::InnerRepeated => "inner names recur in several of them",
-        DepthReason::InnerUnique => "each has its own name",
+        DepthReason::InnerWithoutLetters => "the inner names have no letters",
+        DepthReason::OuterWithoutLetters => "the outer names have no letters",
+        DepthReason::InnerRepeated => "inner names recur in several outer folders",
+        DepthReason::InnerUnique => "each inner name is different",
     }
 }
 

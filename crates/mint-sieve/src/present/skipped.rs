@@ -29,7 +29,7 @@ pub fn text(catalog: &Catalog, skipped: &[(usize, String)], all: bool) -> String
         return String::new();
     }
     let files = counted(skipped.len() as u64, "file was", "files were");
-    let mut text = format!("{files} skipped, because the name cannot be stored:\n");
+    let mut text = format!("{files} skipped because the name cannot be stored:\n");
     for line in lines(catalog, skipped, all) {
         text.push_str(&format!("  {line}\n"));
     }

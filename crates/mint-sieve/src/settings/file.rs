@@ -64,9 +64,10 @@ impl Settings {
 
     fn read(file: &Path) -> Result<Self, Failure> {
         let shown = file.display();
-        let text = bounded_read::read_text(file, bounded_read::MOST_SETTINGS_BYTES).map_err(|reason| {
-            Failure::input(format!("the settings {shown} cannot be read: {reason}"))
-        })?;
+        let text =
+            bounded_read::read_text(file, bounded_read::MOST_SETTINGS_BYTES).map_err(|reason| {
+                Failure::input(format!("the settings {shown} cannot be read: {reason}"))
+            })?;
         let written: Written = toml::from_str(&text).map_err(|error| {
             let line = error.span().map_or(String::new(), |span| {
                 format!(", line {}", text[..span.start].matches('\n').count() + 1)
@@ -75,7 +76,7 @@ impl Settings {
             let message = error.message().replace("f64", "a number").replace('\n', ", ");
             let message = bounded_read::echoed(&message);
             Failure::call(format!("{shown}{line}: {message}"))
-                .hint("It may hold splits, [limits] and [[suppress]] (docs/settings.md).")
+                .hint("Expected splits, [limits] and [[suppress]] (docs/settings.md).")
         })?;
         let splits = match written.splits {
             None => None,
@@ -104,7 +105,7 @@ fn suppression(accepted: Accepted) -> Result<Suppression, String> {
         return Err("expected a code, a class or a path".to_owned());
     }
     if reason.trim().is_empty() {
-        return Err("expected a reason; somebody will ask for one".to_owned());
+        return Err("expected a reason, so that others can understand it later".to_owned());
     }
     let code = code.map(|name| {
         let names = Code::ALL.iter().map(|code| code.as_str());

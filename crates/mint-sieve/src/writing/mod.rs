@@ -22,8 +22,9 @@ pub fn refuse_inside(collection: &Path, output: &Path) -> Result<(), Failure> {
     let Ok(root) = collection.canonicalize() else { return Ok(()) };
     if nearest_existing(output).starts_with(&root) {
         let (output, root) = (output.display(), collection.display());
-        let message = format!("{output} lies inside the collection {root}, which is only read");
-        return Err(Failure::call(message).hint("Choose a place outside of it."));
+        let message =
+            format!("{output} is inside the collection {root}, which must not be changed");
+        return Err(Failure::call(message).hint("Choose a place outside it."));
     }
     Ok(())
 }

@@ -153,7 +153,7 @@ fn sweep(parent: &Root) {
             name.as_path().as_os_str().as_encoded_bytes().starts_with(PREFIX.as_bytes());
         if is_named_so && kind == FileKind::Folder && removed(parent, &name).unwrap_or(false) {
             let left = parent.path().join(name.as_path());
-            warn(&format!("removed {}, left behind by an interrupted run", left.display()));
+            warn(&format!("removed {}, left over from an interrupted run", left.display()));
         }
     }
 }

@@ -167,7 +167,7 @@ impl Tree<'_> {
         let path = &file.record.path;
         let changed = || {
             let message = format!("{path} changed while it was being copied");
-            Failure::input(message).hint("Nothing was kept. Run it again.")
+            Failure::input(message).hint("Nothing was written. Run the command again.")
         };
         let bytes = match bytes {
             Ok(FileBytes { bytes, .. }) => bytes,
@@ -180,7 +180,7 @@ impl Tree<'_> {
             }
             Err(ReadError::OverLimit(reason)) => {
                 return Err(Failure::input(format!("cannot copy {path}: {reason}"))
-                    .hint("--max-file reads larger files.")
+                    .hint("Raise --max-file to read larger files.")
                     .into());
             }
             Err(_) => return Err(changed().into()),
@@ -217,25 +217,24 @@ impl Tree<'_> {
             (_, None) => {
                 let path = &file.record.path;
                 return Err(Failure::call(format!("{path} is in an archive and cannot be linked"))
-                    .hint("Nothing was kept. Omit --link to write copies.")
+                    .hint("Nothing was written. Omit --link to write copies.")
                     .into());
             }
         };
         brought.map_err(|error| match (unplaced(file, &error), error.kind()) {
             (Trouble::Failure(failure), _) if self.link == Link::Clone => failure
                 .hint(
-                    "Clones need a file system that can share space, such as Btrfs or XFS, and both on it. Omit --link to \
-                     write copies.",
+                    "Clones need source and target on one file system that shares blocks, such as Btrfs or XFS. Omit --link to write copies.",
                 )
                 .into(),
             (Trouble::Failure(failure), ErrorKind::CrossesDevices) => failure
-                .hint("Hard links need both on the same file system. Use --link soft, or copies.")
+                .hint("Hard links need source and target on the same file system. Use --link soft, or omit --link to write copies.")
                 .into(),
             (trouble, _) => trouble,
         })
     }
 
-    /// Writes a file of these bytes, with what else its source has: when a picture was taken is often known by the time of
+    /// Writes a file of these bytes, with what else its source has: when an image was taken is often known by the time of
     /// its file alone.
     fn write_file(
         &self,
@@ -466,7 +465,7 @@ fn hard_link(
 /// The file's own place, from the root of the file system; where links are followed the file itself may be one.
 fn resolved(file: &SourceFile<'_>) -> Result<PathBuf, Error> {
     if !file.follows_links() && file.facts()?.kind != FileKind::File {
-        return Err(Error::other("it is no regular file any more"));
+        return Err(Error::other("it is no longer a regular file"));
     }
     let whole = file.whole_path();
     let folder = whole.parent().unwrap_or(Path::new(".")).canonicalize()?;
@@ -491,5 +490,5 @@ fn clone(_: &SourceFile<'_>, _: &Placed<'_>, _: &Handles<'_>) -> Result<(), Erro
 /// The folder is still under its temporary name: the place in it says more.
 fn unwritten(place: &InsidePath, error: &Error) -> Failure {
     let (place, reason) = (place.as_path().display(), io_reason(error));
-    Failure::output(format!("cannot write {place}: {reason}; nothing was kept"))
+    Failure::output(format!("cannot write {place}: {reason}; nothing was written"))
 }

@@ -1,4 +1,4 @@
-//! A folder to work in, small painted pictures, and the built program.
+//! A folder to work in, small painted images, and the built program.
 #![allow(dead_code)] // every test file uses its own part of this
 
 pub mod browser;
@@ -37,7 +37,7 @@ impl Workspace {
         Workspace { folder: temporary(), cache: temporary() }
     }
 
-    /// A folder with a healthy collection `herbs`: 24 pictures of sage, 20 of bay.
+    /// A folder with a healthy collection `herbs`: 24 images of sage, 20 of bay.
     pub fn healthy() -> Self {
         let workspace = Workspace::new();
         workspace.class("herbs/sage", 24, 0);
@@ -98,7 +98,7 @@ impl Workspace {
         fs::write(path, content).unwrap();
     }
 
-    /// Fills a class folder with `count` pictures that differ from those of other tones.
+    /// Fills a class folder with `count` images that differ from those of other tones.
     pub fn class(&self, folder: &str, count: u32, tone: u32) {
         for number in 0..count {
             self.write(&format!("{folder}/{number:03}.jpg"), &jpeg(tone + number));
@@ -205,7 +205,7 @@ fn collect(folder: &Path, prefix: &str, files: &mut BTreeMap<String, Vec<u8>>) {
     }
 }
 
-/// A picture of 64 x 48 pixels, the smallest that is told by its looks; every `tone` is another one, unlike all
+/// An image of 64 x 48 pixels, the smallest that is told by its looks; every `tone` is another one, unlike all
 /// others: patches of 8 x 8 pixels in colours that a counter gives.
 pub fn image(tone: u32) -> Picture {
     let data = (0..64 * 48u32).flat_map(|at| {

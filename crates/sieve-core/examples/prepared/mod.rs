@@ -7,11 +7,11 @@ use sieve_core::likeness::ImagePyramid;
 use sieve_core::progress::NoProgress;
 use sieve_core::record::Record;
 
-/// The pictures of a collection.
+/// The images of a collection.
 pub struct Prepared {
     /// What is known of all files.
     pub catalog: Catalog,
-    /// How each picture looks.
+    /// How each image looks.
     pub prepared: Vec<Option<ImagePyramid>>,
     /// The record of each.
     images: Vec<usize>,
@@ -42,7 +42,7 @@ impl Prepared {
         Prepared { catalog, prepared, images }
     }
 
-    /// The record of a picture.
+    /// The record of an image.
     pub fn record(&self, at: u32) -> &Record {
         &self.catalog.records[self.images[at as usize]]
     }

@@ -1,4 +1,4 @@
-//! A first policy, from what was measured: ranges from how much held-out pictures of one class differ among each other,
+//! A first policy, from what was measured: ranges from how much held-out images of one class differ among each other,
 //! brought back until the policy's own verdict is gentle.
 
 use super::cost::{Grade, Impact, Reason, Reference, Verdict};
@@ -26,17 +26,17 @@ pub struct Drafted {
 /// Where the range of a step comes from.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Source {
-    /// The middle 80% of pictures against the median of their class: of which measure, and how many pictures.
+    /// The middle 80% of images against the median of their class: of which measure, and how many images.
     Spread(&'static str, usize),
     /// Nothing measures it: a mild range that is usual.
     Mild,
-    /// Whether it makes pictures look like another class.
+    /// Whether it makes images look like another class.
     LabelRisk,
 }
 
-/// Share of pictures at either end that no range follows: one in ten.
+/// Share of images at either end that no range follows: one in ten.
 const TAIL: f64 = 0.1;
-/// Pictures of a class that have a median to speak of.
+/// Images of a class that have a median to speak of.
 const LEAST_OF_CLASS: usize = 5;
 /// A range that is narrower does nothing that is seen: a step of 2% is five levels at white.
 const LEAST_SPREAD: f64 = 0.02;
@@ -120,7 +120,7 @@ pub fn policy(steps: &[Drafted], side_px: u32) -> Policy {
 
 /// Weakens each step until it is gentle, and leaves to a person what cannot be, or what numbers cannot settle.
 pub fn settled(candidates: Vec<Drafted>, verdicts: &[Verdict], impact: &Impact) -> Vec<Drafted> {
-    // Where most pictures look most like another class anyway, likeness says nothing of flips.
+    // Where most images look most like another class anyway, likeness says nothing of flips.
     let tells_labels = impact.label_risk.as_ref().is_none_or(|risk| risk.plain < 0.5);
     let settle = |(mut drafted, verdict): (Drafted, &Verdict)| {
         drafted.label_risk = verdict.shares[Reason::LabelRisk as usize];
@@ -148,8 +148,8 @@ pub fn settled(candidates: Vec<Drafted>, verdicts: &[Verdict], impact: &Impact) 
     candidates.into_iter().zip(verdicts).map(settle).collect()
 }
 
-/// Between which factors of their class's median the middle 80% of pictures lie; none without classes of enough
-/// pictures.
+/// Between which factors of their class's median the middle 80% of images lie; none without classes of enough
+/// images.
 fn ratios(reference: &[Reference], number: impl Fn(&Reference) -> f64) -> Option<(f64, f64)> {
     let mut classes: Vec<&str> =
         reference.iter().map(|reference| reference.class.as_str()).collect();

@@ -1,4 +1,4 @@
-//! What a policy does to one picture once.
+//! What a policy does to one image once.
 
 use rand::RngExt;
 use rand::SeedableRng;
@@ -17,7 +17,7 @@ use super::tone_cost::{ToneCost, tone_cost};
 use super::warp::warp;
 use crate::reading::Pixels;
 
-/// What was drawn for one picture.
+/// What was drawn for one image.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Draw {
     /// The steps that happen, in order.
@@ -34,20 +34,20 @@ pub struct DrawnStep {
     pub drawn: Drawn,
 }
 
-/// What a draw makes of a picture.
+/// What a draw makes of an image.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Augmented {
     /// The frame.
     pub pixels: Pixels,
-    /// The map from points of the picture to points of the frame.
+    /// The map from points of the image to points of the frame.
     pub to_frame: Projective,
-    /// Share of the frame's samples that lie outside of the picture, 0 to 1.
+    /// Share of the frame's samples that lie outside of the image, 0 to 1.
     pub outside_share: f64,
     /// What colours and filters did to the values.
     pub tone: ToneCost,
 }
 
-/// What the geometry of a draw makes of a picture.
+/// What the geometry of a draw makes of an image.
 pub(super) struct Framed {
     pub canvas: Canvas,
     to_frame: Projective,
@@ -59,7 +59,7 @@ pub(super) struct Framed {
 pub struct Occasion<'a> {
     /// The seed.
     pub seed: u64,
-    /// The path of the picture.
+    /// The path of the image.
     pub path: &'a str,
     /// Its class, which some steps may be kept from.
     pub class: &'a str,
@@ -81,10 +81,10 @@ impl Occasion<'_> {
 }
 
 impl Policy {
-    /// Draws what happens to a picture on one occasion.
+    /// Draws what happens to an image on one occasion.
     ///
     /// Each step draws its numbers by itself: from the occasion, its name, and how many of that name are before it. What
-    /// else the policy holds changes nothing, so that policies do alike things to the same picture where they have the
+    /// else the policy holds changes nothing, so that policies do alike things to the same image where they have the
     /// same steps, weaker or stronger, and can be compared side by side.
     pub fn draw(&self, occasion: &Occasion<'_>) -> Draw {
         let mut steps = Vec::new();
@@ -133,10 +133,10 @@ impl Policy {
 }
 
 impl Draw {
-    /// Nothing happens: the picture as the model sees it without augmentation.
+    /// Nothing happens: the image as the model sees it without augmentation.
     pub const NOTHING: Draw = Draw { steps: Vec::new() };
 
-    /// The map from points of a picture of `width_px` x `height_px` to points of the frame: the
+    /// The map from points of an image of `width_px` x `height_px` to points of the frame: the
     /// fit, then the geometric steps in their order.
     pub fn to_frame(&self, width_px: u32, height_px: u32, frame: Frame) -> Projective {
         let geometry = self.steps.iter().filter_map(|step| match step.drawn.definition.effect {
@@ -212,7 +212,7 @@ mod tests {
         Policy::parse(&format!("[frame]\nsize = [8, 6]\n{steps}")).unwrap()
     }
 
-    /// A picture of 8 x 6 in which every pixel differs.
+    /// An image of 8 x 6 in which every pixel differs.
     fn image() -> Pixels {
         let data = (0..8 * 6).flat_map(|i| [i as u8 * 5, 255 - i as u8 * 5, i as u8]).collect();
         Pixels { width_px: 8, height_px: 6, data }

@@ -1,17 +1,17 @@
-//! The frame: the picture that a model sees, and how a picture of other sides is fitted in.
+//! The frame: the image that a model sees, and how an image of other sides is fitted in.
 
 use crate::affine::Affine;
 
-/// The picture that the model sees.
+/// The image that the model sees.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Frame {
     /// Columns in pixels.
     pub width_px: u32,
     /// Rows in pixels.
     pub height_px: u32,
-    /// How a picture of other sides is fitted in.
+    /// How an image of other sides is fitted in.
     pub fit: Fit,
-    /// The colour beside a picture that does not cover the frame; without one it is filled as what lies outside is.
+    /// The colour beside an image that does not cover the frame; without one it is filled as what lies outside is.
     pub background: Option<[u8; 3]>,
     /// What the model sees of colours.
     pub colours: Colours,
@@ -40,7 +40,7 @@ pub enum Sampling {
 }
 
 impl Frame {
-    /// A frame of these sides that shows a picture as [`Fit`] says, in colours.
+    /// A frame of these sides that shows an image as [`Fit`] says, in colours.
     pub fn new(width_px: u32, height_px: u32, fit: Fit) -> Self {
         let (colours, sampling) = (Colours::Rgb, Sampling::Bilinear);
         Frame { width_px, height_px, fit, background: None, colours, sampling }
@@ -51,7 +51,7 @@ impl Frame {
         (f64::from(self.width_px) / 2.0, f64::from(self.height_px) / 2.0)
     }
 
-    /// The map from points of a picture of `width_px` x `height_px` to points of the frame that fits it in, centred.
+    /// The map from points of an image of `width_px` x `height_px` to points of the frame that fits it in, centred.
     pub fn fitting(self, width_px: u32, height_px: u32) -> Affine {
         let across = f64::from(self.width_px) / f64::from(width_px);
         let down = f64::from(self.height_px) / f64::from(height_px);
@@ -65,7 +65,7 @@ impl Frame {
         Affine::scale(sx, sy, (0.0, 0.0)).then(Affine::shift(left, top))
     }
 
-    /// Pixels of the picture that the frame shows as background on the left and on the right, and above and below:
+    /// Pixels of the image that the frame shows as background on the left and on the right, and above and below:
     /// none without a background.
     pub fn margins(self, width_px: u32, height_px: u32) -> (u32, u32) {
         if self.background.is_none() {
@@ -77,7 +77,7 @@ impl Frame {
     }
 }
 
-/// How a picture is fitted into the frame, as `object-fit` does in CSS (Images Module Level 3).
+/// How an image is fitted into the frame, as `object-fit` does in CSS (Images Module Level 3).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Fit {
     /// Scaled until it covers the frame; what reaches beyond is cut off.

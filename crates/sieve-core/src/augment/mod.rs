@@ -1,7 +1,7 @@
-//! AUGMENTATION: what a policy does to a picture.
+//! AUGMENTATION: what a policy does to an image.
 //!
 //! A [`Policy`] is a list of steps, each with its chance and its range. [`Policy::draw`] draws what
-//! happens to one picture once; [`Draw::apply`] carries it out. All geometry of a draw becomes one
+//! happens to one image once; [`Draw::apply`] carries it out. All geometry of a draw becomes one
 //! matrix and one resampling, so that pixels are interpolated once, however many steps there are.
 
 mod canvas;

@@ -29,7 +29,7 @@ pub enum PolicyError {
 
 /// The greatest side of a frame in pixels: beyond it, a mistake is more likely than a model.
 const MAX_SIDE_PX: u32 = 4096;
-/// Steps of a policy, those of picks included: no picture survives as many, and each draw costs as much as there are.
+/// Steps of a policy, those of picks included: no image survives as many, and each draw costs as much as there are.
 const MAX_STEPS: usize = 100;
 /// The dial's end: beyond twice what was meant, a policy is another one.
 const MAX_STRENGTH: f64 = 2.0;
@@ -66,7 +66,7 @@ impl Policy {
         };
         let mut policy = Policy {
             frame,
-            // Mirrored pixels keep the statistics of the picture; a colour is a thing that is not there.
+            // Mirrored pixels keep the statistics of the image; a colour is a thing that is not there.
             fill: fill.unwrap_or(Fill::Mirror),
             strength,
             steps: Vec::new(),
@@ -78,7 +78,7 @@ impl Policy {
                 _ => policy.steps.push(step(table, None)?),
             }
             if policy.steps.len() > MAX_STEPS {
-                let problem = format!("one too many; a policy has at most {MAX_STEPS} steps");
+                let problem = format!("too many steps; a policy has at most {MAX_STEPS}");
                 return Err(table.wrong("do", problem));
             }
         }
@@ -197,13 +197,11 @@ fn classes(table: &Table<'_>) -> Result<Classes> {
         let names: Option<Vec<String>> = value.get_ref().as_array().and_then(|array| {
             array.iter().map(|name| Some(name.get_ref().as_str()?.to_owned())).collect()
         });
-        let expected = || "expected a list of names of classes".to_owned();
+        let expected = || "expected a list of class names".to_owned();
         names.map(Some).ok_or_else(|| table.wrong_value(key, value, expected()))
     };
     match (names("never")?, names("only")?) {
-        (Some(_), Some(_)) => {
-            Err(table.wrong("only", "has never beside it; expected one of them".to_owned()))
-        }
+        (Some(_), Some(_)) => Err(table.wrong("only", "cannot be combined with never".to_owned())),
         (Some(never), None) => Ok(Classes::Never(never)),
         (None, Some(only)) => Ok(Classes::Only(only)),
         (None, None) => Ok(Classes::All),
@@ -213,9 +211,7 @@ fn classes(table: &Table<'_>) -> Result<Classes> {
 fn amount(table: &Table<'_>, range: Range) -> Result<Amount> {
     if let Some(value) = table.get("values") {
         if table.get("between").is_some() {
-            return Err(
-                table.wrong("values", "has between beside it; expected one of them".to_owned())
-            );
+            return Err(table.wrong("values", "cannot be combined with between".to_owned()));
         }
         let expected = || format!("expected a list of numbers ({})", range.unit.name());
         let numbers = numbers(value).filter(|numbers| !numbers.is_empty());
@@ -512,7 +508,7 @@ mod tests {
             ),
             (
                 step("'grey'\nnever = 'a'"),
-                "line 3, step 1 (grey) never: 'a'; expected a list of names of classes",
+                "line 3, step 1 (grey) never: 'a'; expected a list of class names",
             ),
             (
                 step("'pick'\ncount = 3\n[[step.step]]\ndo = 'grey'"),

@@ -1,4 +1,4 @@
-//! Policies: what may happen to a picture, how often and how strongly.
+//! Policies: what may happen to an image, how often and how strongly.
 
 use super::frame::Frame;
 use super::steps::{Definition, Setting};
@@ -6,9 +6,9 @@ use super::steps::{Definition, Setting};
 /// An augmentation policy, checked.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Policy {
-    /// The picture that the model sees: of every split, and without chance.
+    /// The image that the model sees: of every split, and without chance.
     pub frame: Frame,
-    /// What fills the frame where the picture does not reach.
+    /// What fills the frame where the image does not reach.
     pub fill: Fill,
     /// The dial: by how much every range is scaled around its neutral value, 0 to 2.
     pub strength: f64,
@@ -18,14 +18,14 @@ pub struct Policy {
     pub picks: Vec<Pick>,
 }
 
-/// What fills the frame where the picture does not reach.
+/// What fills the frame where the image does not reach.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Fill {
-    /// The picture mirrored at its edges: `dcba|abcd|dcba`.
+    /// The image mirrored at its edges: `dcba|abcd|dcba`.
     Mirror,
     /// The pixel at the edge: `aaaa|abcd|dddd`.
     Edge,
-    /// The picture again: `abcd|abcd|abcd`.
+    /// The image again: `abcd|abcd|abcd`.
     Wrap,
     /// A colour: red, green, blue.
     Colour([u8; 3]),

@@ -1,22 +1,22 @@
-//! A picture made ready for many draws.
+//! An image made ready for many draws.
 
 use std::sync::OnceLock;
 
 use crate::reading::Pixels;
 
-/// Times that a picture may be halved: 2^15 pixels and more are left with a few.
+/// Times that an image may be halved: 2^15 pixels and more are left with a few.
 const MOST_HALVINGS: usize = 12;
 
-/// A picture made ready for many draws: what is averaged for one serves all others.
+/// An image made ready for many draws: what is averaged for one serves all others.
 pub struct SourcePyramid {
-    /// Columns of the picture.
+    /// Columns of the image.
     pub width_px: u32,
     /// Rows of it.
     pub height_px: u32,
     levels: [OnceLock<Level>; MOST_HALVINGS + 1],
 }
 
-/// A picture, or one whose pixels are means of blocks.
+/// An image, or one whose pixels are means of blocks.
 pub(super) struct Level {
     pub width: usize,
     pub height: usize,
@@ -41,7 +41,7 @@ pub(super) fn unpacked(pixel: Packed) -> [u8; 3] {
 }
 
 impl SourcePyramid {
-    /// Makes a picture ready.
+    /// Makes an image ready.
     ///
     /// # Panics
     ///
@@ -55,7 +55,7 @@ impl SourcePyramid {
         SourcePyramid { width_px: image.width_px, height_px: image.height_px, levels }
     }
 
-    /// The picture averaged in blocks of two to the power of `halvings`, or of the most there are; with that power.
+    /// The image averaged in blocks of two to the power of `halvings`, or of the most there are; with that power.
     pub(super) fn level(&self, halvings: usize) -> (usize, &Level) {
         let halvings = halvings.min(MOST_HALVINGS);
         let whole = self.levels[0].get().expect("it was set");
@@ -88,7 +88,7 @@ impl Level {
     }
 }
 
-/// A picture reduced `block` times: each pixel is the mean of `block` x `block`, or of what is there
+/// An image reduced `block` times: each pixel is the mean of `block` x `block`, or of what is there
 /// of them at the right and bottom edges.
 pub fn averaged(image: &Pixels, block: u32) -> Pixels {
     let (width, height) = (image.width_px, image.height_px);

@@ -1,4 +1,4 @@
-//! Projective maps of the plane: what becomes of a picture seen at a slant.
+//! Projective maps of the plane: what becomes of an image seen at a slant.
 
 use serde::Serialize;
 

@@ -1,4 +1,4 @@
-//! One resampling of a picture through a projective map.
+//! One resampling of an image through a projective map.
 
 use super::canvas::Canvas;
 use super::frame::{Frame, Sampling};
@@ -7,36 +7,36 @@ use super::prepared::{LANE, Level, SourcePyramid, packed, unpacked};
 use super::projective::Projective;
 use crate::affine::Affine;
 
-/// A frame filled from a picture, before colours are changed.
+/// A frame filled from an image, before colours are changed.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Warped {
     /// The frame.
     pub canvas: Canvas,
-    /// Share of the frame's samples that lie outside of the picture, 0 to 1. What a frame shows as its background is no
-    /// picture, but belongs to it.
+    /// Share of the frame's samples that lie outside of the image, 0 to 1. What a frame shows as its background is no
+    /// image, but belongs to it.
     pub outside_share: f64,
 }
 
-/// Reduction that is left to the samples when a picture is averaged in blocks first: with two samples or more in each
+/// Reduction that is left to the samples when an image is averaged in blocks first: with two samples or more in each
 /// direction, each of which blends two blocks, the blocks do not show.
 const LEFT_TO_SAMPLES: f64 = 2.0;
-/// Samples of a pixel in each direction at most; only a map that flattens the picture asks for more.
+/// Samples of a pixel in each direction at most; only a map that flattens the image asks for more.
 const MOST_SAMPLES: u32 = 64;
 
 /// Fills a frame from `image`, whose points `to_frame` maps to points of the frame.
 ///
 /// Each pixel of the frame is the mean of `n` x `m` samples spread evenly over it, where `n` and `m`
 /// are the numbers of source pixels that one step right and one step down in the frame cross, to the nearest
-/// whole number: 1 x 1 where the picture is not reduced, which is the usual bilinear warp. A sample, which takes
+/// whole number: 1 x 1 where the image is not reduced, which is the usual bilinear warp. A sample, which takes
 /// blends two pixels in each direction, so that hardly anything falls between it and the next. It
 /// is interpolated between the centres of the 2 x 2 or 4 x 4 pixels around it; pixels outside of
-/// the picture have the value that `fill` gives them. Values are not rounded.
+/// the image have the value that `fill` gives them. Values are not rounded.
 ///
-/// A picture that is reduced four times or more is averaged in blocks first, whose side is a power of two, so that a
+/// An image that is reduced four times or more is averaged in blocks first, whose side is a power of two, so that a
 /// reduction of two to four times is left: the same to the eye, and many times faster.
 ///
 /// ```text
-/// frame pixel, reduced 2.5 times      the picture under it
+/// frame pixel, reduced 2.5 times      the image under it
 ///   +-----------+                       . o . o . o .
 ///   | x   x   x |    x samples          . . x . x . x
 ///   | x   x   x |    o pixel centres    . o . o . o .
@@ -46,7 +46,7 @@ const MOST_SAMPLES: u32 = 64;
 ///
 /// # Panics
 ///
-/// When the picture or the frame has no pixels, or the map cannot be undone.
+/// When the image or the frame has no pixels, or the map cannot be undone.
 pub fn warp(image: &SourcePyramid, to_frame: Projective, frame: Frame, fill: Fill) -> Warped {
     let to_image = to_frame.inverse().expect("the map can be undone");
     let (crossed_right, crossed_down) = crossed(to_image, frame);
@@ -107,7 +107,7 @@ pub fn warp(image: &SourcePyramid, to_frame: Projective, frame: Frame, fill: Fil
     }
 }
 
-/// Pixels from the picture beyond which nothing is told apart any more; only a horizon is as far.
+/// Pixels from the image beyond which nothing is told apart any more; only a horizon is as far.
 const FARTHEST: f64 = 1e7;
 
 /// The source pixels that one step right and one step down in the frame cross: the most of them at its corners and its
@@ -129,7 +129,7 @@ struct Line {
 }
 
 impl Line {
-    /// Where in the picture the sample of this number lies.
+    /// Where in the image the sample of this number lies.
     fn place(&self, number: usize) -> Option<(f64, f64)> {
         let x = (number as f64 + 0.5) / self.across as f64;
         match self.affine {
@@ -147,12 +147,12 @@ struct Source<'a> {
     packed_fill: u64,
     /// Columns on the left and right, and rows above and below, that show the background.
     margins: (i64, i64),
-    /// The picture's sides, of which the last pixels may be averages of fewer.
+    /// The image's sides, of which the last pixels may be averages of fewer.
     sides: (f64, f64),
 }
 
 impl Source<'_> {
-    /// Whether a point lies on the picture or on its background. Points that rounding has put a hair's breadth outside
+    /// Whether a point lies on the image or on its background. Points that rounding has put a hair's breadth outside
     /// lie on it.
     fn contains(&self, u: f64, v: f64) -> bool {
         const HAIR: f64 = 1e-6;
@@ -163,7 +163,7 @@ impl Source<'_> {
     }
 
     /// Adds the samples of a row to `sums`, and says how many of them lie outside: what [`Source::sample`] gives, many
-    /// times faster, as the map is walked along in a straight line, and most of it lies well inside of the picture.
+    /// times faster, as the map is walked along in a straight line, and most of it lies well inside of the image.
     fn walk(&self, map: Affine, line: &Line, sums: &mut [[f32; 3]]) -> u64 {
         let Affine([a, b, c, d, e, f]) = map;
         let each = 1.0 / line.across as f64;
@@ -204,7 +204,7 @@ impl Source<'_> {
         outside
     }
 
-    /// Which of so many samples, the first at `start` and each a `step` further, blend pixels of the picture alone.
+    /// Which of so many samples, the first at `start` and each a `step` further, blend pixels of the image alone.
     fn inner(&self, start: (f64, f64), step: (f64, f64), samples: usize) -> std::ops::Range<usize> {
         let (mut from, mut to) = (0.0, samples as f64 - 1.0);
         let sides = (self.level.width, self.level.height);
@@ -315,7 +315,7 @@ impl Source<'_> {
         }
     }
 
-    /// The colour of a pixel, inside or outside of the picture.
+    /// The colour of a pixel, inside or outside of the image.
     fn pixel(&self, column: i64, row: i64) -> [f32; 3] {
         let (width, height) = (self.level.width as i64, self.level.height as i64);
         let is_on =
@@ -341,7 +341,7 @@ impl Source<'_> {
         }
     }
 
-    /// What fills the frame beyond the horizon: the edge of the picture is nowhere near.
+    /// What fills the frame beyond the horizon: the edge of the image is nowhere near.
     fn beyond(&self) -> [f32; 3] {
         match self.fill {
             Fill::Colour(colour) => colour.map(f32::from),
@@ -353,7 +353,7 @@ impl Source<'_> {
 /// What a sample blends on one axis.
 #[derive(Clone, Copy)]
 enum Tap {
-    /// A row or column of the picture.
+    /// A row or column of the image.
     Pixel(usize),
     /// One of its background.
     Background,
@@ -401,7 +401,7 @@ fn folded(at: i64, side: i64, margin: i64, fill: Fill) -> i64 {
     let folded = match fill {
         _ if (0..side).contains(&at) => at,
         Fill::Wrap => at.rem_euclid(side),
-        // Hardly anything is farther away than the picture is wide, and a division takes long.
+        // Hardly anything is farther away than the image is wide, and a division takes long.
         Fill::Mirror if (-side..0).contains(&at) => -1 - at,
         Fill::Mirror if (side..2 * side).contains(&at) => 2 * side - 1 - at,
         Fill::Mirror => {
@@ -515,7 +515,7 @@ mod tests {
         }
     }
 
-    /// The same warp by the definition, one sample at a time, with the fill made real: the picture
+    /// The same warp by the definition, one sample at a time, with the fill made real: the image
     /// is first laid out three times in both directions.
     fn slow_twin(image: &Pixels, to_frame: Affine, frame: Frame, fill: Fill) -> Vec<u8> {
         let (width, height) = (i64::from(image.width_px), i64::from(image.height_px));

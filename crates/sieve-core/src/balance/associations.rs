@@ -5,8 +5,8 @@ use std::collections::HashSet;
 use serde::Serialize;
 
 use super::labelled;
-use crate::duplicates::DuplicateReport;
 use crate::attributes::{Fact, Measure, OTHERS, banded, tallied};
+use crate::duplicates::DuplicateReport;
 use crate::independent::IndependentGroups;
 use crate::limits::FindingLimits;
 use crate::statistics::{AssociationTest, Contingency, holm};
@@ -16,11 +16,11 @@ use crate::statistics::{AssociationTest, Contingency, holm};
 pub struct Association {
     /// The name of the fact, or of the measure, whose values are bands of it.
     pub fact: &'static str,
-    /// Whether it is a measure of the picture: that may be content, too.
+    /// Whether it is a measure of the image: that may be content, too.
     #[serde(skip)]
     pub is_look: bool,
-    /// Its values with the number of independent pictures that have each, most frequent first. Those of fewer
-    /// than 5 pictures are one, at the end.
+    /// Its values with the number of independent images that have each, most frequent first. Those of fewer
+    /// than 5 images are one, at the end.
     #[serde(skip)]
     pub values: Vec<(String, u64)>,
     /// Classes against these values.
@@ -29,19 +29,19 @@ pub struct Association {
     pub p_corrected: f64,
     /// The counts that are not 0, class by class.
     pub cells: Vec<Cell>,
-    /// For each class with at least [`LEAST`] pictures the value by which it differs most, the
+    /// For each class with at least [`LEAST`] images the value by which it differs most, the
     /// largest difference first.
     pub residuals: Vec<Residual>,
 }
 
-/// How many pictures of a class have one value.
+/// How many images of a class have one value.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Cell {
     /// The class.
     pub class: String,
     /// The value.
     pub value: String,
-    /// Independent pictures.
+    /// Independent images.
     pub images: u64,
 }
 
@@ -54,7 +54,7 @@ pub struct Residual {
     pub value: String,
     /// The share of the class that has it, 0 to 1.
     pub share: f64,
-    /// The share of all other pictures that have it, 0 to 1.
+    /// The share of all other images that have it, 0 to 1.
     pub share_elsewhere: f64,
     /// The chance of such a difference, corrected for all classes and values of all facts.
     pub p_corrected: f64,
@@ -62,7 +62,7 @@ pub struct Residual {
     pub stands_out: bool,
 }
 
-/// Pictures of a class below which it is not said to differ.
+/// Images of a class below which it is not said to differ.
 const LEAST: u64 = 8;
 
 pub(super) fn associations(
@@ -71,7 +71,7 @@ pub(super) fn associations(
     units: &IndependentGroups,
     limits: &FindingLimits,
 ) -> Vec<Association> {
-    // Of copies and frames of one moment in one class the first stands for all.
+    // Of copies and burst frames in one class the first stands for all.
     let mut known: HashSet<(u32, &str)> = HashSet::new();
     let numbers: Vec<(usize, &str)> = labelled(found)
         .filter(|&(number, class)| known.insert((units.unit(number), class)))

@@ -1,4 +1,4 @@
-//! How many pictures each class and split holds.
+//! How many images each class and split holds.
 
 use std::collections::BTreeMap;
 
@@ -9,14 +9,14 @@ use crate::duplicates::DuplicateReport;
 use crate::independent::IndependentGroups;
 use crate::statistics::Diversity;
 
-/// How many pictures one class holds.
+/// How many images one class holds.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct ClassCount {
     /// The class.
     pub class: String,
     /// Its files.
     pub images: u64,
-    /// Its independent pictures.
+    /// Its independent images.
     pub independent: u64,
     /// Its share of all files in a class, 0 to 1.
     pub share: f64,
@@ -24,18 +24,18 @@ pub struct ClassCount {
     pub splits: Vec<SplitCount>,
     /// Files that it lacks to reach the floor.
     pub shortfall: u64,
-    /// Independent pictures that it lacks to reach the floor.
+    /// Independent images that it lacks to reach the floor.
     pub shortfall_independent: u64,
 }
 
-/// How many pictures of a class lie in one split.
+/// How many images of a class lie in one split.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct SplitCount {
     /// The split.
     pub split: String,
     /// Files.
     pub images: u64,
-    /// Independent pictures.
+    /// Independent images.
     pub independent: u64,
     /// Share of the split's files in a class, 0 to 1.
     pub share: f64,
@@ -49,19 +49,19 @@ impl ClassCount {
     }
 }
 
-/// A class and how many pictures it holds.
+/// A class and how many images it holds.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Largest {
     /// The class.
     pub class: String,
-    /// Its pictures.
+    /// Its images.
     pub images: u64,
 }
 
-/// How the pictures of a split, or of the collection, are spread over the classes.
+/// How the images of a split, or of the collection, are spread over the classes.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Spread {
-    /// Pictures in a class.
+    /// Images in a class.
     pub images: u64,
     /// The numbers.
     #[serde(flatten)]
@@ -79,7 +79,7 @@ pub struct Scope {
     pub split: Option<String>,
     /// Counted as files.
     pub files: Spread,
-    /// Counted as independent pictures. Their number is that of the collection; a picture that is in
+    /// Counted as independent images. Their number is that of the collection; an image that is in
     /// two classes counts to both of them.
     pub independent: Spread,
 }

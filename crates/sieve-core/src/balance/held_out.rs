@@ -14,13 +14,13 @@ pub const ASSUMED_ACCURACY: f64 = 0.9;
 pub struct HeldOut {
     /// The split.
     pub split: String,
-    /// Its pictures in a class.
+    /// Its images in a class.
     pub images: u64,
     /// Those of them that are independent.
     pub independent: u64,
     /// Between what an accuracy of 90% on all of them would be known, with 95 % confidence.
     pub interval: Interval,
-    /// The same if only independent pictures are counted.
+    /// The same if only independent images are counted.
     pub independent_interval: Interval,
     /// Whether that is wider than the difference one wants to see.
     pub is_too_small: bool,
@@ -28,14 +28,14 @@ pub struct HeldOut {
     pub classes: Vec<ClassVerdict>,
 }
 
-/// What the pictures of one class can tell.
+/// What the images of one class can tell.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct ClassVerdict {
     /// The class.
     pub class: String,
-    /// Its pictures in the split.
+    /// Its images in the split.
     pub images: u64,
-    /// Between what an accuracy of 90% on them would be known; none without pictures.
+    /// Between what an accuracy of 90% on them would be known; none without images.
     pub interval: Option<Interval>,
 }
 

@@ -1,6 +1,6 @@
 //! BALANCE: what a class count hides, and what can be done about it.
 //!
-//! Everything is counted twice: as files, and as independent pictures, where copies and frames of one
+//! Everything is counted twice: as files, and as independent images, where copies and frames of one
 //! moment count once. Only images that lie in a class count.
 
 mod associations;
@@ -26,7 +26,7 @@ use crate::limits::FindingLimits;
 /// What decides a balance beside the limits.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Settings {
-    /// Pictures in one step of training, if steps are wanted.
+    /// Images in one step of training, if steps are wanted.
     pub batch: Option<u64>,
     /// Beta of the effective number of samples, 0 up to but not 1.
     pub beta: f64,
@@ -41,14 +41,14 @@ impl Default for Settings {
 /// How a collection is spread over its classes and splits.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Balance {
-    /// The independent pictures of the collection, those in no class included.
+    /// The independent images of the collection, those in no class included.
     pub independent: Independent,
-    /// The whole collection, then each split with a picture in a class.
+    /// The whole collection, then each split with an image in a class.
     pub scopes: Vec<Scope>,
     /// The classes in the order of their names, empty ones included.
     pub classes: Vec<ClassCount>,
     /// The split that is trained on; none in a collection without one: weights, caps and steps are
-    /// then those of all pictures.
+    /// then those of all images.
     pub training: Option<String>,
     /// The weights of the classes, in their order.
     pub weights: Vec<Weight>,
@@ -60,12 +60,12 @@ pub struct Balance {
     pub steps: Option<Steps>,
     /// What the splits that are not trained on can tell.
     pub held_out: Vec<HeldOut>,
-    /// How classes go together with facts beside the label. Facts that are the same for all pictures
+    /// How classes go together with facts beside the label. Facts that are the same for all images
     /// are left out.
     pub associations: Vec<Association>,
 }
 
-/// The pictures of `found` that lie in a class, by number.
+/// The images of `found` that lie in a class, by number.
 fn labelled<'a>(found: &'a DuplicateReport<'_>) -> impl Iterator<Item = (usize, &'a str)> {
     let images = found.images.iter().enumerate();
     images.filter_map(|(number, image)| Some((number, image.record.class()?)))

@@ -9,13 +9,13 @@ use crate::limits::FindingLimits;
 /// A most for every class, and what it would leave.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Cap {
-    /// Pictures that each class keeps at most.
+    /// Images that each class keeps at most.
     pub images: u64,
     /// The ratio of the largest to the smallest class that is left.
     pub ratio: f64,
-    /// Pictures that stay.
+    /// Images that stay.
     pub keeps: u64,
-    /// Pictures that go.
+    /// Images that go.
     pub drops: u64,
 }
 
@@ -39,23 +39,23 @@ pub(super) fn caps(trained: &BTreeMap<&str, u64>, limits: &FindingLimits) -> Vec
     caps
 }
 
-/// Steps of training in which every picture is seen once.
+/// Steps of training in which every image is seen once.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
 pub struct Steps {
-    /// Pictures in a step.
+    /// Images in a step.
     pub batch: u64,
-    /// Pictures in all steps.
+    /// Images in all steps.
     pub images: u64,
     /// Steps, the partial one included.
     pub steps: u64,
     /// Steps with a full batch.
     pub full: u64,
-    /// Pictures in the partial batch at the end; 0 when there is none.
+    /// Images in the partial batch at the end; 0 when there is none.
     pub last: u64,
 }
 
 impl Steps {
-    /// For so many pictures; none for none, or for batches of nothing.
+    /// For so many images; none for none, or for batches of nothing.
     pub(super) fn new(images: u64, batch: u64) -> Option<Self> {
         (images > 0 && batch > 0).then(|| Steps {
             batch,

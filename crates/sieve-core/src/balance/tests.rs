@@ -3,8 +3,8 @@
 use proptest::prelude::*;
 
 use super::*;
-use crate::duplicates::Kind;
 use crate::attributes::Fact;
+use crate::duplicates::Kind;
 use crate::tests::{catalog, change, classes, found, image};
 
 fn near(a: f64, b: f64) {
@@ -29,7 +29,7 @@ fn copies_and_bursts_count_once_and_look_alikes_do_not() {
     let all = names(&["bay", "sage", "thyme"]);
     let balance = balance(&all, &[], &found, &limits, &settings);
 
-    // Four pictures are one: a copy of a copy, and a frame of the same moment.
+    // Four images are one: a copy of a copy, and a frame of the same moment.
     assert_eq!(balance.independent.images, 7);
     let counted: Vec<_> = balance.classes.iter().map(|c| (c.images, c.independent)).collect();
     assert_eq!(counted, [(4, 4), (6, 4), (0, 0)], "the picture of two classes counts to both");
@@ -144,7 +144,7 @@ fn neither_a_pool_of_rare_values_nor_copies_tell_a_class() {
     let each_counts = balance_of(&[]);
     assert_eq!(told(&each_counts, Fact::Day), ["sage 2026-08-01"]);
     assert_eq!(told(&each_counts, Fact::Camera).len(), 2);
-    // Twenty copies are one picture, and that one has its camera by chance.
+    // Twenty copies are one image, and that one has its camera by chance.
     let once = balance_of(&[(Kind::Near, &copies)]);
     assert_eq!(told(&once, Fact::Camera), [] as [&str; 0]);
     let days =

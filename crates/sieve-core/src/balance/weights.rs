@@ -6,22 +6,22 @@ use serde::Serialize;
 
 use super::counts::ClassCount;
 
-/// The beta that is used when none is asked for: new pictures of a class add less and less, and
+/// The beta that is used when none is asked for: new images of a class add less and less, and
 /// 1 / (1 - beta) = 1,000 is the most that a class can count for. Of the betas 0.9 to 0.9999 of the paper
-/// it is the one that still tells classes of some hundred pictures apart.
+/// it is the one that still tells classes of some hundred images apart.
 pub const DEFAULT_BETA: f64 = 0.999;
 
-/// What a picture of a class weighs in training.
+/// What an image of a class weighs in training.
 #[derive(Clone, Debug, PartialEq, Serialize)]
 pub struct Weight {
     /// The class.
     pub class: String,
-    /// Its pictures that are trained on.
+    /// Its images that are trained on.
     pub images: u64,
-    /// By inverse frequency: all pictures / (classes x pictures of the class), so that the mean over
-    /// all pictures is 1. None for a class without pictures to train on; these are no class here.
+    /// By inverse frequency: all images / (classes x images of the class), so that the mean over
+    /// all images is 1. None for a class without images to train on; these are no class here.
     pub inverse_frequency: Option<f64>,
-    /// The effective number of its pictures.
+    /// The effective number of its images.
     pub effective_images: f64,
     /// By the effective number: in proportion to 1 / it, with a sum over the classes of as many as
     /// there are classes (Cui et al., Class-balanced loss based on effective number of samples, 2019).
@@ -29,7 +29,7 @@ pub struct Weight {
 }
 
 /// The effective number of `images` samples: (1 - beta^images) / (1 - beta), from Cui et al., 2019.
-/// `beta` is from 0 up to but not 1; 0 says that all pictures of a class are one.
+/// `beta` is from 0 up to but not 1; 0 says that all images of a class are one.
 pub fn effective_number(images: u64, beta: f64) -> f64 {
     // 1 - beta^n loses all digits where beta is close to 1.
     let logarithm = if beta > 0.0 { beta.ln() } else { f64::NEG_INFINITY };

@@ -41,7 +41,7 @@ fn thin(class: &ClassCount, limits: &FindingLimits) -> Option<Finding> {
 fn small(split: &HeldOut, limits: &FindingLimits) -> Finding {
     let open = split.independent_interval;
     let message = format!(
-        "{}: an accuracy of {:.0}% on its {} may be anything from {} to {}",
+        "{}: a measured accuracy of {:.0}% on its {} is compatible with {} to {}",
         split.split,
         ASSUMED_ACCURACY * 100.0,
         counted(split.independent, "independent image", "independent images"),
@@ -66,7 +66,7 @@ fn associations(association: &Association) -> Vec<Finding> {
             false => format!("{:?}", residual.value),
         };
         let message = format!(
-            "{:?} by its {}: {} in {} of it, in {} of the others",
+            "{:?} by {}: {} in {} of the class, in {} elsewhere",
             residual.class,
             association.fact,
             value,

@@ -56,7 +56,7 @@ fn empty(collection: &Collection, inventory: &Inventory) -> Vec<Finding> {
         .map(|count| {
             let class = count.class.as_deref().unwrap_or_default();
             let place = count.split.as_ref().map_or(String::new(), |split| format!(" in {split}"));
-            Finding::new(Code::EmptyClass, format!("{class:?}{place} holds no readable image"))
+            Finding::new(Code::EmptyClass, format!("{class:?}{place} contains no readable image"))
                 .about(count.class.as_deref(), count.split.as_deref())
         })
         .collect()
@@ -71,8 +71,7 @@ fn imbalance(sizes: &[(&String, u64)], limits: &FindingLimits) -> Option<Finding
         return None;
     }
     let message = format!(
-        "{largest:?} has {ratio:.1} times the images of {smallest:?} ({most} and {least}); {} is \
-         the limit",
+        "{largest:?} has {ratio:.1}x the images of {smallest:?} ({most} and {least}); the limit is {}x",
         limits.imbalance
     );
     Some(

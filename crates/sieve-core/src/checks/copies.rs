@@ -1,4 +1,4 @@
-//! Is every picture there once, and under one class?
+//! Is every image there once, and under one class?
 
 use std::collections::BTreeSet;
 
@@ -10,7 +10,7 @@ use crate::independent::origin;
 use crate::record::Record;
 
 /// For each group of copies that lies in one split a finding: a label conflict or merely a copy; for
-/// each burst in one split a note. Conflicts are told wherever the pictures lie; what spans splits is
+/// each burst in one split a note. Conflicts are told wherever the images lie; what spans splits is
 /// leakage. ImageMeasures-alikes are not told: nothing is to be done about them.
 pub fn copies(found: &DuplicateReport<'_>) -> Vec<Finding> {
     let made = made(found);
@@ -21,7 +21,7 @@ pub fn copies(found: &DuplicateReport<'_>) -> Vec<Finding> {
     findings
 }
 
-/// Whether all of a group were made from one picture, or are that picture: they are alike on purpose.
+/// Whether all of a group were made from one image, or are that image: they are alike on purpose.
 fn is_of_one_origin(found: &DuplicateReport<'_>, group: &Group) -> bool {
     let mut origins =
         group.members.iter().map(|member| origin(found.images[member.image as usize].record));
@@ -29,7 +29,7 @@ fn is_of_one_origin(found: &DuplicateReport<'_>, group: &Group) -> bool {
     first.is_some_and(|first| origins.all(|origin| origin == first))
 }
 
-/// Pictures that were made from others; none where there are none.
+/// Images that were made from others; none where there are none.
 fn made(found: &DuplicateReport<'_>) -> Option<Finding> {
     let records = found.images.iter().map(|image| image.record);
     let made: Vec<&Record> = records
@@ -74,13 +74,13 @@ fn findings(found: &DuplicateReport<'_>, group: &Group) -> Vec<Finding> {
     findings
 }
 
-/// The surest way in which two pictures of different classes are the same.
+/// The surest way in which two images of different classes are the same.
 fn surest_conflict(found: &DuplicateReport<'_>, group: &Group) -> Kind {
     let class = |number: u32| found.images[number as usize].record.class();
     let mut numbers: Vec<u32> = group.members.iter().map(|member| member.image).collect();
     numbers.sort_unstable();
     let is_in = |number: u32| numbers.binary_search(&number).is_ok();
-    // Pairs are sorted by their first picture.
+    // Pairs are sorted by their first image.
     let conflicts = numbers.iter().flat_map(|&a| {
         let from = found.pairs.partition_point(|pair| pair.a < a);
         let of_it = found.pairs[from..].iter().take_while(move |pair| pair.a == a);
@@ -93,7 +93,7 @@ fn surest_conflict(found: &DuplicateReport<'_>, group: &Group) -> Kind {
 /// Names in a sentence; the others are in the list of images.
 const NAMED: usize = 3;
 
-/// A finding about a group of pictures that are the same or belong together.
+/// A finding about a group of images that are the same or belong together.
 pub(super) fn about(found: &DuplicateReport<'_>, group: &Group, code: Code) -> Finding {
     let mut records: Vec<&Record> =
         group.members.iter().map(|member| found.images[member.image as usize].record).collect();

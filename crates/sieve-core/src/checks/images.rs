@@ -1,6 +1,6 @@
-//! Is every picture one that can be learned from, and is it like the others?
+//! Is every image one that can be learned from, and is it like the others?
 //!
-//! What is odd about a few pictures is told picture by picture. What is odd about many is how the
+//! What is odd about a few images is told image by image. What is odd about many is how the
 //! collection is: it is told once, as a note.
 
 use std::collections::BTreeMap;
@@ -14,7 +14,7 @@ use crate::reading::ColourMode;
 use crate::record::Record;
 use crate::statistics::{Scale, median};
 
-/// Findings about single pictures, and about what is mixed.
+/// Findings about single images, and about what is mixed.
 pub fn images(catalog: &Catalog, limits: &FindingLimits) -> Vec<Finding> {
     let images = Images { all: catalog.images().collect(), limits };
     if images.all.is_empty() {
@@ -47,8 +47,8 @@ pub fn images(catalog: &Catalog, limits: &FindingLimits) -> Vec<Finding> {
     ));
     findings.extend(of_all(
         Code::ExifOrientation,
-        "image is upright only by its EXIF orientation",
-        "images are upright only by their EXIF orientation",
+        "image relies on its EXIF orientation tag",
+        "images rely on their EXIF orientation tags",
         |m| m.facts.orientation > 1,
     ));
     findings
@@ -61,7 +61,7 @@ struct Images<'a> {
     limits: &'a FindingLimits,
 }
 
-/// A picture that is odd, what is odd about it, and by how much.
+/// An image that is odd, what is odd about it, and by how much.
 struct Odd<'a> {
     record: &'a Record,
     measured: &'a Measured,
@@ -69,18 +69,18 @@ struct Odd<'a> {
     value: f64,
 }
 
-/// Pictures of which one can be called unlike the others: fewer do not tell what is usual.
+/// Images of which one can be called unlike the others: fewer do not tell what is usual.
 const LEAST: usize = 30;
-/// Pictures of a class of which one can have another shape: shapes differ less than looks do.
+/// Images of a class of which one can have another shape: shapes differ less than looks do.
 const LEAST_OF_CLASS: usize = 8;
-/// Where blank pictures are a larger share, they are how the collection is: masks, or drawings that
+/// Where blank images are a larger share, they are how the collection is: masks, or drawings that
 /// are white on a transparent ground.
 const BLANK_SHARE: f64 = 0.1;
 /// Sharpness of what is called smooth all the same, whatever the others are; keeps logarithms finite.
 const NO_DETAIL: f64 = 1e-6;
 
 impl<'a> Images<'a> {
-    /// One finding a picture, or one for all where that are many; `many` goes on after their number.
+    /// One finding an image, or one for all where that are many; `many` goes on after their number.
     fn told(&self, code: Code, odd: Vec<Odd<'a>>, limit: f64, many: &str) -> Vec<Finding> {
         let share = odd.len() as f64 / self.all.len() as f64;
         if odd.len() <= 1 || share <= self.limits.minority {
@@ -105,7 +105,7 @@ impl<'a> Images<'a> {
             .evidence("images", odd.len())
             .evidence("share", share)
             .evidence("limit", limit);
-        // Nothing can be learned from a blank picture.
+        // Nothing can be learned from a blank image.
         let is_warning = code == Code::Blank && share <= BLANK_SHARE;
         vec![if is_warning { finding } else { finding.severity(Severity::Note) }]
     }
@@ -118,7 +118,7 @@ impl<'a> Images<'a> {
         judged.collect()
     }
 
-    /// Where the numbers of the pictures lie, on a scale of ratios; none of too few.
+    /// Where the numbers of the images lie, on a scale of ratios; none of too few.
     fn scale(&self, value: impl Fn(&Measured) -> f64) -> Option<Scale> {
         let numbers: Vec<f64> =
             self.all.iter().map(|(_, measured)| value(measured).max(NO_DETAIL).ln()).collect();
@@ -143,7 +143,7 @@ impl<'a> Images<'a> {
         self.told(Code::Blank, odd, self.limits.blank, "are one uniform colour")
     }
 
-    /// Pictures of which a number lies far below those of the others and below a limit.
+    /// Images of which a number lies far below those of the others and below a limit.
     fn far_below(
         &self,
         value: impl Fn(&Measured) -> f64,
@@ -161,7 +161,7 @@ impl<'a> Images<'a> {
     }
 
     /// With too little light the bright places go dark with the others, so that the spread stays below the mean, as it is in
-    /// most pictures. Few bright things on black ground have it above: they are to be seen.
+    /// most images. Few bright things on black ground have it above: they are to be seen.
     fn dark(&self) -> Vec<Finding> {
         let limit = self.limits.dark;
         let mut odd = self.far_below(
@@ -192,7 +192,7 @@ impl<'a> Images<'a> {
         let odd = self.far_below(sharpness, limit, |value, median| {
             format!("sharpness {value:.4}; the median is {median:.4}")
         });
-        self.told(Code::SoftFocus, odd, limit, "are much softer than the others")
+        self.told(Code::SoftFocus, odd, limit, "are much softer than the rest")
     }
 
     fn tiny(&self) -> Vec<Finding> {
@@ -205,7 +205,7 @@ impl<'a> Images<'a> {
             let message = format!("{} x {} pixels", facts.width_px, facts.height_px);
             (side(measured) < limit).then(|| (side(measured), message))
         });
-        self.told(Code::Tiny, odd, limit, "are far smaller than the others")
+        self.told(Code::Tiny, odd, limit, "are far smaller than the rest")
     }
 
     fn odd_aspect(&self) -> Vec<Finding> {
@@ -233,7 +233,7 @@ impl<'a> Images<'a> {
                 (aspect, message)
             })
         });
-        self.told(Code::AspectOutlier, odd, limit, "have another aspect ratio than their class")
+        self.told(Code::AspectOutlier, odd, limit, "have an unusual aspect ratio for their class")
     }
 
     fn grey(&self) -> Vec<Finding> {
@@ -247,7 +247,7 @@ impl<'a> Images<'a> {
         if odd.len() * 2 > self.all.len() || self.all.len() < LEAST {
             return Vec::new();
         }
-        self.told(Code::GreyAmongColour, odd, limit, "are grey among coloured ones")
+        self.told(Code::GreyAmongColour, odd, limit, "are grey, unlike the rest")
     }
 
     fn mixed_colours(&self) -> Option<Finding> {
@@ -298,7 +298,7 @@ impl<'a> Images<'a> {
         )
     }
 
-    /// One note for all pictures of which something is so.
+    /// One note for all images of which something is so.
     fn noted(
         &self,
         code: Code,
@@ -323,7 +323,7 @@ fn deviation(measured: &Measured) -> f64 {
     measured.measures.deviation.into_iter().fold(0.0, f32::max).into()
 }
 
-/// Share of a picture within 8 levels of its most frequent colour, above which it is of that colour:
+/// Share of an image within 8 levels of its most frequent colour, above which it is of that colour:
 /// 5 of its 1,024 cells may be dust.
 const ONE_COLOUR: f64 = 0.995;
 

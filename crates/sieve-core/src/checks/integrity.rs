@@ -1,4 +1,4 @@
-//! Is every file a sound picture with the right name?
+//! Is every file a sound image with the right name?
 
 use crate::catalog::Catalog;
 use crate::collection::{AUGMENTED_TABLE, CLASS_INDEX, SETTINGS_FILE};
@@ -40,7 +40,7 @@ pub fn integrity(catalog: &Catalog) -> Vec<Finding> {
     }
     for (path, times) in &catalog.collection.packed_twice {
         let message =
-            format!("{path}: the archive holds {times} entries of this name; the last was taken");
+            format!("{path}: the archive has {times} entries of this name; the last was read");
         let finding = Finding::new(Code::ListedTwice, message).severity(Severity::Warning);
         findings.push(finding.images([path]).evidence("entries", *times));
     }
@@ -59,7 +59,7 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
     match reason {
         Reason::ReadError(found) => read_error(record, found),
         Reason::Stray(what) => {
-            about(record, Code::StrayFile, what.as_deref().unwrap_or("content of an unknown kind"))
+            about(record, Code::StrayFile, what.as_deref().unwrap_or("content of unknown type"))
         }
         Reason::GeneratedTable => about(
             record,
@@ -73,12 +73,12 @@ fn set_aside(record: &Record, reason: &Reason) -> Finding {
         Reason::Link => about(record, Code::LinkNotFollowed, "a symbolic link"),
         Reason::BrokenLink => about(record, Code::BrokenLink, "the link leads nowhere"),
         Reason::LinkLoop => {
-            about(record, Code::LinkLoop, "the link leads back to a folder that holds it")
+            about(record, Code::LinkLoop, "the link leads back to a folder that contains it")
         }
         Reason::Special => about(record, Code::NotAFile, "not a regular file"),
         Reason::Refused(why) => about(record, Code::RefusedEntry, why).evidence("reason", &**why),
         Reason::Missing => {
-            about(record, Code::MissingFile, "the table lists it, but it is not there")
+            about(record, Code::MissingFile, "the table lists it, but it does not exist")
         }
     }
 }
@@ -95,7 +95,7 @@ fn read_error(record: &Record, read_error: &ReadError) -> Finding {
         }
         ReadError::Empty => about(record, Code::EmptyFile, "0 bytes"),
         ReadError::NotAnImage(what) => {
-            let what = what.as_deref().unwrap_or("of an unknown kind");
+            let what = what.as_deref().unwrap_or("of unknown type");
             about(record, Code::NotAnImage, &format!("the content is {what}"))
                 .evidence("content", what)
         }

@@ -12,7 +12,7 @@ use crate::leakage::{Drift, IndexMismatch, Leakage, MissingClass, Order, Quantit
 use crate::record::Record;
 use crate::statistics::strength;
 
-/// Pictures of one split in another, classes that not all splits have or number alike, and splits
+/// Images of one split in another, classes that not all splits have or number alike, and splits
 /// that differ more than chance explains.
 pub fn leakage(leakage: &Leakage, found: &DuplicateReport<'_>) -> Vec<Finding> {
     let mut findings = alike(leakage, found);
@@ -89,7 +89,10 @@ fn declared(found: &DuplicateReport<'_>) -> Vec<Finding> {
         let message = match source {
             Some(source) => {
                 let others = counted(records.len() as u64 - 1, "image was", "images were");
-                format!("{others} made from {source}: together in {}", splits.join(", "))
+                format!(
+                    "{others} made from {source} are in different splits: {}",
+                    splits.join(", ")
+                )
             }
             None => format!("group {group:?}: {images} in {}", splits.join(", ")),
         };
@@ -144,8 +147,7 @@ fn index(one: &IndexMismatch) -> Finding {
 
 fn order_of_files(order: &Order) -> Finding {
     let message = format!(
-        "by name, the pictures of one split follow each other: {} runs, where a shuffle gives {:.0} \
-         ({})",
+        "sorted by name, images of one split follow each other: {} runs, {:.0} expected after shuffling ({})",
         order.runs,
         order.expected,
         chance(order.p_corrected)

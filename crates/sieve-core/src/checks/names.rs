@@ -31,7 +31,7 @@ pub fn names(collection: &Collection, inventory: &Inventory) -> Vec<Finding> {
 fn spelled((class, spellings): (&String, &Vec<String>)) -> Finding {
     let forms = spellings.len();
     let message =
-        format!("{class:?} is written in {forms} Unicode forms and was read as one class");
+        format!("{class:?} is written in {forms} Unicode forms and is treated as one class");
     Finding::new(Code::ClassNamesAlike, message)
         .about(Some(class), None)
         .evidence("classes", spellings.clone())
@@ -97,7 +97,7 @@ pub(super) fn alike(classes: &[Class<'_>]) -> Vec<Alike> {
     let confusable = |word: &str| Some(word).filter(is_word).map(|word| skeleton(word).collect());
     for (a, b) in forms(&confusable) {
         if words[a] != words[b] {
-            pairs.push((a, b, "letters that look the same"));
+            pairs.push((a, b, "letters that look alike"));
         }
     }
     for (a, b) in forms(&|word| singular(word)) {

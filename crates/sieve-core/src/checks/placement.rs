@@ -1,4 +1,4 @@
-//! Does every picture lie in a class folder?
+//! Does every image lie in a class folder?
 
 use std::collections::BTreeMap;
 
@@ -7,7 +7,7 @@ use crate::collection::Label;
 use crate::finding::{Code, Finding};
 use crate::record::Record;
 
-/// One finding for each folder that holds pictures beside the class folders.
+/// One finding for each folder that holds images beside the class folders.
 pub fn placement(catalog: &Catalog) -> Vec<Finding> {
     let mut by_split: BTreeMap<Option<&str>, Vec<&Record>> = BTreeMap::new();
     for (record, _) in catalog.images() {
@@ -20,8 +20,8 @@ pub fn placement(catalog: &Catalog) -> Vec<Finding> {
         .map(|(split, records)| {
             let place = split.map_or("the root".to_owned(), |split| format!("the {split} split"));
             let message = match records.as_slice() {
-                [one] => format!("{}: lies beside the class folders of {place}", one.path),
-                many => format!("{} images lie beside the class folders of {place}", many.len()),
+                [one] => format!("{}: not in a class folder of {place}", one.path),
+                many => format!("{} images are not in a class folder of {place}", many.len()),
             };
             Finding::new(Code::OutsideClass, message)
                 .about(None, split)

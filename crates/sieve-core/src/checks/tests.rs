@@ -85,7 +85,7 @@ fn names_of_one_class_are_alike() {
         ("SAGE", "sage", vec!["case"]),
         ("lemon  balm", "lemon_balm", vec!["spaces"]),
         ("cafe\u{301}s", "caf\u{e9}", vec!["a plural"]),
-        ("s\u{430}ge", "sage", vec!["letters that look the same"]),
+        ("s\u{430}ge", "sage", vec!["letters that look alike"]),
         ("leaf", "leaves", vec!["a plural"]),
         ("berries", "berry", vec!["a plural"]),
         ("chamomile", "chamomille", vec!["one letter"]),
@@ -153,7 +153,7 @@ fn copies_are_judged_by_where_they_lie() {
     assert_eq!(conflict(Kind::Rotated)[0].severity, Severity::Warning);
     assert_eq!(codes(&conflict(Kind::Burst)), ["burst"]);
     assert_eq!(codes(&conflict(Kind::LookAlike)), [""; 0]);
-    // A picture beside the class folders contradicts no class.
+    // An image beside the class folders contradicts no class.
     assert_eq!(codes(&told(Kind::SameBytes, &["sage/a.jpg", "a.jpg"])), ["same-bytes"]);
 
     let across = |kind| told(kind, &["train/sage/a.jpg", "test/sage/a.jpg"]);
@@ -169,7 +169,7 @@ fn copies_are_judged_by_where_they_lie() {
 
 type Change = fn(&mut Measured);
 
-/// Two hundred pictures of sage that look much alike, and what `change_one` makes of the first few.
+/// Two hundred images of sage that look much alike, and what `change_one` makes of the first few.
 fn odd(number: usize, change_one: Change) -> Vec<Finding> {
     let mut records = classes(&[("sage", 200)]);
     for (at, record) in (0u8..).zip(&mut records) {
@@ -201,7 +201,11 @@ fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
         ("tiny", |m| (m.facts.width_px, m.facts.height_px) = (28, 21)),
         ("aspect-outlier", |m| m.facts.width_px = 2000),
         ("blank", |m| {
-            m.measures = ImageMeasures { mean: [255.0, 0.0, 16.0], flat_share: 1.0, ..ImageMeasures::default() };
+            m.measures = ImageMeasures {
+                mean: [255.0, 0.0, 16.0],
+                flat_share: 1.0,
+                ..ImageMeasures::default()
+            };
         }),
         ("transparent", |m| m.facts.colour = ColourMode::Rgba),
         ("exif-orientation", |m| m.facts.orientation = 6),
@@ -224,7 +228,7 @@ fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
     assert_eq!(odd(1, kinds[6].1)[0].message, "sage/0000.jpg: uniformly #ff0010");
     // Few bright things on black ground are to be seen.
     assert_eq!(codes(&odd(2, |m| m.measures.brightness = 0.08)), [] as [&str; 0]);
-    // Blank pictures are worth a warning as long as they are not what the collection is made of.
+    // Blank images are worth a warning as long as they are not what the collection is made of.
     assert_eq!(odd(10, kinds[6].1)[0].severity, Severity::Warning);
     let sizes = odd(3, |m| m.facts.width_px = 641);
     assert_eq!(codes(&sizes), ["mixed-sizes"]);

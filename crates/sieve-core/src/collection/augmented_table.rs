@@ -1,4 +1,4 @@
-//! Pictures that were made from others: what the table beside augmented copies says.
+//! Images that were made from others: what the table beside augmented copies says.
 
 use std::collections::HashMap;
 use std::path::PathBuf;
@@ -9,16 +9,16 @@ use crate::Error;
 use crate::progress::Progress;
 use crate::reading::ReadLimits;
 
-/// What the group of pictures that were made from one begins with; the digest of that one follows.
+/// What the group of images that were made from one begins with; the digest of that one follows.
 const MADE_FROM: &str = "made from ";
 
-/// The digest, as hexadecimal digits, of the picture that the members of a group were made from.
+/// The digest, as hexadecimal digits, of the image that the members of a group were made from.
 pub fn made_from(group: &str) -> Option<&str> {
     group.strip_prefix(MADE_FROM)
 }
 
 impl Collection {
-    /// Gives each picture that a table of augmented copies in the collection names the group of its source. A table that
+    /// Gives each image that a table of augmented copies in the collection names the group of its source. A table that
     /// cannot be read says nothing.
     ///
     /// # Errors

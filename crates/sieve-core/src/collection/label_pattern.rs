@@ -1,4 +1,4 @@
-//! Labels that lie beside the pictures: in a table among them, or in their names. Found by content, so that a
+//! Labels that lie beside the images: in a table among them, or in their names. Found by content, so that a
 //! collection that is labelled in such a way is not taken for one class.
 
 use std::collections::{BTreeMap, BTreeSet, HashSet};
@@ -10,7 +10,7 @@ use super::pattern::Pattern;
 use super::table::{self, Columns};
 use crate::files::RelPath;
 
-/// A table of labels among the pictures, and how it is to be read.
+/// A table of labels among the images, and how it is to be read.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct LabelTable {
     /// Where it lies in the collection.
@@ -33,7 +33,7 @@ const CLASS_WORDS: [&str; 8] =
 /// What columns are called that are no classes, however few values they have.
 const OTHER_WORDS: [&str; 6] = ["split", "set", "fold", "group", "subset", "partition"];
 
-/// The table among the files of a listing that names its pictures and has a column of classes; the first by path.
+/// The table among the files of a listing that names its images and has a column of classes; the first by path.
 /// `head` gives the beginning of a file.
 pub(super) fn table_among(
     listing: &Listing,
@@ -82,7 +82,7 @@ fn may_be_table(found: &Found) -> bool {
         && !found.path.parts().any(is_left_behind)
 }
 
-/// The column whose cells are paths of pictures, in half of the rows at least, and where these paths begin.
+/// The column whose cells are paths of images, in half of the rows at least, and where these paths begin.
 fn path_column(
     rows: &[Vec<String>],
     columns: usize,
@@ -142,8 +142,8 @@ const PATTERNS: [&str; 5] = [
 /// Names that are looked at.
 const MOST_NAMES: usize = 2000;
 
-/// The pattern by which names of pictures tell their class: nearly all match, and there are several classes of
-/// several pictures each. `names` are names without folders.
+/// The pattern by which names of images tell their class: nearly all match, and there are several classes of
+/// several images each. `names` are names without folders.
 pub(super) fn pattern_of_names<'a>(names: impl Iterator<Item = &'a str>) -> Option<&'static str> {
     let names: Vec<&str> = names.take(MOST_NAMES).collect();
     PATTERNS.into_iter().find(|pattern| {

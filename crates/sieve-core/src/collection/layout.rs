@@ -37,7 +37,7 @@ pub(super) struct Reading {
 enum Depth {
     /// Those this many folders below the root or the split.
     At(usize),
-    /// Those that hold the pictures.
+    /// Those that hold the images.
     Innermost,
 }
 
@@ -78,7 +78,7 @@ impl Reading {
             let [only] = tree.folders_in(&here)[..] else { return };
             let inner = if here.is_empty() { only.to_owned() } else { format!("{here}/{only}") };
             let is_split = options.splits.split_of(only).is_some();
-            // A few pictures beside the class folders do not make the folder that holds both a class.
+            // A few images beside the class folders do not make the folder that holds both a class.
             let below: usize =
                 tree.holders_below(&inner).map(|holder| tree.images_in(holder)).sum();
             let is_class = below <= 2 * tree.images_in(&inner);
@@ -143,7 +143,7 @@ impl Reading {
         Ok(())
     }
 
-    /// Pictures in the outermost folders make these the classes. Where all lie deeper, names
+    /// Images in the outermost folders make these the classes. Where all lie deeper, names
     /// decide.
     fn find_depth(&mut self, tree: &Tree<'_>) {
         let base = self.wrapper.join("/");
@@ -298,7 +298,7 @@ impl SplitFolders {
     }
 }
 
-/// The folders of a listing with how many files that may be pictures lie in each.
+/// The folders of a listing with how many files that may be images lie in each.
 struct Tree<'a> {
     listing: &'a Listing,
     images: BTreeMap<&'a str, usize>,
@@ -337,7 +337,7 @@ impl<'a> Tree<'a> {
         self.images.get(folder).copied().unwrap_or(0)
     }
 
-    /// The folders somewhere below `folder` that hold pictures themselves.
+    /// The folders somewhere below `folder` that hold images themselves.
     fn holders_below(&self, folder: &str) -> impl Iterator<Item = &'a str> {
         let prefix = format!("{folder}/");
         let below = self.images.range::<str, _>((

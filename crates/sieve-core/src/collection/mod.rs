@@ -4,14 +4,14 @@
 //! that each are a split. Nothing is decoded here; of archives the lists of their entries are read.
 
 mod archive;
+mod augmented_table;
 mod folder;
-mod label_table;
 mod label_pattern;
+mod label_table;
 mod layout;
 mod listing;
 mod names;
 mod open;
-mod augmented_table;
 mod pattern;
 mod remark;
 mod request;
@@ -20,12 +20,12 @@ mod source;
 mod table;
 mod walk;
 
+pub use augmented_table::made_from;
 pub use folder::SourceFile;
 pub use label_pattern::LabelTable;
 pub use listing::{ArchiveIndexCache, NoCache};
 pub use names::{check_folder_name, composed, is_left_behind, split_of_name, split_rank};
 pub use open::open;
-pub use augmented_table::made_from;
 pub use pattern::Pattern;
 pub use remark::{Alternative, DepthReason, Remark};
 pub use request::{ClassDepth, LayoutOptions, Request, Root, SplitFolders};
@@ -42,7 +42,7 @@ use crate::files::{RelPath, Stamp};
 
 /// The name of a file that says how a collection is to be judged; it may lie in its root.
 pub const SETTINGS_FILE: &str = "mint-sieve.toml";
-/// The file beside the parts of a split that says which picture is in which.
+/// The file beside the parts of a split that says which image is in which.
 pub const SPLIT_TABLE: &str = "split.csv";
 /// The first line of a split table.
 pub const SPLIT_TABLE_HEADER: &str = "path,class,split,group,digest";
@@ -149,7 +149,7 @@ pub struct Place {
 pub enum Label {
     /// The file is of this class; the name is in Unicode's composed form (NFC).
     Class(Arc<str>),
-    /// The file lies in a split that has no class folders: pictures kept for later.
+    /// The file lies in a split that has no class folders: images kept for later.
     Unlabelled,
     /// The file lies beside the class folders.
     Outside,

@@ -32,7 +32,7 @@ pub fn split_rank(split: &str) -> usize {
 }
 
 /// True for names that systems and editors leave behind: hidden files and folders, resource forks,
-/// editors' backups and locks. Nobody means them as pictures or classes.
+/// editors' backups and locks. Nobody means them as images or classes.
 pub fn is_left_behind(name: &str) -> bool {
     name.starts_with('.')
         || name.ends_with('~')
@@ -54,7 +54,7 @@ pub fn check_folder_name(name: &str) -> Result<(), String> {
     }
 }
 
-/// True when a file may be a picture by its name: it says so, or says nothing.
+/// True when a file may be an image by its name: it says so, or says nothing.
 pub(super) fn may_be_image(path: &RelPath) -> bool {
     let name = path.file_name();
     !is_left_behind(name) && (is_image_name(path) || !name.contains('.'))

@@ -184,7 +184,7 @@ impl Opening<'_> {
                 self.collection.class_folders.insert((split, class));
             }
         }
-        // Pictures that lie in no folder at all, in a root that is a split, are kept for later.
+        // Images that lie in no folder at all, in a root that is a split, are kept for later.
         let is_unlabelled = split.is_some() && listing.folders.is_empty();
         let mut is_classed = false;
         let base = reading.base() + u8::from(split.is_some());

@@ -144,7 +144,7 @@ impl Pattern {
         while !rest.is_empty() {
             let (before, after) = rest.split_once('{').unwrap_or((rest, ""));
             if before.contains('}') {
-                return Err("a } has no { before it".to_owned());
+                return Err("a } has no matching {".to_owned());
             }
             if !before.is_empty() {
                 parts.push(Part::Text(before.to_owned()));
@@ -160,7 +160,7 @@ impl Pattern {
                 name if !name.is_empty() && name.chars().all(is_word) => {
                     Part::Named(name.to_owned())
                 }
-                _ => return Err(format!("{{{name}}} is no name of a part")),
+                _ => return Err(format!("{{{name}}} is not a valid name")),
             });
             rest = behind;
         }
@@ -171,7 +171,7 @@ impl Pattern {
             if let Part::Named(name) = part
                 && names(name) > 1
             {
-                return Err(format!("{{{name}}} is there more than once"));
+                return Err(format!("{{{name}}} occurs more than once"));
             }
         }
         Ok(Pattern { text: text.to_owned(), parts })

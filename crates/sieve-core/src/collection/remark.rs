@@ -25,21 +25,21 @@ pub enum Remark {
         /// Their names.
         folders: Vec<String>,
     },
-    /// Folders without class folders beside splits: pictures kept for later.
+    /// Folders without class folders beside splits: images kept for later.
     Unlabelled {
         /// Their names.
         folders: Vec<String>,
     },
-    /// The folders that hold the pictures were taken as classes.
+    /// The folders that hold the images were taken as classes.
     InnermostClasses(DepthReason),
-    /// The outer folders were taken as classes, although the pictures lie deeper.
+    /// The outer folders were taken as classes, although the images lie deeper.
     OuterClasses(DepthReason),
     /// There are no class folders.
     NoClassFolders {
         /// A pattern that may read classes from the names of files.
         pattern: String,
     },
-    /// A table of labels lies among the pictures, and was not used.
+    /// A table of labels lies among the images, and was not used.
     TableAmongImages(LabelTable),
     /// Labels were taken from a table in an archive.
     TableInArchive {

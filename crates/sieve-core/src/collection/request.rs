@@ -98,7 +98,7 @@ impl Default for SplitFolders {
 pub enum ClassDepth {
     /// Those this many folders below the root or the split, from 1.
     Folders(usize),
-    /// Those that hold the pictures.
+    /// Those that hold the images.
     Innermost,
 }
 

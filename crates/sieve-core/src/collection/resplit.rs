@@ -74,7 +74,7 @@ impl Collection {
                 classes.insert((entry.place.split.as_deref().map(str::to_owned), class.to_owned()));
             }
         }
-        // Folders without a picture in any split stay what they are.
+        // Folders without an image in any split stay what they are.
         let filled: BTreeSet<&String> = classes.iter().map(|(_, class)| class).collect();
         let empty = self.class_folders.iter().filter(|(_, class)| !filled.contains(class));
         let empty: Vec<_> = empty.map(|(_, class)| (None, class.clone())).collect();

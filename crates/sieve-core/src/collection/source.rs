@@ -65,7 +65,8 @@ impl Source {
     /// they cannot be read.
     pub fn head_of(&self, found: &Found, most: u64) -> Option<Vec<u8>> {
         let EntryKind::File { stamp } = found.kind else { return None };
-        let limits = ReadLimits { file_bytes: bounded_read::MOST_TABLE_BYTES, ..ReadLimits::default() };
+        let limits =
+            ReadLimits { file_bytes: bounded_read::MOST_TABLE_BYTES, ..ReadLimits::default() };
         match self {
             Source::Folder(folder) => {
                 let mut head = Vec::new();

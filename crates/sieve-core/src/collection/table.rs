@@ -6,18 +6,18 @@ use std::path::{Component, Path, PathBuf};
 use serde_json::{Map, Value};
 
 use super::names::check_folder_name;
-use crate::{Error, csv_escape, bounded_read, separated};
+use crate::{Error, bounded_read, csv_escape, separated};
 
 /// What the columns of a table are called.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Columns {
-    /// The picture's file.
+    /// The image's file.
     pub path: String,
     /// Its class.
     pub class: String,
     /// Its split; the table need not have it.
     pub split: String,
-    /// Pictures of one group stay together; the table need not have it.
+    /// Images of one group stay together; the table need not have it.
     pub group: String,
 }
 
@@ -234,7 +234,7 @@ fn separated(text: &str, columns: &Columns, needed: Needed) -> Result<Table, Wro
         let line = record.position().map_or(0, csv::Position::line);
         if record.len() != names.len() {
             let (cells, expected) = (record.len(), names.len());
-            let wrong = format!("line {line} has {cells} cells; the head has {expected}");
+            let wrong = format!("line {line} has {cells} cells; the header has {expected}");
             return Err(wrong.into());
         }
         let field = |at: usize| record.get(at).unwrap_or_default().to_owned();
@@ -318,7 +318,7 @@ impl<'a> PathRoot<'a> {
                 }
             }
         }
-        if below.as_os_str().is_empty() { Err("the path names no file") } else { Ok(below) }
+        if below.as_os_str().is_empty() { Err("the path does not name a file") } else { Ok(below) }
     }
 }
 

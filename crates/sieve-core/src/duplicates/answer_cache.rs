@@ -1,21 +1,21 @@
 //! Answers that are kept in the catalog: what was searched once is not searched again.
 //!
 //! An answer is found again by all that decides it, so that it is the one that a search from nothing would give: the
-//! bytes of each picture, its path, class and split, how far is looked, and the version of the method.
+//! bytes of each image, its path, class and split, how far is looked, and the version of the method.
 
 use serde::{Deserialize, Serialize};
 
-use super::report::{Group, Pair};
-use super::null_model::SimilarityThreshold;
 use super::image_set::ImageRef;
+use super::null_model::SimilarityThreshold;
+use super::report::{Group, Pair};
 use super::request::{Reach, Request};
 use crate::measuring::{Digest, MEASURING_VERSION};
 use crate::store::Store;
 
-/// The version of the method: raised whenever the same pictures may give another answer.
+/// The version of the method: raised whenever the same images may give another answer.
 const SEARCH_VERSION: u32 = 8;
 
-/// What a search found, but for the pictures themselves. The fields are those of [`super::DuplicateReport`].
+/// What a search found, but for the images themselves. The fields are those of [`super::DuplicateReport`].
 #[derive(Serialize, Deserialize)]
 pub struct Answer {
     pub pairs: Vec<Pair>,

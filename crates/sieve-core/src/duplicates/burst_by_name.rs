@@ -1,7 +1,7 @@
 //! Frames of one moment by their names: files that were numbered as a camera took them.
 //!
-//! Running numbers alone say nothing: pictures are numbered as they are collected, drawn or exported. So the collection
-//! itself must show that neighbours in number are far more alike than pictures that are far apart in number, and each two
+//! Running numbers alone say nothing: images are numbered as they are collected, drawn or exported. So the collection
+//! itself must show that neighbours in number are far more alike than images that are far apart in number, and each two
 //! frames must lie on each other with their texture.
 
 use std::collections::BTreeMap;
@@ -10,7 +10,7 @@ use rayon::prelude::*;
 
 use super::burst_by_time::Linked;
 use super::clustering::Link;
-use super::image_set::{ImageRef, PyramidCache, ImageSet};
+use super::image_set::{ImageRef, ImageSet, PyramidCache};
 use crate::Error;
 use crate::likeness::{Descriptor, Scratch, Start, Turn, compare, is_plain};
 use crate::progress::Progress;
@@ -31,7 +31,7 @@ const TEXTURE: [f32; 2] = [0.4, 0.2];
 /// What the names of a series have in common: collection, folder, what stands before and after the number, and pixels.
 type Series<'a> = (usize, &'a str, &'a str, &'a str, (u32, u32));
 
-/// Pairs of neighbours in number among `leaders` that are frames of one moment, sorted.
+/// Pairs of neighbours in number among `leaders` that are burst frames, sorted.
 ///
 /// # Errors
 ///
@@ -76,7 +76,7 @@ fn numbered<'a>(image: &ImageRef<'a>) -> Option<(Series<'a>, u64)> {
     Some(((image.collection, path.folder(), &name[..before], &name[after..], size), number))
 }
 
-/// Neighbours in one series, sorted by number, that are frames of one moment.
+/// Neighbours in one series, sorted by number, that are burst frames.
 fn frames(looks: &PyramidCache, files: &[(u64, u32)]) -> Vec<Linked> {
     let image_at = |index: u32| looks.image_at(index as usize);
     let outlines: Vec<Option<Descriptor>> =

@@ -1,5 +1,5 @@
 //! Frames of one moment by their times: what was taken by one camera within seconds, and is more alike than what the same
-//! camera took at other times. Seconds alone say nothing: pictures are exported, scanned and numbered within seconds, too.
+//! camera took at other times. Seconds alone say nothing: images are exported, scanned and numbered within seconds, too.
 
 use std::collections::{BTreeMap, HashMap, HashSet};
 
@@ -7,9 +7,9 @@ use rayon::prelude::*;
 use statrs::distribution::{Binomial, DiscreteCDF};
 
 use super::clustering::Link;
+use super::image_set::ImageSet;
 use super::kind::Kind;
 use super::pair_verdicts::PairVerdict;
-use super::image_set::ImageSet;
 use crate::Error;
 use crate::disjoint_sets::DisjointSets;
 use crate::likeness::moment;
@@ -21,7 +21,7 @@ const SECONDS: i64 = 3;
 /// Frames ahead that each is compared with.
 const AHEAD: usize = 3;
 
-/// Pairs of pictures of one size that one camera took within seconds, the smaller number first. What was
+/// Pairs of images of one size that one camera took within seconds, the smaller number first. What was
 /// taken at the same instant is a copy rather than a frame.
 fn neighbours(images: &[&Measured]) -> Vec<(u32, u32)> {
     let mut by_camera: BTreeMap<&str, Vec<(i64, u32)>> = BTreeMap::new();
@@ -49,7 +49,7 @@ fn neighbours(images: &[&Measured]) -> Vec<(u32, u32)> {
     pairs
 }
 
-/// Pairs of pictures of one size that one camera took at quite other times.
+/// Pairs of images of one size that one camera took at quite other times.
 fn strangers(images: &[&Measured]) -> Vec<(u32, u32)> {
     type Setting<'a> = (&'a str, u32, u32);
     let mut by_setting: BTreeMap<Setting<'_>, Vec<(i64, u32)>> = BTreeMap::new();
@@ -80,19 +80,19 @@ fn strangers(images: &[&Measured]) -> Vec<(u32, u32)> {
 
 /// Cosine of two frames of a moment, at least.
 const MOMENT: f32 = 0.80;
-/// Pairs of pictures that are far apart in time: by these shares of all that one camera took.
+/// Pairs of images that are far apart in time: by these shares of all that one camera took.
 const APART: [f64; 3] = [1.0 / 3.0, 0.4, 0.5];
-/// Seconds between two pictures that are surely not of one moment.
+/// Seconds between two images that are surely not of one moment.
 const STRANGE_SECONDS: i64 = 60;
 /// Such pairs that are looked at, and that are needed to say anything.
 const MOST_STRANGERS: usize = 3000;
 const LEAST_STRANGERS: usize = 20;
 /// The share of pairs far apart in time below which a pair must lie to be a moment's.
 const RARE: f64 = 0.01;
-/// The chance, were neighbours in time like any other pictures, below which they are not.
+/// The chance, were neighbours in time like any other images, below which they are not.
 const CHANCE: f64 = 1e-3;
 
-/// The cosine that two frames of a moment must exceed, so that they are more alike than pictures that the same cameras took
+/// The cosine that two frames of a moment must exceed, so that they are more alike than images that the same cameras took
 /// at other times; infinite where neighbours in time are no more alike than these. `near` and `far` are the cosines of both.
 fn threshold(near: &[f32], mut far: Vec<f32>) -> f32 {
     if far.len() < LEAST_STRANGERS {
@@ -112,11 +112,11 @@ fn threshold(near: &[f32], mut far: Vec<f32>) -> f32 {
     level.map_or(f32::INFINITY, |&(level, _)| level.max(MOMENT))
 }
 
-/// Two pictures and what is said of them.
+/// Two images and what is said of them.
 pub type Linked = ((u32, u32), Link);
 
-/// Pairs of different pictures of one collection that are frames of one moment. Frames of a still hand are laid over each
-/// other without a doubt; what has moved is nevertheless another picture. `same` are the duplicates.
+/// Pairs of different images of one collection that are burst frames. Frames of a still hand are laid over each
+/// other without a doubt; what has moved is nevertheless another image. `same` are the duplicates.
 pub fn by_time(
     prepared: &mut ImageSet<'_>,
     leaders: &[u32],
@@ -186,10 +186,10 @@ mod tests {
         };
         // Too few to compare with: what is alike is a moment.
         assert_eq!(threshold(&[0.9], spread(19, 0.0, 0.5)), MOMENT);
-        // Pictures that all look alike, taken one after the other: as alike as any two others.
+        // Images that all look alike, taken one after the other: as alike as any two others.
         let skies = spread(1000, 0.5, 0.95);
         assert_eq!(threshold(&skies, skies.clone()), f32::INFINITY);
-        // A few frames among pictures that are less alike, and a single pair beyond all of a thousand others.
+        // A few frames among images that are less alike, and a single pair beyond all of a thousand others.
         let least = threshold(&[0.97, 0.98, 0.96, 0.3], skies.clone());
         assert!((0.94..0.96).contains(&least), "{least}");
         assert!(threshold(&[0.97], spread(2000, 0.5, 0.95)).is_finite());

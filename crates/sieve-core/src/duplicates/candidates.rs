@@ -1,4 +1,4 @@
-//! Pairs of pictures that are worth laying over each other.
+//! Pairs of images that are worth laying over each other.
 
 use std::cmp::Reverse;
 use std::collections::HashMap;
@@ -16,30 +16,30 @@ use crate::likeness::{
 use crate::measuring::Fingerprint;
 use crate::progress::Progress;
 
-/// Two pictures that may be alike, and where the one looked for may lie on the other.
+/// Two images that may be alike, and where the one looked for may lie on the other.
 #[derive(Clone, Copy, Debug)]
 pub struct Candidate {
-    /// The picture that is looked for.
+    /// The image that is looked for.
     pub wanted: u32,
-    /// The picture it may lie on.
+    /// The image it may lie on.
     pub found: u32,
     /// Where to begin.
     pub start: Start,
 }
 
-/// Sets of at most so many pictures are compared all with all; of larger ones all with a few.
+/// Sets of at most so many images are compared all with all; of larger ones all with a few.
 pub const FEW: usize = 256;
 
 /// What the fingerprints say.
 pub struct Near {
-    /// Pairs of pictures whose fingerprints meet.
+    /// Pairs of images whose fingerprints meet.
     pub candidates: Vec<Candidate>,
-    /// Pictures that stand for many others, which need not be looked for any more: for each picture
+    /// Images that stand for many others, which need not be looked for any more: for each image
     /// whether it is one of these others.
     pub is_stood_for: Vec<bool>,
 }
 
-/// Pairs of pictures whose fingerprints meet: as they are, mirrored or turned.
+/// Pairs of images whose fingerprints meet: as they are, mirrored or turned.
 ///
 /// # Errors
 ///
@@ -115,11 +115,11 @@ const LOOKS: usize = 2000;
 /// The product of two views; of equals the first view that was looked for and the first that was found.
 type Best = (i32, Reverse<(usize, u32)>);
 
-/// Candidates that one picture may have; the nearest are kept.
+/// Candidates that one image may have; the nearest are kept.
 const MOST: usize = 64;
 
-/// Pairs of pictures of which one may show the other, or a part of it, in any position. `image_at`
-/// gives the planes of a picture; `None` where it does not take part.
+/// Pairs of images of which one may show the other, or a part of it, in any position. `image_at`
+/// gives the planes of an image; `None` where it does not take part.
 ///
 /// # Errors
 ///
@@ -192,7 +192,7 @@ mod tests {
                 (0u8..5, prop::collection::vec(16usize..250, 0..12), any::<[bool; 3]>()), 2..24,
             ),
         ) {
-            // A few pictures, each with some bits changed and in one of eight positions.
+            // A few images, each with some bits changed and in one of eight positions.
             let make = |(base, flips, turn): &(u8, Vec<usize>, [bool; 3])| {
                 let mut bits = *blake3::hash(&[*base]).as_bytes();
                 flips.iter().for_each(|bit| bits[bit / 8] ^= 1 << (bit % 8));

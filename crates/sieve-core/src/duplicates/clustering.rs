@@ -6,7 +6,7 @@ use std::collections::HashMap;
 use super::kind::Kind;
 use crate::disjoint_sets::DisjointSets;
 
-/// What is known of two pictures.
+/// What is known of two images.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Link {
     pub kind: Kind,
@@ -16,7 +16,7 @@ pub struct Link {
 }
 
 impl Link {
-    /// Of two frames of one moment, by the cosine of their looks.
+    /// Of two burst frames, by the cosine of their looks.
     pub fn burst(score: f32) -> Self {
         Link { kind: Kind::Burst, score, is_replayed: false }
     }
@@ -25,20 +25,20 @@ impl Link {
 /// Known pairs, by both numbers, the smaller first.
 pub type Links = HashMap<(u32, u32), Link>;
 
-/// A picture in a group.
+/// An image in a group.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Membership {
     pub image: u32,
-    /// How it goes with the picture that stands for the group; none for that one itself.
+    /// How it goes with the image that stands for the group; none for that one itself.
     pub link: Option<Link>,
 }
 
-/// What belongs together, the picture that stands for all first.
+/// What belongs together, the image that stands for all first.
 pub type Cluster = Vec<Membership>;
 
-/// The groups that `links` make among `count` pictures. Each is led by the member that goes with most others, of
+/// The groups that `links` make among `count` images. Each is led by the member that goes with most others, of
 /// equals the one that `rank` puts first, and holds what goes with that one and nothing else: so that it can be said of
-/// every member why it is there. What is only chained to it makes groups of its own; a picture that is left over alone
+/// every member why it is there. What is only chained to it makes groups of its own; an image that is left over alone
 /// then makes one with the member that it goes with best, which so is in two groups.
 pub fn group<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Vec<Cluster> {
     let mut sets = DisjointSets::new(count);
@@ -95,7 +95,7 @@ pub fn group<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Ve
     groups
 }
 
-/// The picture that goes with `member` best, of equals the first.
+/// The image that goes with `member` best, of equals the first.
 fn best_partner(
     member: u32,
     partners: &HashMap<u32, Vec<u32>>,
@@ -107,7 +107,7 @@ fn best_partner(
     known.min_by(|(a, one), (b, other)| other.score.total_cmp(&one.score).then(a.cmp(b)))
 }
 
-/// All that `links` join among `count` pictures, each led by the member that goes with most others, of equals the one
+/// All that `links` join among `count` images, each led by the member that goes with most others, of equals the one
 /// that `rank` puts first; each other member with its link to the leader or the best that it has.
 pub fn families<R: Ord>(count: usize, links: &Links, rank: impl Fn(u32) -> R) -> Vec<Cluster> {
     let mut sets = DisjointSets::new(count);
@@ -153,7 +153,7 @@ mod tests {
         let pairs = links(&[(0, 1), (0, 2), (1, 2), (2, 3), (3, 4), (4, 5), (7, 8)]);
         let groups = group(9, &pairs, u64::from);
         assert_eq!(names(&groups), [vec![2, 0, 1, 3], vec![4, 5], vec![7, 8]]);
-        // A picture left over alone makes a group with the one that it goes with.
+        // An image left over alone makes a group with the one that it goes with.
         let chain = links(&[(0, 1), (0, 2), (2, 3)]);
         assert_eq!(names(&group(4, &chain, u64::from)), [vec![0, 1, 2], vec![2, 3]]);
         // A family is all that is joined.

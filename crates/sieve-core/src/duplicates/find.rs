@@ -2,22 +2,22 @@
 
 use std::collections::{HashMap, HashSet};
 
+use super::answer_cache::{self, Answer};
+use super::burst_by_name::by_running_names;
 use super::burst_by_time::by_time;
 use super::candidates::{Candidate, near, wide};
-use super::report::{DuplicateReport, Pair};
 use super::clustering::Links;
 use super::groups::groups;
-use super::scorer::{Scorer, Verdicts};
-use super::answer_cache::{self, Answer};
+use super::image_set::{CollectionRef, ImageRef, ImageSet};
 use super::kind::Kind;
 use super::null_model::Sample;
 use super::originals::Maps;
 use super::pair_verdicts::PairVerdict;
 use super::pixels::same_pixels;
-use super::image_set::{CollectionRef, ImageRef, ImageSet};
+use super::report::{DuplicateReport, Pair};
 use super::request::{Reach, Request};
-use super::burst_by_name::by_running_names;
 use super::same_bytes::{Copies, each_pair};
+use super::scorer::{Scorer, Verdicts};
 use super::small_images::match_small;
 use crate::Error;
 use crate::disjoint_sets::DisjointSets;
@@ -86,7 +86,7 @@ fn searched(
         let compares = |a: &ImageRef<'_>, b: &ImageRef<'_>| request.within.compares(a, b);
         let (tiny, of_small) = match_small(prepared, &small, leaders, compares, progress)?;
         pair_verdicts.extend(tiny);
-        // What most pictures are is told.
+        // What most images are is told.
         if small.len() > leaders.len() {
             level = of_small;
         }
@@ -149,7 +149,7 @@ fn searched(
     Ok(Answer { pairs, groups, by_name, level })
 }
 
-/// Takes out what is said of two frames of one moment beside that: they look alike, being frames.
+/// Takes out what is said of two burst frames beside that: they look alike, being frames.
 fn without_frames(links: &mut Links, images: usize) {
     let mut moments = DisjointSets::new(images);
     for ((a, b), _) in links.iter().filter(|(_, link)| link.kind == Kind::Burst) {
@@ -158,7 +158,7 @@ fn without_frames(links: &mut Links, images: usize) {
     links.retain(|&(a, b), link| link.kind.is_dependent() || moments.find(a) != moments.find(b));
 }
 
-/// The records of two pictures, and the numbers that are weighed.
+/// The records of two images, and the numbers that are weighed.
 pub type Weighed = ([usize; 2], Vec<f32>);
 
 /// All that is weighed of each pair of one collection that seems to be the same, for fitting what it weighs: the records
@@ -225,7 +225,7 @@ fn candidates(
     let mut met = near(&fingerprints, progress)?;
     if reach == Reach::Wide {
         prepared.load(leaders, progress)?;
-        progress.begin("looking for copies", Some(2 * leaders.len() as u64));
+        progress.begin("searching for duplicates", Some(2 * leaders.len() as u64));
         let (looks, images) = (&prepared.looks, &prepared.images);
         let image_at = |at: usize| {
             (!met.is_stood_for[at]).then(|| looks.image_at(leaders[at] as usize)).flatten()

@@ -1,16 +1,16 @@
-//! From pairs to groups, with the picture of each that is the one to keep.
+//! From pairs to groups, with the image of each that is the one to keep.
 
 use std::cmp::Reverse;
 use std::collections::HashSet;
 
-use super::report::{Group, Member, Pair};
 use super::clustering::{Link, Links, Membership, families, group};
+use super::filename_rank::Naming;
+use super::image_set::ImageSet;
 use super::keep::{departures, ranked, usual_aspects};
 use super::kind::Kind;
-use super::filename_rank::Naming;
 use super::originals::{Maps, find_originals};
 use super::prefer::Prefer;
-use super::image_set::ImageSet;
+use super::report::{Group, Member, Pair};
 use super::same_bytes::Copies;
 use crate::Error;
 use crate::progress::Progress;
@@ -116,7 +116,7 @@ fn decide(prepared: &ImageSet<'_>, groups: &mut [Group], links: &Links, naming: 
     }
 }
 
-/// The pixels of a picture within its border.
+/// The pixels of an image within its border.
 fn content_px(prepared: &ImageSet<'_>, copies: &Copies, index: u32) -> u64 {
     let facts = &prepared.images[index as usize].measured.facts;
     // Of files with the same bytes only one was looked at.

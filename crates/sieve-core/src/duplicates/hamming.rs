@@ -172,7 +172,7 @@ mod tests {
         fn sets_are_those_of_comparing_all_with_all(
             seeds in prop::collection::vec((0u8..4, prop::collection::vec(0usize..255, 0..40)), 2..40),
         ) {
-            // A few pictures and what is left of them after some bits have changed.
+            // A few images and what is left of them after some bits have changed.
             let fingerprints: Vec<Fingerprint> = seeds.iter().map(|(base, flips)| {
                 let mut bits = *blake3::hash(&[*base]).as_bytes();
                 flips.iter().for_each(|bit| bits[bit / 8] ^= 1 << (bit % 8));

@@ -1,4 +1,4 @@
-//! The pictures that are compared, with what is needed of each.
+//! The images that are compared, with what is needed of each.
 
 use std::sync::atomic::{AtomicBool, Ordering};
 
@@ -20,11 +20,11 @@ pub struct CollectionRef<'a> {
     pub catalog: &'a Catalog,
     /// Where its thumbnails are kept, if they are.
     pub store: Option<&'a Store>,
-    /// What reading one picture may cost.
+    /// What reading one image may cost.
     pub limits: &'a ReadLimits,
 }
 
-/// One picture.
+/// One image.
 #[derive(Clone, Copy, Debug)]
 pub struct ImageRef<'a> {
     /// What is known of its file.
@@ -37,7 +37,7 @@ pub struct ImageRef<'a> {
     pub index: usize,
 }
 
-/// The pictures of all sides, in their order.
+/// The images of all sides, in their order.
 pub struct ImageSet<'a> {
     pub collections: &'a [CollectionRef<'a>],
     pub images: Vec<ImageRef<'a>>,
@@ -46,11 +46,11 @@ pub struct ImageSet<'a> {
     lacks: AtomicBool,
 }
 
-/// How the pictures look, as far as that is loaded.
+/// How the images look, as far as that is loaded.
 pub struct PyramidCache(Vec<Option<ImagePyramid>>);
 
 impl<'a> ImageSet<'a> {
-    /// All pictures of `collections`; no thumbnail is loaded yet.
+    /// All images of `collections`; no thumbnail is loaded yet.
     pub fn new(collections: &'a [CollectionRef<'a>]) -> Self {
         let mut images = Vec::new();
         for (collection, one) in collections.iter().enumerate() {
@@ -63,7 +63,7 @@ impl<'a> ImageSet<'a> {
         ImageSet { collections, images, looks, lacks: AtomicBool::new(false) }
     }
 
-    /// Brings the pictures into an order that their bytes alone decide, but for files of the same bytes: which of two is
+    /// Brings the images into an order that their bytes alone decide, but for files of the same bytes: which of two is
     /// laid over the other, and in what order a forest grows, must not depend on their names. Returned is for each the
     /// place where it was; [`ImageSet::restore`] brings all back.
     pub fn order_by_content(&mut self) -> Vec<u32> {
@@ -74,7 +74,7 @@ impl<'a> ImageSet<'a> {
         was
     }
 
-    /// Brings the pictures back to where they were.
+    /// Brings the images back to where they were.
     pub fn restore(&mut self, was: &[u32]) {
         let mut places: Vec<u32> = (0..was.len() as u32).collect();
         places.sort_unstable_by_key(|&place| was[place as usize]);
@@ -118,8 +118,7 @@ impl<'a> ImageSet<'a> {
                 let (aspect, plain) = (measured.aspect() as f32, measured.measures.flat_share);
                 Some(ImagePyramid::new(thumbnail?, aspect, plain))
             };
-            let ready: Vec<Option<ImagePyramid>> =
-                here.par_iter().zip(loaded).map(ready).collect();
+            let ready: Vec<Option<ImagePyramid>> = here.par_iter().zip(loaded).map(ready).collect();
             for (index, image_at) in here.into_iter().zip(ready) {
                 self.looks.0[index as usize] = image_at;
             }
@@ -162,22 +161,22 @@ impl<'a> ImageSet<'a> {
 }
 
 impl PyramidCache {
-    /// A picture's planes, when its thumbnail is loaded.
+    /// An image's planes, when its thumbnail is loaded.
     pub fn image_at(&self, index: usize) -> Option<&ImagePyramid> {
         self.0[index].as_ref()
     }
 
-    /// What lies within the border of a picture, when its thumbnail is loaded; none without border.
+    /// What lies within the border of an image, when its thumbnail is loaded; none without border.
     pub fn content(&self, index: usize) -> Option<Region> {
         self.image_at(index)?.content
     }
 
-    /// The thumbnail of a picture, where it was loaded.
+    /// The thumbnail of an image, where it was loaded.
     pub fn thumbnail(&self, index: usize) -> Option<&[u8]> {
         Some(&self.image_at(index)?.all.thumbnail.0)
     }
 
-    /// Whether the thumbnails of two pictures differ by at most `levels` anywhere.
+    /// Whether the thumbnails of two images differ by at most `levels` anywhere.
     pub fn are_nearly(&self, a: u32, b: u32, levels: u8) -> bool {
         let thumbnail = |index: u32| Some(&self.image_at(index as usize)?.all.thumbnail.0);
         let (Some(a), Some(b)) = (thumbnail(a), thumbnail(b)) else { return false };

@@ -3,12 +3,12 @@
 use std::cmp::Reverse;
 use std::collections::HashMap;
 
-use super::report::Member;
 use super::clustering::Links;
-use super::kind::Kind;
 use super::filename_rank::Naming;
-use super::prefer::Prefer;
 use super::image_set::ImageRef;
+use super::kind::Kind;
+use super::prefer::Prefer;
+use super::report::Member;
 use crate::reading::Format;
 use crate::rect::Region;
 
@@ -58,10 +58,10 @@ pub fn ranked<'m, 'i>(
     (ranked, decided.map(|at| prefer[at]))
 }
 
-/// The logarithm of the ratio of sides beyond which a picture is stretched or cut: whole numbers of pixels change that of a
+/// The logarithm of the ratio of sides beyond which an image is stretched or cut: whole numbers of pixels change that of a
 /// side of 100 by half of it.
 const STRETCHED: f32 = 0.02;
-/// A picture was changed where its thumbnail is further from what the copies have in common than this many times the nearest
+/// An image was changed where its thumbnail is further from what the copies have in common than this many times the nearest
 /// quarter of them, and by more than what rounding two thumbnails to whole levels explains (0.41 levels, root mean square).
 const ALTERED: f64 = 1.5;
 const ROUNDING: f64 = 0.5;
@@ -70,13 +70,13 @@ const ROUNDING: f64 = 0.5;
 const TELLING: usize = 5;
 /// Copies of a group that are asked for what they have in common.
 const ASKED: usize = 33;
-/// The share of a picture that is not border, below which it has one.
+/// The share of an image that is not border, below which it has one.
 const BORDERED: f32 = 0.98;
 
-/// In how many ways each of `members`, which are copies of one picture, departs from what they have in common: the picture
+/// In how many ways each of `members`, which are copies of one image, departs from what they have in common: the image
 /// that all were made from is in the middle of them, since each of them was changed in its own way. `content` gives the part
-/// of a picture within its border, `thumbnail` its thumbnail, `usual_aspect` the commonest logarithm of the ratio of sides
-/// in the class of a picture, for copies that are too few to have anything in common.
+/// of an image within its border, `thumbnail` its thumbnail, `usual_aspect` the commonest logarithm of the ratio of sides
+/// in the class of an image, for copies that are too few to have anything in common.
 pub fn departures<'i>(
     members: &[u32],
     links: &Links,

@@ -1,15 +1,15 @@
-//! In which way two pictures are the same.
+//! In which way two images are the same.
 
 use serde::{Deserialize, Serialize};
 
 use crate::likeness::{CloseComparison, Placing};
 
-/// In which way two pictures show the same, from the surest to the least sure.
+/// In which way two images show the same, from the surest to the least sure.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
 pub enum Kind {
     /// The files hold the same bytes.
     SameBytes,
-    /// The pictures have the same pixels; container or metadata differ.
+    /// The images have the same pixels; container or metadata differ.
     SamePixels,
     /// Saved again, resized, lighter or darker, blurred or noisy.
     Near,
@@ -21,7 +21,7 @@ pub enum Kind {
     Cropped,
     /// With a mark or text on it.
     Marked,
-    /// Frames of one moment: different pictures that must not be split apart.
+    /// Frames of one moment: different images that must not be split apart.
     Burst,
     /// The same lines in other colours.
     Recoloured,
@@ -64,39 +64,39 @@ impl Kind {
         }
     }
 
-    /// Whether two pictures of this kind are copies of one, of which all but one may be dropped.
+    /// Whether two images of this kind are copies of one, of which all but one may be dropped.
     pub fn is_duplicate(self) -> bool {
         self < Kind::Burst
     }
 
-    /// Whether two pictures of this kind count as one for whatever is learned or measured from them: copies and frames of
+    /// Whether two images of this kind count as one for whatever is learned or measured from them: copies and frames of
     /// one moment.
     pub fn is_dependent(self) -> bool {
         self <= Kind::Burst
     }
 
-    /// Whether two pictures of this kind are different drawings of one design.
+    /// Whether two images of this kind are different drawings of one design.
     pub fn is_variant(self) -> bool {
         matches!(self, Kind::Recoloured | Kind::Variant)
     }
 }
 
-/// Log odds from which two pictures count as copies: a chance of 0.95. docs/duplicates.md says how many copies and how
+/// Log odds from which two images count as copies: a chance of 0.95. docs/duplicates.md says how many copies and how
 /// many others are above.
 pub const CERTAIN: f32 = 3.0;
-/// The chance of being copies from which two pictures are kept in one part and reported where they are not: keeping two
+/// The chance of being copies from which two images are kept in one part and reported where they are not: keeping two
 /// different ones together costs next to nothing, parting two copies makes a score untrue.
 pub const POSSIBLE: f32 = 0.3;
-/// Log odds from which two pictures look alike: a chance of 0.12.
+/// Log odds from which two images look alike: a chance of 0.12.
 const ALIKE: f32 = -2.0;
 
 /// Degrees of tilt that go unnoticed.
 const LEVEL_DEGREES: f32 = 2.0;
-/// The share of a picture that must be on the other to count as all of it.
+/// The share of an image that must be on the other to count as all of it.
 const ALL_OF_IT: f32 = 0.96;
 
 impl Kind {
-    /// What is said of two pictures, by the log odds that they are copies, what else is known of them, and how one lies
+    /// What is said of two images, by the log odds that they are copies, what else is known of them, and how one lies
     /// on the other; nothing where they are not even alike.
     pub(super) fn classify(
         log_odds: f32,
@@ -120,7 +120,7 @@ impl Kind {
         if placing.is_mirrored || placing.degrees.abs() > LEVEL_DEGREES {
             return Kind::Rotated;
         }
-        // What of a picture is not on the other, and is no border either, was cut off.
+        // What of an image is not on the other, and is no border either, was cut off.
         let is_cut = placing
             .shared
             .iter()

@@ -1,4 +1,4 @@
-//! The pictures that are most like one.
+//! The images that are most like one.
 
 use std::cmp::Reverse;
 use std::collections::HashMap;
@@ -6,11 +6,11 @@ use std::collections::HashMap;
 use rayon::prelude::*;
 
 use super::candidates::Candidate;
-use super::kind::{CERTAIN, Kind};
-use super::null_model::{Sample, NullModel};
-use super::prior::PriorShift;
-use super::pair_verdicts::{PairVerdict, log_odds, raw};
 use super::image_set::{CollectionRef, ImageRef, ImageSet};
+use super::kind::{CERTAIN, Kind};
+use super::null_model::{NullModel, Sample};
+use super::pair_verdicts::{PairVerdict, log_odds, raw};
+use super::prior::PriorShift;
 use super::recheck::compare_pair;
 use super::verify::{TentativeMatch, verify};
 use crate::Error;
@@ -22,23 +22,23 @@ use crate::measuring::{Closeup, Measured, Thumbnail};
 use crate::progress::Progress;
 use crate::replay::{Replayable, is_replayed};
 
-/// A picture and how much it is like the one that was asked for.
+/// An image and how much it is like the one that was asked for.
 #[derive(Clone, Copy, Debug)]
 pub struct Neighbour<'a> {
-    /// The picture.
+    /// The image.
     pub image: ImageRef<'a>,
-    /// In which way it is the same; none when it is another picture.
+    /// In which way it is the same; none when it is another image.
     pub kind: Option<Kind>,
-    /// The chance that both show the same picture, 0 to 1.
+    /// The chance that both show the same image, 0 to 1.
     pub score: f32,
     /// The cosine of the two views that are most alike, -1 to 1.
     pub likeness: f32,
 }
 
-/// Pictures that are laid over the one that was asked for, for each that is wanted.
+/// Images that are laid over the one that was asked for, for each that is wanted.
 const TRIED: usize = 4;
 
-/// The `count` pictures of `collection` that are most like the one that was measured: those that show the
+/// The `count` images of `collection` that are most like the one that was measured: those that show the
 /// same first, by their score, then the others by their likeness. `bytes` are those of its file;
 /// the files that seem to show the same are read again.
 ///
@@ -62,7 +62,7 @@ pub fn nearest<'a>(
         views
     };
     let (wanted, among) = (shown(looked_for(&asked)), shown(looked_among(&asked)));
-    // The picture asked for is called by the number after the last.
+    // The image asked for is called by the number after the last.
     let own = prepared.images.len() as u32;
     let looks = &prepared.looks;
     progress.begin("comparing images", Some(all.len() as u64));
@@ -95,7 +95,7 @@ pub fn nearest<'a>(
     });
     found.truncate(count.saturating_mul(TRIED).max(100));
     let measured = |index: u32| prepared.images[index as usize].measured;
-    // Of small pictures only bytes and pixels tell what is the same.
+    // Of small images only bytes and pixels tell what is the same.
     let told_by_looks = |index: u32| !image.0.is_small() && !measured(index).is_small();
     let candidates: Vec<Candidate> = found
         .iter()
@@ -127,8 +127,9 @@ pub fn nearest<'a>(
         Some((pair, compared, shown))
     });
     let mut compared: Vec<_> = compared.collect();
-    let odds =
-        PriorShift::of_one(&compared.iter().map(|(pair, one, _)| raw(pair, one)).collect::<Vec<_>>());
+    let odds = PriorShift::of_one(
+        &compared.iter().map(|(pair, one, _)| raw(pair, one)).collect::<Vec<_>>(),
+    );
     // What is in doubt is made again.
     let is_open = |(pair, one, _): &&mut (&TentativeMatch, CloseComparison, _)| {
         one.is_worth_replaying() && log_odds(pair, one, &odds) < CERTAIN

@@ -1,10 +1,10 @@
-//! How alike different pictures of this collection get: what a copy must be above.
+//! How alike different images of this collection get: what a copy must be above.
 //!
 //! Two stars of one series, two skies, two pages of one book are as alike as copies of a photograph are. So pairs
-//! of different pictures are sampled, and the upper end of how alike they are is modelled as an exponential tail,
-//! which is what the likeness `-ln(1 - r)` of unrelated pictures has whatever their kind (Pickands, Statistical
+//! of different images are sampled, and the upper end of how alike they are is modelled as an exponential tail,
+//! which is what the likeness `-ln(1 - r)` of unrelated images has whatever their kind (Pickands, Statistical
 //! inference using extreme order statistics, 1975). A copy is more alike than is expected of the most alike of all
-//! pairs of different pictures.
+//! pairs of different images.
 
 use std::collections::{BTreeMap, HashSet};
 
@@ -18,25 +18,25 @@ use crate::likeness::{Descriptor, ImagePyramid, Vector, whole_view};
 use crate::measuring::Digest;
 use crate::progress::Progress;
 
-/// Pictures that are sampled at most: half a million pairs, a second of work.
+/// Images that are sampled at most: half a million pairs, a second of work.
 const SAMPLED: usize = 1024;
-/// Pictures from which a collection speaks for itself: some 1,800 pairs, of which the 30 most alike show a tail.
+/// Images from which a collection speaks for itself: some 1,800 pairs, of which the 30 most alike show a tail.
 const LEAST: usize = 60;
 /// The share of all pairs that is taken for the tail, and pairs that it has at least.
 const TAIL: f64 = 1e-3;
 /// The same where copies may be among them: half of a collection of some thousands makes up a tenth of this.
 const WIDE_TAIL: f64 = 5e-3;
 const LEAST_TAIL: usize = 30;
-/// The pictures most like one that are taken for its own tail.
+/// The images most like one that are taken for its own tail.
 const NEAREST: usize = 20;
-/// Pictures like the two of a pair that it is compared with, by the choice of their number: of so many less than one is
+/// Images like the two of a pair that it is compared with, by the choice of their number: of so many less than one is
 /// expected to be as alike.
 const SURROUNDING: f64 = 500.0;
-/// What stands in where a collection has too few pictures to tell. A round value: most pairs of such a collection stay below
+/// What stands in where a collection has too few images to tell. A round value: most pairs of such a collection stay below
 /// a correlation of 0.8. It was not fitted.
 const PRIOR: Tail = Tail { from: 1.6, scale: 0.22, pairs: 1e-3 };
 
-/// The upper end of how alike different pictures are: of so many pairs, one in `e` is `scale` more alike than
+/// The upper end of how alike different images are: of so many pairs, one in `e` is `scale` more alike than
 /// `from`.
 #[derive(Clone, Copy, Debug, PartialEq)]
 struct Tail {
@@ -65,16 +65,16 @@ impl Tail {
     }
 }
 
-/// How alike different pictures of a collection get.
+/// How alike different images of a collection get.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct SimilarityThreshold {
-    /// The correlation that less than one pair of different pictures is expected to reach, 0 to 1.
+    /// The correlation that less than one pair of different images is expected to reach, 0 to 1.
     pub correlation: f32,
-    /// Whether the collection told it; with too few pictures what other collections have stands in.
+    /// Whether the collection told it; with too few images what other collections have stands in.
     pub is_told: bool,
 }
 
-/// The pictures of a collection that are compared, and those of them that are sampled.
+/// The images of a collection that are compared, and those of them that are sampled.
 pub struct Sample<'a> {
     /// The first file of each content.
     pub leaders: &'a [u32],
@@ -105,7 +105,7 @@ impl<'a> Sample<'a> {
     }
 }
 
-/// The shapes of all pictures, to find those most like one.
+/// The shapes of all images, to find those most like one.
 struct Around {
     indices: Vec<u32>,
     vectors: Vec<Vector>,
@@ -125,7 +125,7 @@ impl Around {
         Around { indices, vectors }
     }
 
-    /// The [`NEAREST`] pictures most like `image`, of those that `is_other` allows.
+    /// The [`NEAREST`] images most like `image`, of those that `is_other` allows.
     fn nearest(
         &self,
         image: &ImagePyramid,
@@ -137,7 +137,7 @@ impl Around {
         own.products(&self.vectors, products);
         let mut all: Vec<(i32, u32)> =
             products.iter().copied().zip(self.indices.iter().copied()).collect();
-        // Copies of one picture may stand before all others.
+        // Copies of one image may stand before all others.
         let mut kept = Vec::with_capacity(NEAREST);
         let mut asked = 2 * NEAREST;
         let mut from = 0;
@@ -157,19 +157,19 @@ impl Around {
     }
 }
 
-/// How alike different pictures get.
+/// How alike different images get.
 pub struct NullModel {
-    /// The likeness that no pair of different pictures of the whole collection is expected to reach.
+    /// The likeness that no pair of different images of the whole collection is expected to reach.
     pub all: f32,
     /// Whether that was told by the collection itself.
     pub is_told: bool,
-    /// The same of each picture that was asked for, from those most like it.
+    /// The same of each image that was asked for, from those most like it.
     own: BTreeMap<u32, f32>,
 }
 
 impl NullModel {
-    /// Of the pictures that `crowd` names. `alike` are pairs that may be copies: of all that they join only one is
-    /// sampled. `asked` are the pictures whose own surroundings are looked at.
+    /// Of the images that `crowd` names. `alike` are pairs that may be copies: of all that they join only one is
+    /// sampled. `asked` are the images whose own surroundings are looked at.
     ///
     /// # Errors
     ///
@@ -212,7 +212,7 @@ impl NullModel {
             let likenesses =
                 others.into_iter().filter_map(|other| Some(mine.likeness(&outline(other)?)));
             let tail = Tail::new(likenesses.collect(), NEAREST as f64);
-            // Whatever else there is: what is unlike a picture says nothing of it.
+            // Whatever else there is: what is unlike an image says nothing of it.
             Some((index, tail.cut(SURROUNDING)))
         };
         let own = asked.par_iter().map_init(Vec::new, own).flatten().collect();
@@ -227,7 +227,7 @@ impl NullModel {
         SimilarityThreshold { correlation: 1.0 - (-self.all).exp(), is_told: self.is_told }
     }
 
-    /// By how much two pictures, one laid over the other by `map`, are more alike than different ones get around them.
+    /// By how much two images, one laid over the other by `map`, are more alike than different ones get around them.
     pub fn excess(&self, [a, b]: [u32; 2], shown: [&ImagePyramid; 2], map: &Affine) -> f32 {
         let own = |index: u32| self.own.get(&index).copied().unwrap_or(self.all);
         Descriptor::of_pair(shown, map) - own(a).max(own(b))

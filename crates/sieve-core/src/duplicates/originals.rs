@@ -2,13 +2,13 @@
 
 use std::collections::{HashMap, HashSet};
 
-use super::report::{Group, Member};
+use super::filename_rank::Naming;
+use super::image_set::ImageSet;
 use super::keep::ranked;
 use super::kind::Kind;
-use super::filename_rank::Naming;
 use super::prefer::Prefer;
-use super::image_set::ImageSet;
 use super::replaying::{Placed, second_replayed};
+use super::report::{Group, Member};
 use super::same_bytes::Copies;
 use crate::Error;
 use crate::affine::Affine;

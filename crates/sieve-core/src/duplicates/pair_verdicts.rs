@@ -11,10 +11,10 @@ use crate::likeness::{CloseComparison, ImagePyramid};
 /// different images are alike to the last level of every pixel.
 pub const REPLAYED: f32 = 6.906_755;
 
-/// Two pictures and what is said of them.
+/// Two images and what is said of them.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PairVerdict {
-    /// The first picture, the smaller number.
+    /// The first image, the smaller number.
     pub a: u32,
     /// The second.
     pub b: u32,
@@ -31,7 +31,7 @@ pub struct PairVerdict {
 }
 
 impl PairVerdict {
-    /// Two pictures with the same pixels.
+    /// Two images with the same pixels.
     pub fn same_pixels(a: u32, b: u32) -> Self {
         let (kind, log_odds) = (Kind::SamePixels, f32::INFINITY);
         let (is_still, is_replayed) = (true, true);

@@ -9,11 +9,11 @@ use crate::disjoint_sets::DisjointSets;
 use crate::measuring::{Digest, Fingerprint};
 use crate::progress::Progress;
 
-/// NullModel by which the thumbnails of two pictures with the same pixels may differ: a JPEG is measured
-/// at a smaller scale than the same picture in a lossless file.
+/// NullModel by which the thumbnails of two images with the same pixels may differ: a JPEG is measured
+/// at a smaller scale than the same image in a lossless file.
 const LEVELS: u8 = 4;
 
-/// Groups of those of `among` with the same pixels, each of two or more. The pixels of small pictures are
+/// Groups of those of `among` with the same pixels, each of two or more. The pixels of small images are
 /// known by their digests; of the others, those of one size whose fingerprints meet and whose thumbnails are
 /// nearly the same are decoded.
 ///

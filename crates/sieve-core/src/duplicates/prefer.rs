@@ -25,15 +25,15 @@ macro_rules! preferences {
 
 preferences! {
     Original "original" "is the original of the others"
-        "Others can be made from it exactly, or it departs least from what the copies have in common: the others are tilted, cropped, bordered, stretched, marked or recoloured."
+        "The others can be derived from it exactly, or it differs least from what the copies have in common: the others are tilted, cropped, bordered, stretched, marked or recoloured."
     Pixels "pixels" "has the most pixels"
-        "It has the most pixels, borders left out."
+        "It has the most pixels, not counting borders."
     Bytes "bytes" "is the least compressed"
         "It is the least compressed: it has the most bytes."
-    Camera "camera" "names its camera"
-        "It still has what its camera wrote: copies made by editors often lose that."
+    Camera "camera" "has camera metadata"
+        "It still has its camera metadata, which copies made by editors often lose."
     Oldest "oldest" "is the oldest file"
         "Its file is the oldest."
     Name "name" "has the plainest name"
-        "Its name is the plainest: like its siblings' but for the number, or else the shortest."
+        "Its name is the plainest: it differs from its neighbours' only in the number, or is the shortest."
 }

@@ -3,7 +3,7 @@
 //! The weights were fitted where most pairs that seem to be the same are copies. Where a collection has ten thousand such
 //! pairs of which hardly one looks like a copy, the next one is hardly a copy either. So the odds that were fitted are
 //! exchanged for those that all scores of this collection together say (Saerens, Latinne and Decaestecker, Adjusting the
-//! outputs of a classifier to new a priori probabilities, 2002): pictures on a uniform background and others apart.
+//! outputs of a classifier to new a priori probabilities, 2002): images on a uniform background and others apart.
 
 use std::collections::HashMap;
 
@@ -13,7 +13,7 @@ use crate::likeness::FITTED;
 /// A pair before that.
 #[derive(Clone, Copy, Debug)]
 pub struct ScoredPair {
-    /// Both pictures.
+    /// Both images.
     pub pair: [u32; 2],
     /// The log odds that were fitted.
     pub log_odds: f32,
@@ -29,13 +29,13 @@ pub struct ScoredPair {
 const DRAWN: f64 = -1.0;
 /// Pairs with these odds that are added: a few pairs say little about a collection.
 const PSEUDO: f64 = 20.0;
-/// Log odds that are added at most: pairs of one picture speak for each other, so that many of them say less than
+/// Log odds that are added at most: pairs of one image speak for each other, so that many of them say less than
 /// they seem to.
 const MOST_ADDED: f64 = 1.0;
 /// Mirrored and turned pairs for each other pair of copies, at most, that are put down to copying: of eight ways in which a
-/// picture is usually changed one or two turn it. Arrows and flags have many more.
+/// image is usually changed one or two turn it. Arrows and flags have many more.
 const TURNED: f64 = 0.5;
-/// All pairs of one picture count as much as so many together.
+/// All pairs of one image count as much as so many together.
 const MOST: f64 = 10.0;
 /// Rounds at most, and the change of the log odds that ends them.
 const ROUNDS: usize = 100;
@@ -44,9 +44,9 @@ const SETTLED: f64 = 1e-6;
 /// What is added to the log odds of pairs, by where they belong.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct PriorShift {
-    /// For pictures that are full of detail.
+    /// For images that are full of detail.
     textured: f64,
-    /// For pictures on a uniform background.
+    /// For images on a uniform background.
     plain: f64,
     /// The share of mirrored pairs on a uniform background, copies by all else, that are copies: designs come in pairs that look
     /// left and right. Deliberate copies are seldom mirrored more often than not.
@@ -79,7 +79,7 @@ impl PriorShift {
         PriorShift { textured, plain, turned }
     }
 
-    /// What the pairs of one picture say, which tell nothing of how many designs look both ways.
+    /// What the pairs of one image say, which tell nothing of how many designs look both ways.
     pub fn of_one(pairs: &[ScoredPair]) -> Self {
         PriorShift { turned: 1.0, ..PriorShift::new(pairs) }
     }
@@ -166,7 +166,8 @@ mod tests {
 
     #[test]
     fn what_most_pairs_are_is_held_for_likely_of_the_next() {
-        let odds = |pairs: &[ScoredPair], of: f32| PriorShift::new(pairs).log_odds(&raw(0, of, false));
+        let odds =
+            |pairs: &[ScoredPair], of: f32| PriorShift::new(pairs).log_odds(&raw(0, of, false));
         // Nothing is known: of drawings less than fitted, and what a single pair says moves it a little.
         let unknown = odds(&[], 3.0);
         assert!((f64::from(unknown) - (3.0 + DRAWN - f64::from(FITTED))).abs() < 1e-5);
@@ -195,7 +196,8 @@ mod tests {
         let (one, other) = (raw(0, 9.0, true), raw(0, 9.0, false));
         let told = PriorShift::new(&designs);
         assert!(told.log_odds(&one) < 0.0 && told.log_odds(&other) > 3.0);
-        let among_copies = PriorShift::new(&designs.into_iter().chain(straight).collect::<Vec<_>>());
+        let among_copies =
+            PriorShift::new(&designs.into_iter().chain(straight).collect::<Vec<_>>());
         assert_eq!(among_copies.log_odds(&one), among_copies.log_odds(&other));
     }
 

@@ -4,8 +4,8 @@ use std::collections::BTreeMap;
 
 use rayon::prelude::*;
 
-use super::null_model::NullModel;
 use super::image_set::ImageSet;
+use super::null_model::NullModel;
 use super::verify::TentativeMatch;
 use crate::Error;
 use crate::likeness::{CloseComparison, CloseFeatures, ImagePyramid};
@@ -72,7 +72,7 @@ pub fn compare_pair(
     })
 }
 
-/// The pairs in runs that have about [`MOST`] pictures at most.
+/// The pairs in runs that have about [`MOST`] images at most.
 fn batches<P>(pairs: &[P], images: impl Fn(&P) -> [u32; 2]) -> Vec<&[P]> {
     let mut batches = Vec::new();
     let (mut begin, mut here) = (0, std::collections::HashSet::new());
@@ -96,7 +96,7 @@ mod tests {
     #[test]
     fn batches_are_all_pairs_in_order_and_none_has_too_many_pictures() {
         let pairs: Vec<usize> = (0..MOST * 2).collect();
-        // Each picture is in two pairs that follow each other.
+        // Each image is in two pairs that follow each other.
         let found = batches(&pairs, |&at| [at as u32, at as u32 + 1]);
         assert_eq!(found.concat(), pairs);
         assert!(found.len() == 3 && found.iter().all(|batch| batch.len() <= MOST));

@@ -69,7 +69,7 @@ fn of_pairs(
         };
         let batch = &left[..left.iter().take_while(&mut fits).count()];
         let wanted: Vec<u32> = wanted.into_iter().collect();
-        progress.begin("making copies again", Some(wanted.len() as u64));
+        progress.begin("verifying copies", Some(wanted.len() as u64));
         let read = prepared
             .visit(&wanted, progress, |_, bytes, limits| Replayable::decode(bytes, limits))?;
         let images: BTreeMap<u32, Replayable> =

@@ -2,13 +2,13 @@
 
 use serde::{Deserialize, Serialize};
 
+use super::image_set::ImageRef;
 use super::kind::{Kind, POSSIBLE};
 use super::null_model::SimilarityThreshold;
 use super::prefer::Prefer;
-use super::image_set::ImageRef;
 use super::request::Reach;
 
-/// Two pictures that are there twice, or alike.
+/// Two images that are there twice, or alike.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Pair {
     /// The number of the first in [`DuplicateReport::images`]; the smaller one.
@@ -17,7 +17,7 @@ pub struct Pair {
     pub b: u32,
     /// In which way they go together.
     pub kind: Kind,
-    /// For duplicates and look-alikes the chance that both show the same picture, for bursts the
+    /// For duplicates and look-alikes the chance that both show the same image, for bursts the
     /// cosine of their looks; 0 to 1.
     pub score: f32,
     /// Whether one can be made again from the other, or they have the same pixels: what no likeness proves.
@@ -33,44 +33,44 @@ impl Pair {
 
 /// What was found.
 pub struct DuplicateReport<'a> {
-    /// All pictures that were compared.
+    /// All images that were compared.
     pub images: Vec<ImageRef<'a>>,
-    /// Pairs that were verified one by one, sorted by their numbers. In sets of more than 256 pictures
+    /// Pairs that were verified one by one, sorted by their numbers. In sets of more than 256 images
     /// with nearly the same fingerprint only those with the one that stands for them.
     pub pairs: Vec<Pair>,
     /// The groups that the pairs make, worst first: label conflicts, then across splits, then by
     /// size. Copies come before bursts, bursts before variants of one design, and those before look-alikes.
     pub groups: Vec<Group>,
-    /// Pairs of pictures that are frames of one moment by their running names, not by their times; sorted.
+    /// Pairs of images that are burst frames by their running names, not by their times; sorted.
     pub by_name: Vec<(u32, u32)>,
     /// How far was looked.
     pub reach: Reach,
-    /// How alike different pictures of the collection get, of small ones or of others, whichever are more; none where only
+    /// How alike different images of the collection get, of small ones or of others, whichever are more; none where only
     /// bytes and pixels were compared.
     pub level: Option<SimilarityThreshold>,
-    /// How many pictures are small, so that only their bytes and pixels were compared.
+    /// How many images are small, so that only their bytes and pixels were compared.
     pub small: u64,
 }
 
-/// Pictures that go together.
+/// Images that go together.
 #[derive(Clone, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Group {
     /// The least sure kind in it.
     pub kind: Kind,
     /// The least score in it.
     pub score: f32,
-    /// Whether its pictures have different classes.
+    /// Whether its images have different classes.
     pub label_conflict: bool,
-    /// Whether its pictures are in different splits.
+    /// Whether its images are in different splits.
     pub across_splits: bool,
-    /// Its pictures, the best one first.
+    /// Its images, the best one first.
     pub members: Vec<Member>,
     /// What decided between that one and the next; none where only their paths did, or where all are kept, since they are
     /// no copies.
     pub keep_reason: Option<Prefer>,
 }
 
-/// Pictures from which variants of one design are a series.
+/// Images from which variants of one design are a series.
 const SERIES: usize = 6;
 
 impl DuplicateReport<'_> {
@@ -93,7 +93,7 @@ impl Group {
     }
 }
 
-/// A picture of a group.
+/// An image of a group.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize, Deserialize)]
 pub struct Member {
     /// Its number in [`DuplicateReport::images`].
@@ -101,7 +101,7 @@ pub struct Member {
     /// Whether it is to be kept: of copies the best one and those that were not compared with it or another that is kept;
     /// of others all. An image that is in several groups has the same in each.
     pub keep: bool,
-    /// How it goes with the picture that the group was built around; that one itself has none.
+    /// How it goes with the image that the group was built around; that one itself has none.
     pub kind: Option<Kind>,
     /// The score of that.
     pub score: Option<f32>,

@@ -1,7 +1,7 @@
 //! What is looked for, and how far.
 
-use super::kind::Kind;
 use super::image_set::ImageRef;
+use super::kind::Kind;
 
 /// How far to look.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -10,15 +10,15 @@ pub enum Reach {
     Exact,
     /// Also copies whose fingerprints stay near: saved again, resized, mirrored, turned by quarters.
     Near,
-    /// Also crops, borders, tilts and strong changes: some milliseconds a picture.
+    /// Also crops, borders, tilts and strong changes: some milliseconds an image.
     Wide,
 }
 
-/// Pictures up to which the reach is wide when nothing else was asked for: minutes on a laptop.
+/// Images up to which the reach is wide when nothing else was asked for: minutes on a laptop.
 const WIDE_UP_TO: usize = 50_000;
 
 impl Reach {
-    /// The reach for so many pictures.
+    /// The reach for so many images.
     pub fn usual(images: usize) -> Self {
         if images <= WIDE_UP_TO { Reach::Wide } else { Reach::Near }
     }
@@ -33,7 +33,7 @@ impl Reach {
     }
 }
 
-/// Which pictures are compared with which.
+/// Which images are compared with which.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Within {
     /// All with all.
@@ -57,7 +57,7 @@ impl Within {
         }
     }
 
-    /// Whether two pictures are compared at all. Those of other classes or splits are: their copies may be allowed.
+    /// Whether two images are compared at all. Those of other classes or splits are: their copies may be allowed.
     pub(super) fn compares(self, a: &ImageRef<'_>, b: &ImageRef<'_>) -> bool {
         self != Within::Across || a.collection != b.collection
     }
@@ -66,7 +66,7 @@ impl Within {
 /// What is looked for.
 #[derive(Clone, Debug, Default)]
 pub struct Request {
-    /// How far to look; none for what suits the number of pictures.
+    /// How far to look; none for what suits the number of images.
     pub reach: Option<Reach>,
     /// What is compared with what.
     pub within: Within,

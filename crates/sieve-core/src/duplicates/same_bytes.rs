@@ -3,10 +3,10 @@
 use std::collections::{BTreeMap, HashMap};
 
 use super::candidates::FEW;
-use super::report::Pair;
 use super::clustering::{Link, Links};
-use super::kind::Kind;
 use super::image_set::ImageRef;
+use super::kind::Kind;
+use super::report::Pair;
 use crate::measuring::Digest;
 
 /// Files with the same bytes.
@@ -15,7 +15,7 @@ pub struct Copies {
     pub leaders: Vec<u32>,
     /// All files of each content that is there more than once, by its leader.
     pub sets: BTreeMap<u32, Vec<u32>>,
-    /// The leader of each picture.
+    /// The leader of each image.
     pub leader: Vec<u32>,
 }
 

@@ -3,11 +3,11 @@
 use std::collections::HashSet;
 
 use super::candidates::Candidate;
-use super::kind::CERTAIN;
-use super::null_model::{Sample, NullModel};
-use super::prior::{LocalOdds, ScoredPair};
-use super::pair_verdicts::{PairVerdict, log_odds, raw};
 use super::image_set::ImageSet;
+use super::kind::CERTAIN;
+use super::null_model::{NullModel, Sample};
+use super::pair_verdicts::{PairVerdict, log_odds, raw};
+use super::prior::{LocalOdds, ScoredPair};
 use super::recheck;
 use super::replaying::{Placed, replayed};
 use super::transitive::transitive_candidates;
@@ -19,7 +19,7 @@ use crate::progress::Progress;
 /// Candidates, looked at.
 pub struct Scorer<'s, 'a> {
     pub prepared: &'s ImageSet<'a>,
-    /// The pictures of the collection.
+    /// The images of the collection.
     pub crowd: &'s Sample<'s>,
     pub progress: &'s dyn Progress,
 }
@@ -28,12 +28,12 @@ pub struct Scorer<'s, 'a> {
 pub struct Verdicts {
     /// By their numbers.
     pub pairs: Vec<PairVerdict>,
-    /// How alike different pictures get.
+    /// How alike different images get.
     pub levels: NullModel,
 }
 
 impl Scorer<'_, '_> {
-    /// Those of `candidates` that are the same or alike, and pairs that are so by way of a third picture, as far as
+    /// Those of `candidates` that are the same or alike, and pairs that are so by way of a third image, as far as
     /// `allows`.
     ///
     /// # Errors
@@ -45,7 +45,8 @@ impl Scorer<'_, '_> {
         allows: impl Fn(u32, u32) -> bool,
     ) -> Result<Verdicts, Error> {
         let (mut compared, levels) = self.compared(candidates)?;
-        let raw: Vec<ScoredPair> = compared.iter().map(|(pair, compared)| raw(pair, compared)).collect();
+        let raw: Vec<ScoredPair> =
+            compared.iter().map(|(pair, compared)| raw(pair, compared)).collect();
         let odds = LocalOdds::new(&raw);
         self.replay(&mut compared, &odds)?;
         let mut pairs = self.pair_verdicts(&compared, &odds);
@@ -62,7 +63,7 @@ impl Scorer<'_, '_> {
         Ok(Verdicts { pairs, levels })
     }
 
-    /// What is known of those of `candidates` that seem to be the same, and how alike different pictures get.
+    /// What is known of those of `candidates` that seem to be the same, and how alike different images get.
     ///
     /// # Errors
     ///

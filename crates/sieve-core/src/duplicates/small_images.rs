@@ -1,39 +1,39 @@
-//! Copies of small pictures: what has nearly the same pixels, as it stands.
+//! Copies of small images: what has nearly the same pixels, as it stands.
 //!
-//! Two digits of 28 x 28 have as much in common as copies of one have, once one is cropped or tilted. So small pictures are
-//! compared as they stand, and only what is more alike than different pictures of the collection are expected to be at all
+//! Two digits of 28 x 28 have as much in common as copies of one have, once one is cropped or tilted. So small images are
+//! compared as they stand, and only what is more alike than different images of the collection are expected to be at all
 //! is told.
 
 use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 
-use super::kind::{CERTAIN, Kind};
-use super::null_model::{Sample, SimilarityThreshold, NullModel};
-use super::pair_verdicts::{PairVerdict, REPLAYED};
 use super::image_set::{ImageRef, ImageSet};
+use super::kind::{CERTAIN, Kind};
+use super::null_model::{NullModel, Sample, SimilarityThreshold};
+use super::pair_verdicts::{PairVerdict, REPLAYED};
 use super::replaying::{Placed, replayed};
 use crate::Error;
 use crate::affine::Affine;
 use crate::likeness::{Descriptor, Vector, cosine, whole_view};
 use crate::progress::Progress;
 
-/// Small pictures up to which each is compared with all: seconds of work.
+/// Small images up to which each is compared with all: seconds of work.
 const MOST: usize = 50_000;
 /// Pixels that the shorter side has at least: a flag of 3 x 2 pixels is every flag of three colours.
 const LEAST_SIDE_PX: u32 = 8;
-/// The pictures nearest to one that are compared with it, and the cosine that their coarse shapes have at least.
+/// The images nearest to one that are compared with it, and the cosine that their coarse shapes have at least.
 const NEAREST: usize = 8;
 const LEAST_COSINE: f32 = 0.9;
-/// The likeness from which two are surely one, so that they say nothing of different pictures: a correlation of 0.995.
+/// The likeness from which two are surely one, so that they say nothing of different images: a correlation of 0.995.
 const SURELY: f32 = 5.3;
 /// The likeness from which it is tried to make one again from the other: a correlation of 0.8.
 const WORTH_REPLAYING: f32 = 1.6;
-/// Log odds for each step beyond what is expected of different pictures: what a tail of the usual scale loses by it.
+/// Log odds for each step beyond what is expected of different images: what a tail of the usual scale loses by it.
 const STEEP: f32 = 4.0;
 
 /// Pairs of which at least one is of `small` that are copies, by their numbers, as far as `allows`, and how alike different
-/// small pictures get; none of these where they are not compared. `others` are all other leaders.
+/// small images get; none of these where they are not compared. `others` are all other leaders.
 ///
 /// # Errors
 ///
@@ -55,7 +55,7 @@ pub fn match_small(
     }
     let all = [&small, others].concat();
     prepared.load(&all, progress)?;
-    progress.begin("comparing small pictures", Some(small.len() as u64));
+    progress.begin("comparing small images", Some(small.len() as u64));
     let looks = &prepared.looks;
     let image_at = |index: u32| looks.image_at(index as usize);
     let seen: Vec<(u32, Vector)> =

@@ -1,4 +1,4 @@
-//! Pairs that no search has found, by way of a third picture that goes with both.
+//! Pairs that no search has found, by way of a third image that goes with both.
 
 use std::collections::{BTreeMap, HashSet};
 
@@ -7,11 +7,11 @@ use super::pair_verdicts::PairVerdict;
 use crate::affine::Affine;
 use crate::likeness::Start;
 
-/// A picture that goes with more than this many others leads nowhere new: each of its partners would be
+/// An image that goes with more than this many others leads nowhere new: each of its partners would be
 /// laid over all others.
 const MOST: usize = 100;
 
-/// Pairs of pictures that surely go with one third and are not among `pair_verdicts`, each with where the one then lies on the
+/// Pairs of images that surely go with one third and are not among `pair_verdicts`, each with where the one then lies on the
 /// other; by way of the first third that tells.
 pub fn transitive_candidates(pair_verdicts: &[PairVerdict]) -> Vec<Candidate> {
     let known: HashSet<(u32, u32)> = pair_verdicts
@@ -62,11 +62,11 @@ mod tests {
         ]);
         let [candidate] = found[..] else { panic!("{found:?}") };
         assert_eq!((candidate.wanted, candidate.found), (1, 2));
-        // What lies at 0.3 of picture 1 lies at 0.2 of picture 0, so at 0.1 of picture 2.
+        // What lies at 0.3 of image 1 lies at 0.2 of image 0, so at 0.1 of image 2.
         let (_, map) = candidate.start.way(true).unwrap();
         let (x, y) = map.at(0.3, 0.0);
         assert!((x - 0.1).abs() < 1e-9 && y.abs() < 1e-9, "{x} {y}");
-        // Once it is known nothing is left, and a picture that goes with very many says nothing.
+        // Once it is known nothing is left, and an image that goes with very many says nothing.
         let mut known = vec![pair(0, 1, Kind::Near, right), pair(0, 2, Kind::Cropped, half)];
         known.push(pair(1, 2, Kind::Cropped, half));
         assert!(transitive_candidates(&known).is_empty());

@@ -5,16 +5,16 @@ use rayon::prelude::*;
 use super::candidates::Candidate;
 use crate::Error;
 use crate::affine::Affine;
-use crate::likeness::{Placing, ImagePyramid, Scratch, Start, Verdict, compare};
+use crate::likeness::{ImagePyramid, Placing, Scratch, Start, Verdict, compare};
 use crate::progress::Progress;
 
-/// Log odds from which two pictures seem to show the same: what a close look makes sure of or not.
+/// Log odds from which two images seem to show the same: what a close look makes sure of or not.
 const SEEMING: f32 = 0.5;
 
-/// Two pictures that seem to show the same.
+/// Two images that seem to show the same.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct TentativeMatch {
-    /// The first picture, the smaller number.
+    /// The first image, the smaller number.
     pub a: u32,
     /// The second.
     pub b: u32,
@@ -36,7 +36,7 @@ impl TentativeMatch {
     }
 }
 
-/// Those of `candidates` that seem to show the same, by their numbers. `image_at` gives the planes of a picture.
+/// Those of `candidates` that seem to show the same, by their numbers. `image_at` gives the planes of an image.
 ///
 /// # Errors
 ///
@@ -46,7 +46,7 @@ pub fn verify<'a>(
     image_at: impl Fn(usize) -> Option<&'a ImagePyramid> + Sync,
     progress: &dyn Progress,
 ) -> Result<Vec<TentativeMatch>, Error> {
-    // All that may show how two pictures lie on each other, together, and pair after pair.
+    // All that may show how two images lie on each other, together, and pair after pair.
     let key = |candidate: &Candidate| {
         let (a, b) = (candidate.wanted, candidate.found);
         (a.min(b), a.max(b))
@@ -74,7 +74,7 @@ pub fn verify<'a>(
 /// The share of a side by which two ways of lying on each other are still one.
 const SAME_WAY: f64 = 1e-3;
 
-/// What the likeliest way to lie on each other says of two pictures, which all of `pair` are about;
+/// What the likeliest way to lie on each other says of two images, which all of `pair` are about;
 /// `first` is the one with the smaller number.
 fn of_pair(
     pair: &[&Candidate],
@@ -99,7 +99,7 @@ fn of_pair(
         }
         best
     };
-    // Two whole pictures find each other in the same way: one of them is asked, and in doubt the other.
+    // Two whole images find each other in the same way: one of them is asked, and in doubt the other.
     let mut ways: Vec<(bool, Affine)> = Vec::new();
     for candidate in pair {
         if let Some(way) = candidate.start.way(candidate.wanted == a) {

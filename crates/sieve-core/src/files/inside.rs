@@ -46,11 +46,11 @@ pub enum UnsafePath {
 impl fmt::Display for UnsafePath {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         match self {
-            UnsafePath::Empty => f.write_str("it is empty or holds an empty name"),
+            UnsafePath::Empty => f.write_str("it is empty or contains an empty name"),
             UnsafePath::Absolute => f.write_str("it is absolute"),
-            UnsafePath::Dots => f.write_str("it holds . or .. as a name"),
-            UnsafePath::Nul => f.write_str("it holds a NUL character"),
-            UnsafePath::Separator => f.write_str("it holds a path separator"),
+            UnsafePath::Dots => f.write_str("it contains . or .. as a name"),
+            UnsafePath::Nul => f.write_str("it contains a NUL character"),
+            UnsafePath::Separator => f.write_str("it contains a path separator"),
             UnsafePath::LongName(bytes) => {
                 write!(f, "a name of {bytes} bytes is too long (at most {MAX_NAME_BYTES})")
             }

@@ -1,14 +1,14 @@
-//! Pictures of one split that are in another one too.
+//! Images of one split that are in another one too.
 
 use std::collections::{HashMap, HashSet};
 
 use crate::duplicates::{DuplicateReport, Kind};
 use crate::independent::declared;
 
-/// What ties two pictures together.
+/// What ties two images together.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub enum PairReason {
-    /// One picture, or frames of one moment.
+    /// One image, or burst frames.
     Alike(Kind),
     /// A table or a name puts them into one group.
     Group,
@@ -23,13 +23,13 @@ impl PairReason {
         }
     }
 
-    /// Whether both show the same picture.
+    /// Whether both show the same image.
     pub fn is_copy(self) -> bool {
         matches!(self, PairReason::Alike(kind) if kind.is_duplicate())
     }
 }
 
-/// Two pictures of different splits that are not independent.
+/// Two images of different splits that are not independent.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CrossSplitPair {
     /// The number of the first in [`DuplicateReport::images`]; the smaller one.
@@ -38,10 +38,10 @@ pub struct CrossSplitPair {
     pub b: u32,
     /// What ties them together.
     pub reason: PairReason,
-    /// For copies the chance that both show the same picture, for frames of one moment the cosine of
+    /// For copies the chance that both show the same image, for burst frames the cosine of
     /// their looks, for groups 1; 0 to 1.
     pub score: f32,
-    /// Whether the two were compared with each other; else both go with a third picture.
+    /// Whether the two were compared with each other; else both go with a third image.
     pub is_direct: bool,
 }
 

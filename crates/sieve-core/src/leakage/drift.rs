@@ -3,9 +3,9 @@
 use std::collections::HashSet;
 
 use super::order::Order;
+use crate::attributes::{Fact, Measure, OTHERS, tallied, two_digits};
 use crate::collection::Collection;
 use crate::duplicates::{DuplicateReport, ImageRef};
-use crate::attributes::{Fact, Measure, OTHERS, tallied, two_digits};
 use crate::independent::IndependentGroups;
 use crate::limits::FindingLimits;
 use crate::statistics::{Contingency, holm, kruskal_wallis, median, total_variation};
@@ -15,9 +15,9 @@ use crate::statistics::{Contingency, holm, kruskal_wallis, median, total_variati
 pub enum Quantity {
     /// The shares of the classes, files counted.
     Classes,
-    /// The shares of the values of a fact, independent pictures counted.
+    /// The shares of the values of a fact, independent images counted.
     Fact(Fact),
-    /// A number, over independent pictures.
+    /// A number, over independent images.
     Measure(Measure),
 }
 
@@ -83,7 +83,7 @@ pub struct PairDrift {
 
 pub(super) fn drift(collection: &Collection, found: &DuplicateReport<'_>) -> Vec<Drift> {
     let in_class = |image: &&ImageRef<'_>| image.record.class().is_some();
-    // Pictures without a class are kept for later, and may be of any kind.
+    // Images without a class are kept for later, and may be of any kind.
     let splits: Vec<&String> = collection
         .splits
         .iter()
@@ -221,7 +221,7 @@ fn measure(
     })
 }
 
-/// Where the shares of the pictures above one number differ most between two splits: what Kolmogorov and Smirnov
+/// Where the shares of the images above one number differ most between two splits: what Kolmogorov and Smirnov
 /// measure.
 fn widest(splits: &[&String], groups: &[Vec<f64>]) -> Option<Most> {
     let mut ends: Vec<f64> = groups.iter().flatten().copied().map(two_digits).collect();

@@ -21,20 +21,20 @@ use crate::limits::FindingLimits;
 /// What is wrong between the splits of a collection.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct Leakage {
-    /// Pictures in each split, in the order of the splits.
+    /// Images in each split, in the order of the splits.
     pub splits: Vec<(String, u64)>,
-    /// Pairs of pictures of two splits that are copies, frames of one moment, or of one group. Every
-    /// pair that was verified, and for a picture that is joined to another split by a third one its
+    /// Pairs of images of two splits that are copies, burst frames, or of one group. Every
+    /// pair that was verified, and for an image that is joined to another split by a third one its
     /// first partner there. Surest kinds first.
     pub cross_split_pairs: Vec<CrossSplitPair>,
-    /// For every two splits with matches how many pictures of the one have a copy or frame in the other; both
+    /// For every two splits with matches how many images of the one with a copy or burst frame in the other; both
     /// ways round, the held-out split that matters most first.
     pub split_pairs: Vec<SplitPairSummary>,
     /// What to remove so that no matches are left; empty where both sides must not change.
     pub removals: Vec<Removal>,
     /// Twins of which both sides must not change.
     pub kept: usize,
-    /// Classes that not every split has. Splits of pictures without a class are left out.
+    /// Classes that not every split has. Splits of images without a class are left out.
     pub missing: Vec<MissingClass>,
     /// Splits whose class folders are in another order or number.
     pub index: Vec<IndexMismatch>,

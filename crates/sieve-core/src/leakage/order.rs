@@ -10,7 +10,7 @@ use crate::statistics::Runs;
 /// Whether the splits follow each other in the list of files.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Order {
-    /// Runs of pictures of one split, in the files of each class in the order of their names.
+    /// Runs of images of one split, in the files of each class in the order of their names.
     pub runs: u64,
     /// As many as a shuffle gives on average.
     pub expected: f64,

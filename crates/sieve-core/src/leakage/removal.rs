@@ -1,4 +1,4 @@
-//! Which pictures to remove so that no picture is in two splits.
+//! Which images to remove so that no image is in two splits.
 
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
@@ -7,7 +7,7 @@ use super::cross_split_pairs::{CrossSplitPair, PairReason};
 use super::standing;
 use crate::duplicates::DuplicateReport;
 
-/// A picture to remove from its split, and why.
+/// An image to remove from its split, and why.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Removal {
     /// Its number in [`DuplicateReport::images`].
@@ -18,8 +18,8 @@ pub struct Removal {
     pub reason: PairReason,
 }
 
-/// Removals in the order of the pictures, and the number of matches that must both stay. Of two matches
-/// the one goes whose split matters less as a judge; pictures of a split in `protect` stay.
+/// Removals in the order of the images, and the number of matches that must both stay. Of two matches
+/// the one goes whose split matters less as a judge; images of a split in `protect` stay.
 pub(super) fn removals(
     cross_split_pairs: &[CrossSplitPair],
     found: &DuplicateReport<'_>,

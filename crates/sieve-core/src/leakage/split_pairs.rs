@@ -6,16 +6,16 @@ use super::cross_split_pairs::{CrossSplitPair, PairReason};
 use super::standing;
 use crate::duplicates::{DuplicateReport, Kind};
 
-/// The pictures of one split that have a copy or frame in another.
+/// The images of one split that with a copy or burst frame in another.
 #[derive(Clone, Debug, PartialEq)]
 pub struct SplitPairSummary {
     /// The split that is judged.
     pub split: String,
-    /// The split that its pictures have matches in.
+    /// The split that its images have matches in.
     pub within: String,
     /// Whether a score on the split matters more than one on the other.
     pub is_judge: bool,
-    /// Pictures of the split.
+    /// Images of the split.
     pub images: u64,
     /// Those of them with a match.
     pub matched: u64,
@@ -23,30 +23,30 @@ pub struct SplitPairSummary {
     pub copies: u64,
     /// How many by the surest reason of each, surest first.
     pub by_reason: Vec<(PairReason, u64)>,
-    /// The same for the classes that have any, most matches first; pictures without a class are left out.
+    /// The same for the classes that have any, most matches first; images without a class are left out.
     pub classes: Vec<ClassOverlap>,
 }
 
-/// The pictures of a class in one split that have a copy or frame in another.
+/// The images of a class in one split that with a copy or burst frame in another.
 #[derive(Clone, Debug, PartialEq)]
 pub struct ClassOverlap {
     /// The class.
     pub class: String,
-    /// Its pictures in the split.
+    /// Its images in the split.
     pub images: u64,
     /// Those of them with a match.
     pub matched: u64,
 }
 
 impl SplitPairSummary {
-    /// Pictures of which no more than a moment is shared.
+    /// Images of which no more than a moment is shared.
     pub fn bursts(&self) -> u64 {
         let bursts =
             self.by_reason.iter().filter(|(reason, _)| *reason == PairReason::Alike(Kind::Burst));
         bursts.map(|(_, number)| number).sum()
     }
 
-    /// The share of the split's pictures that have a match, 0 to 1.
+    /// The share of the split's images that have a match, 0 to 1.
     pub fn share(&self) -> f64 {
         self.matched as f64 / self.images as f64
     }
@@ -57,7 +57,7 @@ impl SplitPairSummary {
         self.share()
     }
 
-    /// The least that a model with this accuracy on the whole split can reach on the pictures without
+    /// The least that a model with this accuracy on the whole split can reach on the images without
     /// a match, 0 to 1: when it was right on every match, (accuracy - share) / (1 - share). None when
     /// there are no others.
     pub fn least_true(&self, accuracy: f64) -> Option<f64> {
@@ -72,7 +72,7 @@ pub(super) fn split_pairs(
     found: &DuplicateReport<'_>,
 ) -> Vec<SplitPairSummary> {
     let split = |number: u32| found.images[number as usize].record.split().unwrap_or_default();
-    // Of each picture the surest reason with each other split; the surest matches come first.
+    // Of each image the surest reason with each other split; the surest matches come first.
     let mut surest: HashMap<(u32, &str), PairReason> = HashMap::new();
     for pair in cross_split_pairs {
         surest.entry((pair.a, split(pair.b))).or_insert(pair.reason);

@@ -7,7 +7,7 @@ use crate::catalog::Catalog;
 use crate::duplicates::Kind;
 use crate::tests::{catalog, change, found, image};
 
-/// Pictures of both classes in three splits: 60, 20 and 20 of each.
+/// Images of both classes in three splits: 60, 20 and 20 of each.
 fn split() -> Vec<crate::record::Record> {
     let mut records = Vec::new();
     for (split, number) in [("train", 60), ("validation", 20), ("test", 20)] {
@@ -240,7 +240,7 @@ fn members_that_only_a_third_picture_joins_match_too() {
     let catalog = catalog(split(), &[]);
     let paths = ["train/bay/000.jpg", "train/bay/007.jpg", "test/bay/000.jpg"];
     let mut found = found(&catalog, &[(Kind::Cropped, &paths)]);
-    // The first goes with the second only, and that with the picture in the other split.
+    // The first goes with the second only, and that with the image in the other split.
     let last = found.groups[0].members[2].image;
     let second = found.groups[0].members[1].image;
     found.pairs.retain(|pair| [pair.a, pair.b].contains(&second));

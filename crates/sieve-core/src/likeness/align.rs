@@ -1,4 +1,4 @@
-//! Laying one picture over another: an affine motion, a gain and an offset by Gauss-Newton steps.
+//! Laying one image over another: an affine motion, a gain and an offset by Gauss-Newton steps.
 //!
 //! Inverse compositional (Baker and Matthews, Lucas-Kanade 20 years on, 2004): the slopes are those
 //! of the template, which does not move. Robust weights keep logos, marks and fills from pulling.
@@ -9,7 +9,7 @@ use super::simd::{F32x8, Work, add, lanes, totals};
 use crate::affine::Affine;
 use crate::rect::Region;
 
-/// What does not move: a picture sampled on a square grid, with its slopes.
+/// What does not move: an image sampled on a square grid, with its slopes.
 pub struct Template {
     side: usize,
     /// Row-major, as are all below.
@@ -56,21 +56,21 @@ impl Template {
     }
 }
 
-/// How a template lies on a picture.
+/// How a template lies on an image.
 #[derive(Clone, Copy, Debug)]
 pub struct Alignment {
-    /// From the template to the picture.
+    /// From the template to the image.
     pub map: Affine,
-    /// The picture's values, times this and plus `offset`, are the template's.
+    /// The image's values, times this and plus `offset`, are the template's.
     pub gain: f32,
     /// In levels.
     pub offset: f32,
-    /// The share of the template that lies on the picture, 0 to 1.
+    /// The share of the template that lies on the image, 0 to 1.
     pub overlap: f32,
 }
 
 impl Alignment {
-    /// The darkest and the brightest level of the template that both pictures can show: where one was brightened,
+    /// The darkest and the brightest level of the template that both images can show: where one was brightened,
     /// all that is brighter has become white.
     #[inline(always)]
     pub fn shown_by_both(&self) -> (f32, f32) {
@@ -78,7 +78,7 @@ impl Alignment {
     }
 }
 
-/// When laying one picture over another ends.
+/// When laying one image over another ends.
 #[derive(Clone, Copy, Debug)]
 pub struct Limits {
     /// Steps at most.
@@ -87,7 +87,7 @@ pub struct Limits {
     pub early: [f32; 4],
     /// The misfit in the end, at most.
     pub misfit: f32,
-    /// The share of the template that lies on the picture in the end, at least.
+    /// The share of the template that lies on the image in the end, at least.
     pub overlap: f32,
     /// A step of no more than this share of the side is the last.
     pub settled: f32,
@@ -96,9 +96,9 @@ pub struct Limits {
 /// Room for the work of one alignment, used again and again.
 #[derive(Default)]
 pub struct AlignScratch {
-    /// The values of the picture where the template's samples lie, after the last step.
+    /// The values of the image where the template's samples lie, after the last step.
     pub sampled: Vec<f32>,
-    /// 1 where these lie on the picture, 0 elsewhere.
+    /// 1 where these lie on the image, 0 elsewhere.
     pub inside: Vec<f32>,
     weights: Vec<f32>,
     residuals: Vec<f32>,
@@ -192,7 +192,7 @@ pub fn add_inside(map: &Affine, region: &Region, count: usize, into: &mut [f32])
     }
 }
 
-/// The share of samples that lie on the picture, and of those that are shown by both, from which on gain and offset
+/// The share of samples that lie on the image, and of those that are shown by both, from which on gain and offset
 /// can be told.
 const LEAST_INSIDE: f32 = 0.5;
 const LEAST_SHOWN: f32 = 0.2;
@@ -230,7 +230,7 @@ fn tone<E: F32x8>(template: &Template, scratch: &mut AlignScratch) -> Option<(f3
 }
 
 /// Geman and McClure's weights: a sample that fits three times worse than the mean hardly counts.
-/// The mean distance is returned, in levels, and how many samples lie on the picture.
+/// The mean distance is returned, in levels, and how many samples lie on the image.
 #[inline(always)]
 fn weigh<E: F32x8>(
     template: &Template,
@@ -285,13 +285,14 @@ fn deviation<E: F32x8>(values: &[f32]) -> f32 {
     (squares.total() / values.len() as f32 - mean * mean).max(0.0).sqrt()
 }
 
-/// One step: the numbers that bring template and picture together, by weighted least squares.
+/// One step: the numbers that bring template and image together, by weighted least squares.
 #[inline(always)]
 fn solve<E: F32x8>(template: &Template, scratch: &AlignScratch) -> Option<[f32; UNKNOWNS]> {
     // Unknown motion d, gain g, offset o: value + slopes d = g sampled + o.
     let [x_x, x_y, x_1, y_x, y_y, y_1] = template.slopes.each_ref().map(Vec::as_slice);
     let columns = [x_x, x_y, x_1, y_x, y_y, y_1, &scratch.sampled];
-    let (mut normal, mut right) = least_squares::sums::<E>(&columns, &template.values, &scratch.weights);
+    let (mut normal, mut right) =
+        least_squares::sums::<E>(&columns, &template.values, &scratch.weights);
     // The signs that were left away: gain and offset stand on the other side.
     for row in normal.iter_mut().skip(6) {
         for value in row.iter_mut().take(6) {
@@ -301,7 +302,7 @@ fn solve<E: F32x8>(template: &Template, scratch: &AlignScratch) -> Option<[f32; 
     for value in &mut right[..6] {
         *value = -*value;
     }
-    // A little stiffness, where nothing in the picture tells how far to go.
+    // A little stiffness, where nothing in the image tells how far to go.
     let stiffness = 1e-3 * (0..6).map(|at| normal[at][at]).sum::<f32>() / 6.0;
     for (at, row) in normal.iter_mut().enumerate().take(6) {
         row[at] += stiffness;
@@ -404,7 +405,7 @@ mod tests {
             motion in prop::array::uniform6(-0.06f64..0.06), gain in 0.7f64..1.3, offset in -20.0f64..20.0,
         ) {
             let sought = Affine(std::array::from_fn(|at| Affine::IDENTITY.0[at] + motion[at]));
-            // What stands at p in the template stands at sought(p) in the picture.
+            // What stands at p in the template stands at sought(p) in the image.
             let template = Template::new::<[f32; 8]>(&waves(sought, 1.0, 0.0).luma(), &Affine::IDENTITY, 32);
             let image = waves(Affine::IDENTITY, gain, offset).luma();
             let mut scratch = AlignScratch::default();

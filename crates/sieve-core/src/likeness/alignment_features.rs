@@ -1,8 +1,8 @@
-//! What speaks for and against two pictures being the same, once one is laid over the other.
+//! What speaks for and against two images being the same, once one is laid over the other.
 
 use super::align::{self, Alignment, moments};
 use super::chroma::Chroma;
-use super::details::{Bands, Parts, BandCorrelation, share_seen};
+use super::details::{BandCorrelation, Bands, Parts, share_seen};
 use super::distortion::Distortion;
 use super::plane::Planes;
 use super::simd::{F32x8, lanes};
@@ -113,7 +113,7 @@ pub struct AlignmentFeatures {
 
 /// A share of a side that counts as no motion.
 const STILL: f64 = 0.004;
-/// `ln(1 - r)` of pictures of which one was only saved again: r = 0.997.
+/// `ln(1 - r)` of images of which one was only saved again: r = 0.997.
 const SAVED_AGAIN: f32 = -5.8;
 
 impl AlignmentFeatures {
@@ -122,7 +122,7 @@ impl AlignmentFeatures {
         [self.fit.fine, self.fit.faint].map(|unlikely| 1.0 - unlikely.exp())
     }
 
-    /// Whether nothing has moved, and the pictures correlate as they do when one was only saved again.
+    /// Whether nothing has moved, and the images correlate as they do when one was only saved again.
     pub fn is_still(&self) -> bool {
         self.map.is_near(Affine::IDENTITY, STILL) && self.fit.whole < SAVED_AGAIN
     }
@@ -131,7 +131,7 @@ impl AlignmentFeatures {
 /// What is compared, and room for the work of it, used again and again.
 #[derive(Default)]
 pub struct Samples {
-    /// The values of the picture wanted, row by row.
+    /// The values of the image wanted, row by row.
     pub wanted: Vec<f32>,
     /// Those of the one found at the same places.
     pub found: Vec<f32>,
@@ -141,9 +141,9 @@ pub struct Samples {
     chroma: [Vec<f32>; 5],
 }
 
-/// Two pictures, one laid over the other.
+/// Two images, one laid over the other.
 pub struct AlignedPair<'a> {
-    /// The picture that does not move, and the one that was brought to it.
+    /// The image that does not move, and the one that was brought to it.
     pub planes: [&'a Planes; 2],
     /// The part of the first that was compared.
     pub view: &'a Affine,
@@ -196,8 +196,10 @@ impl AlignedPair<'_> {
         let (half_weights, half_inside) = (halved(weights, side), halved(inside, side));
         let bands = [Bands::new(a, side), Bands::new(b, side)];
         let middle = BandCorrelation::new::<E>(&bands[0].middle, &bands[1].middle, &half_weights);
-        let [fine, faint] = BandCorrelation::all_and_faint::<E>(&bands[0].fine, &bands[1].fine, weights);
-        let plain_middle = BandCorrelation::new::<E>(&bands[0].middle, &bands[1].middle, &half_inside);
+        let [fine, faint] =
+            BandCorrelation::all_and_faint::<E>(&bands[0].fine, &bands[1].fine, weights);
+        let plain_middle =
+            BandCorrelation::new::<E>(&bands[0].middle, &bands[1].middle, &half_inside);
         let seen = share_seen::<E>(&bands[0].middle, &half_inside)
             .min(share_seen::<E>(&bands[1].middle, &half_inside));
         let ratio = |pair: [f32; 2]| ((pair[0] + 0.5) / (pair[1] + 0.5)).ln().abs();

@@ -1,10 +1,10 @@
-//! How small blocks of two pictures fit, each on its own.
+//! How small blocks of two images fit, each on its own.
 
 use super::simd::LANES;
 
 /// Samples along each side of a block.
 const BLOCK: usize = LANES;
-/// A block of which less than this lies on both pictures does not count.
+/// A block of which less than this lies on both images does not count.
 const LEAST_INSIDE: f32 = 0.75;
 /// Correlations from which a block fits, and below which it does not.
 const AGREEING: f32 = 0.8;
@@ -13,7 +13,7 @@ const DISAGREEING: f32 = 0.4;
 const MOST_APART: f32 = 40.0;
 /// How many of the blocks that fit least are looked at together.
 const WORST: usize = 3;
-/// The side of the patch that is taken out to see whether the rest fits, as a share of the picture's.
+/// The side of the patch that is taken out to see whether the rest fits, as a share of the image's.
 const PATCH: f32 = 0.36;
 /// Variance that is put down to chance, in square levels.
 const CHANCE: f32 = 4.0;
@@ -30,7 +30,7 @@ struct Terms {
 /// What is found in one block.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub enum Block {
-    /// It does not lie on both pictures.
+    /// It does not lie on both images.
     Off,
     /// There is something to see in one of both: their correlation, -1 to 1.
     Clear(f32),
@@ -38,7 +38,7 @@ pub enum Block {
     Plain(f32),
 }
 
-/// The blocks of two pictures, row by row.
+/// The blocks of two images, row by row.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Grid {
     /// Blocks along each side.
@@ -49,7 +49,7 @@ pub struct Grid {
     sums: Vec<Sums>,
 }
 
-/// Sums over samples of two pictures, each weighted: of 1, of both, of their squares, and of their product.
+/// Sums over samples of two images, each weighted: of 1, of both, of their squares, and of their product.
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 struct Sums {
     weight: f32,
@@ -82,17 +82,17 @@ impl Sums {
     }
 }
 
-/// What is left of two pictures once the patch is taken out that has most of what both share.
+/// What is left of two images once the patch is taken out that has most of what both share.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Rest {
     /// The correlation of the rest, -1 to 1.
     pub correlation: f32,
-    /// Its standard deviation in the picture that has less, in levels.
+    /// Its standard deviation in the image that has less, in levels.
     pub contrast: f32,
 }
 
 impl Grid {
-    /// Of `side` x `side` samples of two pictures, `side` a multiple of eight; `inside` is 1 where a sample lies
+    /// Of `side` x `side` samples of two images, `side` a multiple of eight; `inside` is 1 where a sample lies
     /// on both.
     #[inline(always)]
     pub fn new(images: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
@@ -146,14 +146,14 @@ impl Grid {
 }
 
 impl Grid {
-    /// The standard deviation of both pictures together, in levels.
+    /// The standard deviation of both images together, in levels.
     pub fn contrast(&self) -> f32 {
         let [xx, yy, _] =
             self.sums.iter().fold(Sums::default(), |all, sums| all.plus(*sums)).spread();
         ((xx + yy) / 2.0).sqrt()
     }
 
-    /// What is left without the patch that has most of what both share: one mark on many pictures is no picture.
+    /// What is left without the patch that has most of what both share: one mark on many images is no image.
     pub fn rest(&self) -> Rest {
         let all = self.sums.iter().fold(Sums::default(), |all, sums| all.plus(*sums));
         let (x, y) = (all.x / all.weight.max(1.0), all.y / all.weight.max(1.0));
@@ -181,7 +181,7 @@ impl Grid {
     }
 }
 
-/// How the blocks of two pictures fit.
+/// How the blocks of two images fit.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Blocks {
     /// The mean of the correlations of the blocks in which there is something to see, -1 to 1.

@@ -1,4 +1,4 @@
-//! Which part of a picture is its content, and which a border of one colour.
+//! Which part of an image is its content, and which a border of one colour.
 
 use super::plane::{Plane, Planes};
 use crate::rect::Region;
@@ -31,7 +31,7 @@ impl Region {
     }
 }
 
-/// One of the four edges of a picture, looked at line after line from the outside.
+/// One of the four edges of an image, looked at line after line from the outside.
 struct Edge<'a> {
     planes: &'a Planes,
     luma: &'a Plane,

@@ -1,8 +1,8 @@
-//! How much of the colours of two pictures goes together.
+//! How much of the colours of two images goes together.
 
 use super::simd::{F32x8, add, lanes, totals};
 
-/// Sums of two pictures' chroma at the same places.
+/// Sums of two images' chroma at the same places.
 pub struct Chroma {
     count: f32,
     a: [f32; 2],
@@ -14,7 +14,7 @@ pub struct Chroma {
 }
 
 impl Chroma {
-    /// The sums of blue and red chroma, in levels around 128, of two pictures where `inside` is not 0.
+    /// The sums of blue and red chroma, in levels around 128, of two images where `inside` is not 0.
     #[inline(always)]
     pub fn new<E: F32x8>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32]) -> Self {
         let mut sums = [E::all(0.0); 14];
@@ -49,7 +49,7 @@ impl Chroma {
         Chroma { count, a: [x, y], b: [u, v], aa: [xx, xy, yy], bb, ab, apart }
     }
 
-    /// How much of the variation of one picture's chroma is a linear function of the other's, 0 to
+    /// How much of the variation of one image's chroma is a linear function of the other's, 0 to
     /// 1; how much chroma varies in both; and how far the colours are apart.
     #[inline(always)]
     pub fn fit(&self) -> (f32, f32, f32) {
@@ -61,7 +61,7 @@ impl Chroma {
             within(self.aa[2], self.a[1], self.a[1]),
         ];
         let bb = within(self.bb, self.b[0], self.b[0]) - self.b[1] * self.b[1] / count / count;
-        // Two levels of chance: grey pictures have no chroma to agree on.
+        // Two levels of chance: grey images have no chroma to agree on.
         let (xx, xy, yy) = (aa[0] + 4.0, aa[1], aa[2] + 4.0);
         let determinant = xx * yy - xy * xy;
         let mut explained = 0.0;

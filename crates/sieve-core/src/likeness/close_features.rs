@@ -1,4 +1,4 @@
-//! A close look: whether two pictures that seem to be the same are so everywhere, at the resolution of their files.
+//! A close look: whether two images that seem to be the same are so everywhere, at the resolution of their files.
 //!
 //! A copy has the same lines nearly everywhere, whatever mark lies on it and whatever light falls on it. Another
 //! design of the same kind has the same lines in most places, and others, or other colours, in some.
@@ -100,7 +100,7 @@ impl CloseFeatures {
         ]
     }
 
-    /// What the close-ups of two pictures show, where `map` brings the first picture to the second. None when they
+    /// What the close-ups of two images show, where `map` brings the first image to the second. None when they
     /// slide off each other.
     pub fn new(first: &Closeup, second: &Closeup, map: &Affine) -> Option<Self> {
         let map = first.region.map().then(*map).then(second.region.map().inverse()?);
@@ -159,10 +159,10 @@ fn weighted(rgb: [f32; 3], weights: [f32; 3]) -> f32 {
     rgb[0] * weights[0] + rgb[1] * weights[1] + rgb[2] * weights[2]
 }
 
-/// Levels of chroma below which a picture is grey.
+/// Levels of chroma below which an image is grey.
 const GREY_LEVELS: f32 = 2.0;
 
-/// Both pictures in one light: the darker or duller one is lit as the other is, channel by channel, so that it burns out
+/// Both images in one light: the darker or duller one is lit as the other is, channel by channel, so that it burns out
 /// where the other did.
 struct Lit {
     luma: [Vec<f32>; 2],
@@ -286,7 +286,7 @@ const UNUSUAL: f32 = 4.0;
 const BLOCK: usize = LANES;
 
 impl Anomaly {
-    /// Of two pictures of `side` x `side` samples where `inside` is not 0; and how far apart all samples are in the
+    /// Of two images of `side` x `side` samples where `inside` is not 0; and how far apart all samples are in the
     /// mean, in levels.
     #[inline(always)]
     fn new([a, b]: &[Vec<f32>; 2], inside: &[f32], side: usize) -> (Self, f32) {
@@ -332,7 +332,7 @@ impl Anomaly {
     }
 }
 
-/// How steep the steeper of two pictures is at each sample, in levels a sample.
+/// How steep the steeper of two images is at each sample, in levels a sample.
 #[inline(always)]
 fn slopes([a, b]: [&[f32]; 2], side: usize) -> Vec<f32> {
     let mut slopes = vec![0.0f32; a.len()];

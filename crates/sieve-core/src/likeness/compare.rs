@@ -1,4 +1,4 @@
-//! Comparing two pictures: one is laid over the other, coarsely first, and looked at closely only while
+//! Comparing two images: one is laid over the other, coarsely first, and looked at closely only while
 //! it may be the same.
 
 use super::align::{AlignScratch, Limits, Template, align};
@@ -20,38 +20,38 @@ const COARSELY: Limits =
 const FINELY: Limits =
     Limits { steps: 4, early: [9.0, 9.0, 9.0, 0.42], misfit: 0.42, overlap: 0.6, settled: 2e-3 };
 
-/// The part of the picture wanted that is compared.
+/// The part of the image wanted that is compared.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Start {
-    /// From the square to the picture wanted: what is laid over the other.
+    /// From the square to the image wanted: what is laid over the other.
     pub view: Affine,
-    /// From the square to the picture found: where it may lie.
+    /// From the square to the image found: where it may lie.
     pub map: Affine,
     /// What is compared in the end; the view itself where that is all.
     pub whole: Affine,
-    /// Whether the border of the picture wanted is painted over.
+    /// Whether the border of the image wanted is painted over.
     pub is_content: bool,
 }
 
 impl Start {
-    /// The view that was looked for, and where what was found lies on its picture.
+    /// The view that was looked for, and where what was found lies on its image.
     pub fn from_view(view: &View, map: Affine) -> Self {
         Start { view: view.map, map, whole: view.whole, is_content: view.is_content }
     }
 
-    /// The whole picture wanted, where `map` brings it.
+    /// The whole image wanted, where `map` brings it.
     pub fn along(map: Affine) -> Self {
         Start { view: Affine::IDENTITY, map, whole: Affine::IDENTITY, is_content: false }
     }
 
-    /// Whether the border is painted over, and where the picture wanted lies on the one found, or the other
+    /// Whether the border is painted over, and where the image wanted lies on the one found, or the other
     /// way when it is not `forward`. None where that cannot be told.
     pub fn way(&self, forward: bool) -> Option<(bool, Affine)> {
         let map = self.view.inverse()?.then(self.map);
         Some((self.is_content, if forward { map } else { map.inverse()? }))
     }
 
-    /// Both pictures whole, each turned into its normal position.
+    /// Both images whole, each turned into its normal position.
     pub fn whole(wanted: Turn, found: Turn) -> Self {
         let view = wanted.map();
         Start { view, map: found.map(), whole: Affine::IDENTITY, is_content: false }
@@ -141,7 +141,7 @@ mod tests {
     use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
     use proptest::prelude::*;
 
-    /// A picture of coarse waves with some grain.
+    /// An image of coarse waves with some grain.
     fn waves(lengths: [f64; 4], grain: f64) -> ImagePyramid {
         let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
             let (x, y) = ((at % LUMA_PX) as f64, (at / LUMA_PX) as f64);

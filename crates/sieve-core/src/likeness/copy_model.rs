@@ -1,6 +1,6 @@
-//! How sure it is that two pictures are copies of one, and what they are otherwise.
+//! How sure it is that two images are copies of one, and what they are otherwise.
 //!
-//! What thumbnails say, what a close look sees, and how alike different pictures of the collection get are weighed
+//! What thumbnails say, what a close look sees, and how alike different images of the collection get are weighed
 //! together. `scripts/fit-copies.py` fitted the weights, and says how and to what.
 
 use super::blocks::Blocks;
@@ -16,7 +16,7 @@ const HIDDEN: usize = 48;
 
 include!("copy_model_coefficients.rs");
 
-/// The share of one colour above which a picture is drawn on a uniform background, as far as anybody can tell:
+/// The share of one colour above which an image is drawn on a uniform background, as far as anybody can tell:
 /// most drawings and emoji have more, three photographs in four less.
 const PLAIN: f32 = 0.2;
 /// Log odds of thumbnails from which two drawings are of one design, whatever a close look finds to differ.
@@ -24,23 +24,23 @@ const ONE_DESIGN: f32 = 3.8;
 /// The share of blocks that fit from which they are, whatever thumbnails say.
 const ONE_DRAWING: f32 = 0.8;
 
-/// Whether a picture with this share of one colour is drawn on a uniform background.
+/// Whether an image with this share of one colour is drawn on a uniform background.
 pub fn is_plain(share: f32) -> bool {
     share >= PLAIN
 }
 
-/// All that is known of two pictures that seem to be the same.
+/// All that is known of two images that seem to be the same.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct CloseComparison {
     /// The log odds that thumbnails give.
     pub tentative: f32,
     /// In which ways one was changed: mirrored or turned by quarters, tilted, cropped or framed, squeezed.
     pub ways: [bool; 4],
-    /// The larger share of one colour of the two pictures, 0 to 1.
+    /// The larger share of one colour of the two images, 0 to 1.
     pub plain: f32,
-    /// The lesser share of the contents that lies on the other picture, 0 to 1.
+    /// The lesser share of the contents that lies on the other image, 0 to 1.
     pub shared: f32,
-    /// By how much they are more alike than different pictures of the collection get around them.
+    /// By how much they are more alike than different images of the collection get around them.
     pub excess: f32,
     /// What a close look sees.
     pub close: CloseFeatures,
@@ -81,7 +81,7 @@ impl CloseComparison {
         !self.ways[1] && self.close.shown.disagreeing <= 0.15
     }
 
-    /// Whether two pictures that are no copies are drawings of one design.
+    /// Whether two images that are no copies are drawings of one design.
     pub fn is_one_design(&self) -> bool {
         let Blocks { agreeing, clear, .. } = self.close.shown;
         self.is_plain() && clear > 0.0 && (self.tentative >= ONE_DESIGN || agreeing >= ONE_DRAWING)

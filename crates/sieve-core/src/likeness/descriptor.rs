@@ -1,4 +1,4 @@
-//! A picture in a few hundred numbers, to tell how alike any two pictures are.
+//! An image in a few hundred numbers, to tell how alike any two images are.
 
 use super::view::ImagePyramid;
 use crate::affine::Affine;
@@ -9,17 +9,17 @@ const CHROMA: usize = 8;
 const NUMBERS: usize = LUMA * LUMA + 2 * CHROMA * CHROMA;
 /// What a sample of chroma counts: there are nine times as many of luma, which vary twice as much.
 const COLOUR: f32 = 3.0;
-/// Levels of each number that are put down to chance: two blank pictures are not alike.
+/// Levels of each number that are put down to chance: two blank images are not alike.
 const CHANCE: f32 = 1.0;
 /// The greatest correlation that is told from 1.
 const MOST: f32 = 0.9999;
 
-/// Luma and chroma of a picture around their means, of unit length together.
+/// Luma and chroma of an image around their means, of unit length together.
 #[derive(Clone, Debug)]
 pub struct Descriptor(Vec<f32>);
 
 impl Descriptor {
-    /// Of the whole picture.
+    /// Of the whole image.
     pub fn new(prepared: &ImagePyramid) -> Self {
         let (mut luma, mut blue, mut red) = (Vec::new(), Vec::new(), Vec::new());
         let planes = &prepared.all;
@@ -30,7 +30,7 @@ impl Descriptor {
         Descriptor(unit([luma, blue, red], &inside))
     }
 
-    /// How alike two pictures are: `-ln(1 - r)`, where `r` is the cosine of their numbers.
+    /// How alike two images are: `-ln(1 - r)`, where `r` is the cosine of their numbers.
     pub fn likeness(&self, other: &Descriptor) -> f32 {
         let mut lanes = [0.0f32; 8];
         for (a, b) in self.0.as_chunks::<8>().0.iter().zip(other.0.as_chunks::<8>().0) {

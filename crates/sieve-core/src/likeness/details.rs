@@ -1,4 +1,4 @@
-//! Details: what is left of a picture without its coarse shapes, and how parts of two pictures fit.
+//! Details: what is left of an image without its coarse shapes, and how parts of two images fit.
 
 use super::simd::{F32x8, LANES, add, lanes, totals};
 use crate::measuring::halved;
@@ -83,7 +83,7 @@ impl BandCorrelation {
         BandCorrelation::from_sums(sums)
     }
 
-    /// Of all, and of those that are faint in both: grain and texture that go together make it sure that a picture is
+    /// Of all, and of those that are faint in both: grain and texture that go together make it sure that an image is
     /// the same, while plain paint has none and correlates by 0.
     #[inline(always)]
     pub fn all_and_faint<E: F32x8>(a: &[f32], b: &[f32], weights: &[f32]) -> [Self; 2] {
@@ -134,11 +134,11 @@ const BLOCKS: usize = 8;
 const PARTS: usize = BLOCKS / 2;
 /// Samples along each side at most.
 const MOST_SIDE: usize = 48;
-/// The variances, in square levels, that make a part of a picture worth comparing on its own, and the
+/// The variances, in square levels, that make a part of an image worth comparing on its own, and the
 /// variances that are then put down to chance: where there is something to see, and anything at all.
 const WORTH: [(f32, f32); 2] = [(16.0, 4.0), (2.0, 1.0)];
 
-/// Weighted sums over a part of two pictures.
+/// Weighted sums over a part of two images.
 #[derive(Clone, Copy, Default)]
 struct Sums {
     weight: f32,
@@ -165,10 +165,10 @@ impl Sums {
     }
 }
 
-/// How the parts of two pictures fit: a mark leaves all parts but one as they are, another drawing of
+/// How the parts of two images fit: a mark leaves all parts but one as they are, another drawing of
 /// the same kind has no part that fits really well.
 pub struct Parts {
-    /// The greatest mean distance of an eighth by an eighth of the picture, in levels.
+    /// The greatest mean distance of an eighth by an eighth of the image, in levels.
     pub worst_apart: f32,
     /// The mean correlation of the quarters by quarters in which there is something to see, -1 to 1.
     pub mean: f32,

@@ -1,8 +1,8 @@
-//! What laying one picture over another does to its shape.
+//! What laying one image over another does to its shape.
 
 use crate::affine::Affine;
 
-/// What a map does to pictures in pixels.
+/// What a map does to images in pixels.
 pub struct Distortion {
     /// By how much right angles are bent: the cosine of what they become.
     pub shear: f32,
@@ -20,12 +20,12 @@ pub struct Distortion {
 const GRAIN: (f32, f32, f32) = (2.0, 0.03, 0.04);
 
 impl Distortion {
-    /// What `map` does, from a picture to another; `aspects` are their widths over their heights.
+    /// What `map` does, from an image to another; `aspects` are their widths over their heights.
     pub fn new(map: &Affine, aspects: [f32; 2]) -> Self {
         let [a, b, _, d, e, _] = map.0.map(|value| value as f32);
         let scale = 0.5 * (a * e - b * d).abs().max(1e-6).ln().abs();
         let is_turned = a * e - b * d < 0.0 || a < b.abs().max(d.abs());
-        // In pixels: the squares of the map are as wide as the pictures are.
+        // In pixels: the squares of the map are as wide as the images are.
         let (a, b, d, e) = (a * aspects[1] / aspects[0], b * aspects[1], d / aspects[0], e);
         let (across, down) = (a.hypot(d).max(1e-3), b.hypot(e).max(1e-3));
         let turn = d.atan2(a).to_degrees().rem_euclid(90.0);
@@ -38,7 +38,7 @@ impl Distortion {
         }
     }
 
-    /// Whether a copy is ever made so: sides squeezed to half, or leaning by more than a picture that
+    /// Whether a copy is ever made so: sides squeezed to half, or leaning by more than an image that
     /// was set upright. One leaf is easily turned until it lies on another.
     pub fn is_of_a_copy(&self) -> bool {
         self.shear < 0.3 && self.stretch < 0.8 && self.tilt < 15.0
@@ -60,7 +60,7 @@ mod tests {
         distortion.ways().into_iter().map(u8::from).sum()
     }
 
-    /// Ways in which `map` changes a picture twice as wide as high, and whether copies are made so.
+    /// Ways in which `map` changes an image twice as wide as high, and whether copies are made so.
     fn of(map: Affine) -> (u8, bool) {
         let distortion = Distortion::new(&map, [2.0, 2.0]);
         (ways(&distortion), distortion.is_of_a_copy())
@@ -84,7 +84,7 @@ mod tests {
         assert_eq!(of(Affine::scale(0.95, 1.05, centre)), (1, true), "squeezed");
         let all = tilted(5.0).then(Affine::scale(-0.8, 0.9, centre));
         assert_eq!(of(all).0, 4);
-        // A quarter turn of a wide picture is a high one.
+        // A quarter turn of a wide image is a high one.
         let quarter = Affine([0.0, 1.0, 0.0, -1.0, 0.0, 0.0]);
         let turned = Distortion::new(&quarter, [2.0, 0.5]);
         assert_eq!((ways(&turned), turned.is_of_a_copy()), (1, true));

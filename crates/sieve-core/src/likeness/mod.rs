@@ -1,4 +1,4 @@
-//! LIKENESS: whether two pictures show the same thing, and how one lies on the other.
+//! LIKENESS: whether two images show the same thing, and how one lies on the other.
 //!
 //! [`looked_for`] and [`looked_among`] give short vectors of the views that two copies may have in
 //! common, for a search to find. What is found is laid over each other by [`compare`], and a
@@ -8,15 +8,15 @@
 mod align;
 mod alignment_features;
 mod blocks;
+mod border;
 mod chroma;
 mod close_features;
 mod compare;
 mod copy_model;
+mod descriptor;
 mod details;
 mod distortion;
-mod border;
 mod least_squares;
-mod descriptor;
 mod placement;
 mod plane;
 mod simd;

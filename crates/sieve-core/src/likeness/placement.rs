@@ -1,9 +1,9 @@
-//! How one picture lies on another, in words that people use.
+//! How one image lies on another, in words that people use.
 
 use crate::affine::Affine;
 use crate::rect::Region;
 
-/// How one picture lies on another.
+/// How one image lies on another.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Placing {
     /// Whether one is mirrored.
@@ -20,11 +20,11 @@ pub struct Placing {
 const POINTS: usize = 32;
 
 impl Placing {
-    /// What `map` from the first picture to the second says; both have an aspect, width over
+    /// What `map` from the first image to the second says; both have an aspect, width over
     /// height, and what lies within their borders.
     pub fn new(map: &Affine, aspects: [f32; 2], contents: [Region; 2]) -> Self {
         let [a, b, _, d, e, _] = map.0.map(|value| value as f32);
-        // In pixels: squares of the map are as wide as the pictures are.
+        // In pixels: squares of the map are as wide as the images are.
         let (a, b, d, e) = (a * aspects[1] / aspects[0], b * aspects[1], d / aspects[0], e);
         let is_mirrored = a * e - b * d < 0.0;
         let (a, d) = if is_mirrored { (-a, -d) } else { (a, d) };
@@ -53,7 +53,7 @@ impl Placing {
 mod tests {
     use super::*;
 
-    /// How a picture of 200 x 100 lies on one of `size` pixels, of which its left upper corner is at
+    /// How an image of 200 x 100 lies on one of `size` pixels, of which its left upper corner is at
     /// `corner`, after it was turned by `degrees` and scaled; perhaps mirrored before.
     fn placed(size: (f64, f64), corner: (f64, f64), degrees: f64, mirrored: bool) -> Placing {
         let flip = if mirrored { -1.0 } else { 1.0 };

@@ -1,4 +1,4 @@
-//! A picture as planes of levels that can be looked up between their cells.
+//! An image as planes of levels that can be looked up between their cells.
 
 use super::simd::{F32x8, LANES, Work, run};
 use crate::affine::Affine;
@@ -83,7 +83,7 @@ impl Plane {
         run(LookUp::<false> { plane: self, map, count, into, inside: &mut [] });
     }
 
-    /// The same, and 1 for each point that lies on the picture, 0 for others.
+    /// The same, and 1 for each point that lies on the image, 0 for others.
     pub fn sample_inside(
         &self,
         map: &Affine,
@@ -187,7 +187,7 @@ fn clamped(value: f32, last: f32) -> f32 {
 /// A thumbnail, and the planes of it that are looked up time and again.
 #[derive(Clone, Debug)]
 pub struct Planes {
-    /// 48 x 48 luma and 16 x 16 chroma, as bytes: as planes they would take four times as much, for every picture
+    /// 48 x 48 luma and 16 x 16 chroma, as bytes: as planes they would take four times as much, for every image
     /// of a collection.
     pub thumbnail: Thumbnail,
     /// 24 x 24 luma.

@@ -1,6 +1,6 @@
 //! Eight numbers that are worked on side by side.
 //!
-//! Nearly all the time of comparing pictures is spent on sums over samples, which the compiler, left alone, walks
+//! Nearly all the time of comparing images is spent on sums over samples, which the compiler, left alone, walks
 //! two at a time. Any processor gives the same numbers: each lane has its own sum, and these are added
 //! in one order.
 

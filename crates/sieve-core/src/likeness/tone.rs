@@ -1,4 +1,4 @@
-//! What light, exposure, gamma and a tint make of a picture, so that only the rest counts as a difference.
+//! What light, exposure, gamma and a tint make of an image, so that only the rest counts as a difference.
 
 use super::simd::{F32x8, LANES, Work, add, lanes, totals};
 
@@ -6,7 +6,7 @@ use super::simd::{F32x8, LANES, Work, add, lanes, totals};
 const APART_LEVELS: f32 = 12.0;
 /// How often samples are weighed again by how they fit.
 const ROUNDS: usize = 3;
-/// Levels below which a picture is black and from which it is white.
+/// Levels below which an image is black and from which it is white.
 const CLIPPED: [f32; 2] = [2.0, 253.0];
 
 /// A curve of levels: a quadratic, which gain, offset and the gammas that people choose are to a few levels.
@@ -55,7 +55,7 @@ impl Tone {
         slope - 2.0 * bend.abs() > 0.0
     }
 
-    /// The logarithm of the gain between both pictures, its size.
+    /// The logarithm of the gain between both images, its size.
     pub fn gain(&self) -> f32 {
         (self.terms[1] / 128.0).max(0.01).ln().abs()
     }
@@ -154,7 +154,7 @@ impl Fitting<'_> {
     }
 }
 
-/// Least squares of three terms; a little is added to the diagonal, as pictures of two levels settle no curve.
+/// Least squares of three terms; a little is added to the diagonal, as images of two levels settle no curve.
 fn solved(sums: &[f32; 8]) -> Option<[f32; 3]> {
     let [n, x, xx, xxx, xxxx, y, xy, xxy] = sums.map(f64::from);
     let little = 1e-4 * n + 1e-9;
@@ -178,7 +178,7 @@ fn solved(sums: &[f32; 8]) -> Option<[f32; 3]> {
     }))
 }
 
-/// How far the colours of two pictures are apart once one tint and one strength of colour are allowed for.
+/// How far the colours of two images are apart once one tint and one strength of colour are allowed for.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Colours {
     /// The mean distance that is left, in levels of chroma.
@@ -187,7 +187,7 @@ pub struct Colours {
     pub worst: f32,
     /// The mean distance with no allowance.
     pub apart: f32,
-    /// The standard deviation of chroma in the picture that has less of it, in levels.
+    /// The standard deviation of chroma in the image that has less of it, in levels.
     pub strength: f32,
 }
 
@@ -195,7 +195,7 @@ pub struct Colours {
 const PART: usize = 4;
 
 impl Colours {
-    /// Of `side` x `side` samples of blue and red chroma of two pictures, `side` a multiple of eight, where `inside`
+    /// Of `side` x `side` samples of blue and red chroma of two images, `side` a multiple of eight, where `inside`
     /// is not 0. Either may be a tinted and fainter copy of the other: the way that leaves less is taken.
     #[inline(always)]
     pub fn new<E: F32x8>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
@@ -230,7 +230,7 @@ impl Work for Tinting<'_> {
                 varies = ((aa - (x * x + y * y) / n) / n).max(0.0).sqrt();
             }
             let with = (ab - (u * x + v * y) / n) / n;
-            // A level of chance: grey pictures settle no strength.
+            // A level of chance: grey images settle no strength.
             strength = (with / (within + 1.0)).clamp(0.0, 4.0);
             tint = [(x - strength * u) / n, (y - strength * v) / n];
         }
@@ -241,7 +241,7 @@ impl Work for Tinting<'_> {
 }
 
 impl Tinting<'_> {
-    /// Eight samples of both chromas of both pictures, and what of them lies on both.
+    /// Eight samples of both chromas of both images, and what of them lies on both.
     #[inline(always)]
     fn simd<E: F32x8>(&self, at: usize) -> ([E; 2], [E; 2], E) {
         let load = |list: &[f32]| E::load(&lanes(list)[at]);

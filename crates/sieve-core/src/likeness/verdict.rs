@@ -1,11 +1,11 @@
-//! What thumbnails say of two pictures that may show the same.
+//! What thumbnails say of two images that may show the same.
 //!
-//! `scripts/fit-likeness.py` fitted the weights to pairs of pictures and known copies of them, and says how.
+//! `scripts/fit-likeness.py` fitted the weights to pairs of images and known copies of them, and says how.
 
 use super::alignment_features::{ALIGNMENT_FEATURES, AlignmentFeatures};
 use super::weights::Weights;
 
-/// What each way of changing a picture beyond the first takes from the log odds: copies are mirrored,
+/// What each way of changing an image beyond the first takes from the log odds: copies are mirrored,
 /// tilted, cropped or squeezed, but seldom two of these at once, while single things on a uniform background
 /// fit each other once all may be done. Set on the made-up leaves of the demo.
 const WAY: f32 = 2.5;
@@ -24,10 +24,10 @@ pub fn is_promising(glance: &AlignmentFeatures) -> bool {
     GLANCE.log_odds(&glance.fit.to_array()) > PROMISING
 }
 
-/// The log odds that thumbnails give two pictures.
+/// The log odds that thumbnails give two images.
 #[derive(Clone, Copy, Debug, PartialEq, PartialOrd)]
 pub struct Verdict {
-    /// Log odds that both show the same picture.
+    /// Log odds that both show the same image.
     pub log_odds: f32,
 }
 

@@ -1,4 +1,4 @@
-//! Views: the parts of a picture that a copy may show, each as a short vector.
+//! Views: the parts of an image that a copy may show, each as a short vector.
 //!
 //! Low frequencies move little when a view is off by a few percent, so that few views find every
 //! crop; what they find is laid over each other exactly afterwards.
@@ -111,10 +111,10 @@ impl Turn {
     }
 }
 
-/// A part of a picture in its normal position, and how it looks.
+/// A part of an image in its normal position, and how it looks.
 #[derive(Clone, Copy, Debug)]
 pub struct View {
-    /// From the square from -0.5 to 0.5 to the picture.
+    /// From the square from -0.5 to 0.5 to the image.
     pub map: Affine,
     /// What is compared once the view has been found: the view, or more than it.
     pub whole: Affine,
@@ -149,7 +149,7 @@ static BASIS: LazyLock<[[f32; HIGHEST + 1]; SAMPLES]> = LazyLock::new(|| {
     })
 });
 
-/// What a region of a picture looks like, before it is turned.
+/// What a region of an image looks like, before it is turned.
 struct LowFrequencies {
     /// One for each of [`FREQUENCIES`], of unit length together.
     numbers: Vec<f32>,
@@ -171,7 +171,7 @@ impl LowFrequencies {
         self.numbers[at.expect("one of the lowest")]
     }
 
-    /// The turns after which the picture leans neither left nor up, and varies more across than
+    /// The turns after which the image leans neither left nor up, and varies more across than
     /// down; all that do so within `doubt`, the surest first.
     fn canonical_turns(&self, doubt: f32) -> Vec<Turn> {
         let (across, down) = (self.number(1, 0), self.number(0, 1));
@@ -240,7 +240,7 @@ impl Work for LowFrequencyCache<'_> {
         if plain.sqrt() < LEAST_CONTRAST * SAMPLES as f32 {
             return None;
         }
-        // Pictures have less of the higher frequencies; each shall count about alike.
+        // Images have less of the higher frequencies; each shall count about alike.
         let weighted =
             |&(u, v): &(usize, usize)| low[v][u] * ((u * u + v * v) as f32).sqrt().sqrt();
         let mut numbers: Vec<f32> = frequencies.map(weighted).collect();
@@ -258,15 +258,15 @@ fn index(across: usize, down: usize) -> usize {
 
 /// How far from zero a lean may be and yet be the other way in a copy.
 const DOUBT: f32 = 0.10;
-/// Sides of the windows, as shares of the picture's, and positions along each side.
+/// Sides of the windows, as shares of the image's, and positions along each side.
 const WINDOWS: [(f64, usize); 2] = [(0.92, 2), (0.84, 3)];
 /// Side of the middle part that is compared under small turns.
 const MIDDLE: f64 = 0.82;
 /// Side of the core, which a mark in a corner leaves as it is.
 const CORE: f64 = 0.5;
-/// How much brighter pictures are looked for, too: between little that needs nothing and much that leaves nothing.
+/// How much brighter images are looked for, too: between little that needs nothing and much that leaves nothing.
 const BRIGHTER: f32 = 1.4;
-/// The cosine from which a brightened picture is found as it is.
+/// The cosine from which a brightened image is found as it is.
 const MUCH_THE_SAME: f32 = 0.95;
 /// The small turns, in degrees.
 const TILTS: [f64; 4] = [-8.0, -4.0, 4.0, 8.0];
@@ -281,7 +281,7 @@ fn tilted(degrees: f64, aspect: f64) -> Affine {
     window(MIDDLE, 0.0, 0.0).then(Affine([cos, -sin / aspect, 0.0, sin * aspect, cos, 0.0]))
 }
 
-/// A picture, and what lies within its border.
+/// An image, and what lies within its border.
 #[derive(Clone, Debug)]
 pub struct ImagePyramid {
     /// All of it.
@@ -297,7 +297,7 @@ pub struct ImagePyramid {
 }
 
 impl ImagePyramid {
-    /// The picture of a thumbnail; `aspect` is its width over its height, `plain` the share of its most frequent
+    /// The image of a thumbnail; `aspect` is its width over its height, `plain` the share of its most frequent
     /// colour.
     pub fn new(thumbnail: Thumbnail, aspect: f32, plain: f32) -> Self {
         let all = Planes::new(thumbnail);
@@ -321,7 +321,7 @@ impl ImagePyramid {
     }
 }
 
-/// What is looked for: the whole picture, what is within its border, and its middle, each in every
+/// What is looked for: the whole image, what is within its border, and its middle, each in every
 /// position that its copy may be taken for.
 pub fn looked_for(prepared: &ImagePyramid) -> Vec<View> {
     let all = Affine::IDENTITY;
@@ -350,7 +350,7 @@ pub fn looked_for(prepared: &ImagePyramid) -> Vec<View> {
     views.collect()
 }
 
-/// How a picture looks once it was brightened until much of it is clipped. None where that looks much the same.
+/// How an image looks once it was brightened until much of it is clipped. None where that looks much the same.
 fn clipped(plane: &Plane) -> Option<LowFrequencies> {
     let plain = LowFrequencies::new(plane, &Affine::IDENTITY)?;
     let clipped = LowFrequencies::brighter(plane, &Affine::IDENTITY, BRIGHTER)?;
@@ -358,7 +358,7 @@ fn clipped(plane: &Plane) -> Option<LowFrequencies> {
     (alike < MUCH_THE_SAME).then_some(clipped)
 }
 
-/// What is looked among: the whole picture, what is within its border, the windows that a crop may
+/// What is looked among: the whole image, what is within its border, the windows that a crop may
 /// show, and its middle under small turns, each in its normal position.
 pub fn looked_among(prepared: &ImagePyramid) -> Vec<View> {
     let mut regions = vec![(Affine::IDENTITY, false)];
@@ -380,12 +380,12 @@ pub fn looked_among(prepared: &ImagePyramid) -> Vec<View> {
     views.collect()
 }
 
-/// The whole picture as it stands. None when it shows nothing.
+/// The whole image as it stands. None when it shows nothing.
 pub fn whole_view(prepared: &ImagePyramid) -> Option<Vector> {
     Some(LowFrequencies::new(&prepared.all.half, &Affine::IDENTITY)?.turned(Turn::default()))
 }
 
-/// How alike two pictures are as they stand, as frames of one moment are: the cosine of their whole
+/// How alike two images are as they stand, as burst frames are: the cosine of their whole
 /// views, -1 to 1. None when one of them shows nothing.
 pub fn moment(a: &ImagePyramid, b: &ImagePyramid) -> Option<f32> {
     Some(cosine(whole_view(a)?.product(&whole_view(b)?)).min(1.0))
@@ -397,7 +397,7 @@ mod tests {
     use crate::measuring::{CHROMA_PX, LUMA_PX};
     use proptest::prelude::*;
 
-    /// A picture of coarse blocks, each pixel of it fetched from where `turn` brings it.
+    /// An image of coarse blocks, each pixel of it fetched from where `turn` brings it.
     fn blocks(levels: &[u8], turn: Turn) -> Planes {
         let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
             let (mut x, mut y) = (at % LUMA_PX, at / LUMA_PX);

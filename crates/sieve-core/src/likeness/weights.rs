@@ -1,5 +1,5 @@
 //! What numbers say together: a logistic model with one layer of sums between, so that what one number is
-//! worth may hang on the others. Correlation says little about a picture of two lines.
+//! worth may hang on the others. Correlation says little about an image of two lines.
 
 /// A logistic model with one layer of sums.
 pub struct Weights<const NUMBERS: usize, const HIDDEN: usize> {
@@ -58,7 +58,7 @@ mod tests {
                 slow += f64::from(model.output_weights[unit]) * sum / (1.0 + sum.abs());
             }
             prop_assert!((f64::from(model.log_odds(&numbers)) - slow).abs() < 1e-4);
-            // No picture runs away with numbers that nothing was fitted on.
+            // No image runs away with numbers that nothing was fitted on.
             let wild = model.log_odds(&numbers.map(|number| number * 1e6));
             prop_assert!(wild.abs() <= model.output_bias.abs() + model.output_weights.iter().map(|o| o.abs()).sum::<f32>());
         }

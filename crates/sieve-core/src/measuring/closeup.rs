@@ -1,4 +1,4 @@
-//! The content of a picture, larger than its thumbnail shows it: read from its file only when two pictures
+//! The content of an image, larger than its thumbnail shows it: read from its file only when two images
 //! seem to be the same.
 
 use super::grid::Averager;
@@ -8,16 +8,16 @@ use crate::rect::Region;
 
 /// Rows and columns of a close-up.
 pub const CLOSEUP_PX: usize = 96;
-/// Rows and columns of the grid that a whole picture is averaged into at most: what is less than a quarter of a
+/// Rows and columns of the grid that a whole image is averaged into at most: what is less than a quarter of a
 /// side is seen less closely.
 const MOST_PX: usize = 4 * CLOSEUP_PX;
-/// What is shown around the content, as a share of the picture's side: half a cell of a thumbnail.
+/// What is shown around the content, as a share of the image's side: half a cell of a thumbnail.
 const MARGIN: f32 = 0.01;
 
-/// A part of a picture, squeezed to a square whatever its sides.
+/// A part of an image, squeezed to a square whatever its sides.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Closeup {
-    /// The part of the picture that it shows.
+    /// The part of the image that it shows.
     pub region: Region,
     /// 96 x 96 values of red, green and blue each, row-major, 0 to 255.
     pub rgb: [Vec<u8>; 3],
@@ -28,11 +28,11 @@ pub struct Closeup {
 }
 
 impl Closeup {
-    /// Of what `content` of the picture that the file holds shows, and a little around it.
+    /// Of what `content` of the image that the file holds shows, and a little around it.
     ///
     /// # Errors
     ///
-    /// Why the file gives no picture.
+    /// Why the file gives no image.
     pub fn decode(bytes: &[u8], limits: &ReadLimits, content: Region) -> Result<Self, ReadError> {
         let wanted = content.grown(MARGIN);
         let longer = wanted.width().max(wanted.height()).max(f32::MIN_POSITIVE);

@@ -30,25 +30,25 @@ impl Digest {
         blake3::Hash::from_hex(text).ok().map(|hash| Digest(hash.into()))
     }
 
-    /// The digest of a decoded picture: of its width and height and its upright 8-bit RGB values.
-    /// The same picture has the same one in every lossless container.
+    /// The digest of a decoded image: of its width and height and its upright 8-bit RGB values.
+    /// The same image has the same one in every lossless container.
     ///
-    /// It needs the picture decoded in full, which costs more than all the rest of measuring. Of all but small
-    /// pictures it is therefore not among what is measured: two with the same pixels have nearly the same
-    /// fingerprint, so only pictures whose fingerprints meet need it.
+    /// It needs the image decoded in full, which costs more than all the rest of measuring. Of all but small
+    /// images it is therefore not among what is measured: two with the same pixels have nearly the same
+    /// fingerprint, so only images whose fingerprints meet need it.
     pub fn of_pixels(pixels: &Pixels) -> Self {
         let mut rows = HashedRows::new(pixels.width_px, pixels.height_px);
         rows.row(&pixels.data);
         rows.digest()
     }
 
-    /// The same of the picture in a file, without holding it whole where it is stored upright. Of a picture with transparent
-    /// pixels it is of these values on white and on black: two pictures have the same one when they are the same on every
+    /// The same of the image in a file, without holding it whole where it is stored upright. Of an image with transparent
+    /// pixels it is of these values on white and on black: two images have the same one when they are the same on every
     /// ground. What colour a pixel has that is not seen at all does not matter.
     ///
     /// # Errors
     ///
-    /// Why the file gives no picture.
+    /// Why the file gives no image.
     pub fn of_image(bytes: &[u8], limits: &ReadLimits) -> Result<Self, ReadError> {
         let (on_white, may_be_transparent) = Self::on(Ground::White, bytes, limits)?;
         if !may_be_transparent {
@@ -62,7 +62,7 @@ impl Digest {
         }
     }
 
-    /// The digest of a picture on a ground, and whether that may matter.
+    /// The digest of an image on a ground, and whether that may matter.
     fn on(ground: Ground, bytes: &[u8], limits: &ReadLimits) -> Result<(Self, bool), ReadError> {
         let mut rows = HashedRows::new(0, 0);
         // Every pixel: no side is as long.

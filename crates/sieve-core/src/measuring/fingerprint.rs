@@ -1,18 +1,18 @@
-//! Fingerprints: bits that stay nearly the same when a picture is saved again or resized.
+//! Fingerprints: bits that stay nearly the same when an image is saved again or resized.
 
 use std::f64::consts::PI;
 use std::fmt;
 use std::sync::LazyLock;
 
-/// Side of the luma picture that is transformed.
+/// Side of the luma image that is transformed.
 const SIDE: usize = 32;
 /// Rows and columns of coefficients that are kept: the low frequencies, which survive.
 const LOW: usize = 16;
-/// Coefficients nearer to zero than this, in levels, have no sign worth keeping: a flat picture has
+/// Coefficients nearer to zero than this, in levels, have no sign worth keeping: a flat image has
 /// all bits 0 instead of chance.
 const NO_SIGN: f32 = 0.05;
 
-/// The signs of the 255 lowest-frequency coefficients of a picture's cosine transform.
+/// The signs of the 255 lowest-frequency coefficients of an image's cosine transform.
 ///
 /// From 32 x 32 luma an orthonormal DCT-II; of its 16 x 16 low coefficients, row by row, all but the
 /// first, which is the mean. Bit `16 row + column` is 1 where the coefficient is positive; bit 0 is
@@ -37,7 +37,7 @@ impl Fingerprint {
         self.0 == [0; 32]
     }
 
-    /// Whether the picture must be mirrored left to right, and top to bottom, to come into its normal
+    /// Whether the image must be mirrored left to right, and top to bottom, to come into its normal
     /// position, in which its lowest odd frequencies are positive.
     pub fn leans(self) -> (bool, bool) {
         (!self.bit(0, 1), !self.bit(1, 0))
@@ -48,7 +48,7 @@ impl Fingerprint {
         self.0[n / 8] >> (n % 8) & 1 == 1
     }
 
-    /// The fingerprint of the picture mirrored left to right, and top to bottom, and then reflected
+    /// The fingerprint of the image mirrored left to right, and top to bottom, and then reflected
     /// at its diagonal. Mirroring changes the signs of odd frequencies.
     pub fn turned(self, flip_x: bool, flip_y: bool, transpose: bool) -> Self {
         let mut bits = [0u8; 32];

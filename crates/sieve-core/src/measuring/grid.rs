@@ -1,10 +1,10 @@
-//! A picture of any size as a square grid of mean colours: what all measures are taken from.
+//! An image of any size as a square grid of mean colours: what all measures are taken from.
 
 use crate::reading::{Rows, Shape, stored_place};
 
-/// Rows and columns of the grid that pictures are measured by.
+/// Rows and columns of the grid that images are measured by.
 pub const SIDE: usize = 64;
-/// One row of the picture, in the fixed-point numbers that rows are weighted with: times 255 it
+/// One row of the image, in the fixed-point numbers that rows are weighted with: times 255 it
 /// still fits 16 bits, which a processor multiplies eight at a time.
 const ONE: u16 = 1 << 8;
 /// Rows after which the sums of a column are moved before they overflow: 255 x [`ONE`] x this many
@@ -14,11 +14,11 @@ const MOST_ROWS: u32 = 30_000;
 const LANES: usize = 48;
 
 /// Red, green and blue of as many rows as columns, each a plane of its own, row-major, 0 to 255: the
-/// mean colour of each part of a picture, however large it is and whatever the shape of its sides.
+/// mean colour of each part of an image, however large it is and whatever the shape of its sides.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Grid(pub [Vec<f32>; 3]);
 
-/// Averages the rows of a picture into a grid, in one pass.
+/// Averages the rows of an image into a grid, in one pass.
 ///
 /// Rows are added up column by column, which a processor does many columns at a time, and only the
 /// sums are shared out among the columns of the grid. A row or column that lies across a border of
@@ -50,7 +50,7 @@ pub struct Averager {
 /// Red, green, blue, and a number that only fills the processor's register.
 type Quad = [f32; 4];
 
-/// A border between two columns of the grid: so many whole columns of the picture lie before it,
+/// A border between two columns of the grid: so many whole columns of the image lie before it,
 /// and this share of the next.
 #[derive(Clone, Copy)]
 struct Border {
@@ -144,7 +144,7 @@ impl Averager {
     }
 
     /// The grid, and the standard deviation of each channel over the pixels that came; none when no
-    /// picture came.
+    /// image came.
     pub fn finish(mut self) -> Option<(Grid, [f32; 3])> {
         let shape = self.shape?;
         self.move_band();

@@ -1,10 +1,10 @@
-//! Measures: numbers about how a picture looks.
+//! Measures: numbers about how an image looks.
 
 use super::grid::{SIDE, mean};
 use super::thumbnail::Planes;
 
-/// How a picture looks, in numbers. All are of the picture as it is seen: upright, transparency on
-/// white. Means are those of the picture; a JPEG is measured at a reduced size, which takes the
+/// How an image looks, in numbers. All are of the image as it is seen: upright, transparency on
+/// white. Means are those of the image; a JPEG is measured at a reduced size, which takes the
 /// finest grain out of the deviations (docs/reading.md says how much).
 #[derive(Clone, Copy, Debug, Default, PartialEq)]
 pub struct ImageMeasures {
@@ -21,13 +21,13 @@ pub struct ImageMeasures {
     /// How abruptly luma changes from cell to cell, whatever the amount of detail: the sum of squared
     /// second differences over four times that of the first differences, across and down. It is the
     /// mean of the squared response of a difference over the power of all edges, 0 to 1: white noise
-    /// has 0.75, edges of one cell 0.5; blur takes the fine part of every edge. 0 for a picture
+    /// has 0.75, edges of one cell 0.5; blur takes the fine part of every edge. 0 for an image
     /// without contrast.
     pub sharpness: f32,
     /// Mean saturation of 32 x 32 cells, (most - least) / most of red, green and blue, 0 grey to 1
     /// (the S of HSV: Smith, Color gamut transform pairs, 1978).
     pub saturation: f32,
-    /// Share of 32 x 32 cells, 0 to 1, within 8 levels of the picture's most frequent colour.
+    /// Share of 32 x 32 cells, 0 to 1, within 8 levels of the image's most frequent colour.
     pub flat_share: f32,
 }
 
@@ -35,11 +35,11 @@ pub struct ImageMeasures {
 /// what is seen as another colour, above the noise of compression.
 const FLAT_LEVELS: f32 = 8.0;
 
-/// Standard deviation of luma, in levels, below which a picture has no contrast to speak of.
+/// Standard deviation of luma, in levels, below which an image has no contrast to speak of.
 const NO_CONTRAST: f32 = 0.5;
 
 impl ImageMeasures {
-    /// The numbers of a picture. `deviation` was taken from its pixels.
+    /// The numbers of an image. `deviation` was taken from its pixels.
     pub(super) fn new(planes: &Planes, deviation: [f32; 3]) -> Self {
         let luma = &planes.luma;
         let brightness = mean(luma, |value| value);

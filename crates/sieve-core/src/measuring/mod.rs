@@ -27,24 +27,24 @@ use thumbnail::Planes;
 /// The version of everything that is measured: what was measured by another one is measured again.
 pub const MEASURING_VERSION: u32 = 5;
 
-/// Pixels that both sides of a picture keep when it is decoded smaller for measuring: as many as the
+/// Pixels that both sides of an image keep when it is decoded smaller for measuring: as many as the
 /// grid has cells.
 const LEAST_SIDE_PX: u32 = grid::SIDE as u32;
 
-/// What was measured about a file that is a picture.
+/// What was measured about a file that is an image.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Measured {
     /// Digest of all bytes of the file.
     pub digest: Digest,
     /// The file's own facts, confirmed by decoding.
     pub facts: Facts,
-    /// What was odd although the picture is whole.
+    /// What was odd although the image is whole.
     pub read_warnings: Vec<ReadWarning>,
     /// How it looks, in numbers.
     pub measures: ImageMeasures,
     /// Bits to find it again by.
     pub fingerprint: Fingerprint,
-    /// Digest of the pixels ([`Digest::of_pixels`]) of a small picture without transparency: all that
+    /// Digest of the pixels ([`Digest::of_pixels`]) of a small image without transparency: all that
     /// it is compared by.
     pub small_pixels: Option<Digest>,
 }
@@ -69,7 +69,7 @@ fn averaged(pixels: &Pixels, side: usize) -> Averager {
     rows
 }
 
-/// Red, green and blue of so many rows and columns: the mean of each part of a picture that is at hand, row-major, 0 to 255.
+/// Red, green and blue of so many rows and columns: the mean of each part of an image that is at hand, row-major, 0 to 255.
 pub(crate) fn grid_of(pixels: &Pixels, side: usize) -> [Vec<f32>; 3] {
     averaged(pixels, side).finish().expect("a picture has pixels").0.0
 }
@@ -85,11 +85,11 @@ pub fn look_at(pixels: &Pixels) -> (ImageMeasures, Thumbnail) {
     (ImageMeasures::new(&planes, deviation), planes.thumbnail())
 }
 
-/// Measures the file that holds `bytes`, in one pass. Every byte of the picture is decoded.
+/// Measures the file that holds `bytes`, in one pass. Every byte of the image is decoded.
 ///
 /// # Errors
 ///
-/// Why the file gives no picture.
+/// Why the file gives no image.
 pub fn measure(bytes: &[u8], limits: &ReadLimits) -> Result<(Measured, Thumbnail), ReadError> {
     let mut rows = HashingSmall::new(Averager::new(grid::SIDE));
     let image = reading::decode_rows(bytes, limits, LEAST_SIDE_PX, &mut rows)?;

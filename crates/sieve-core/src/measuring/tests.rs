@@ -1,4 +1,4 @@
-//! Measures of pictures whose numbers are known, and fast code against slow twins.
+//! Measures of images whose numbers are known, and fast code against slow twins.
 
 use herb_shed::encode::{self, Exif, Jpeg};
 use herb_shed::paint::Picture;
@@ -8,7 +8,7 @@ use super::grid::{Averager, SIDE};
 use super::{Digest, Measured, Thumbnail, measure};
 use crate::reading::{ReadLimits, Rows, Shape, decode};
 
-/// A picture of `width` x `height` whose colours `colour` gives.
+/// An image of `width` x `height` whose colours `colour` gives.
 fn painted(width: usize, height: usize, colour: impl Fn(usize, usize) -> [u8; 3]) -> Picture {
     let data = (0..width * height).flat_map(|at| colour(at % width, at / width));
     Picture { width, height, data: data.collect() }
@@ -136,7 +136,10 @@ fn a_picture_is_known_again_in_any_size_and_form() {
         let thumbnails = original.1.0.iter().zip(&other.1.0);
         let most = thumbnails.map(|(a, b)| a.abs_diff(*b)).max();
         assert!(most <= Some(12), "{name}: {most:?}");
-        assert!((original.0.measures.brightness - other.0.measures.brightness).abs() < 0.01, "{name}");
+        assert!(
+            (original.0.measures.brightness - other.0.measures.brightness).abs() < 0.01,
+            "{name}"
+        );
     }
     let another = measured(&encode::png(&painted(500, 375, |x, y| [(x ^ y) as u8; 3])));
     assert!(original.0.fingerprint.distance_bits(another.0.fingerprint) > 60);

@@ -1,4 +1,4 @@
-//! Thumbnails: what is kept of a picture to compare it with others.
+//! Thumbnails: what is kept of an image to compare it with others.
 
 use super::grid::{Grid, SIDE, halved};
 
@@ -9,7 +9,7 @@ pub const CHROMA_PX: usize = 16;
 /// Rows and columns that fingerprints are taken from.
 const COARSE_PX: usize = 32;
 
-/// A picture squeezed to a square, whatever its sides: 48 x 48 values of luma, then 16 x 16 of blue
+/// An image squeezed to a square, whatever its sides: 48 x 48 values of luma, then 16 x 16 of blue
 /// and 16 x 16 of red chroma (Y, Cb and Cr of JFIF 1.02), row-major, 0 to 255. 2816 bytes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Thumbnail(pub Vec<u8>);
@@ -30,7 +30,7 @@ impl Thumbnail {
     }
 }
 
-/// What all is taken from: a picture in planes.
+/// What all is taken from: an image in planes.
 pub(super) struct Planes {
     /// 64 x 64 values of luma.
     pub luma: Vec<f32>,

@@ -1,4 +1,4 @@
-//! When a picture was taken, as a number.
+//! When an image was taken, as a number.
 
 use jiff::Timestamp;
 use jiff::civil::DateTime;
@@ -10,7 +10,7 @@ use super::Facts;
 const TO_THE_SECOND: usize = 19;
 
 impl Facts {
-    /// When the picture was taken, in seconds from any one moment; by the clock of the camera, whatever
+    /// When the image was taken, in seconds from any one moment; by the clock of the camera, whatever
     /// its offset from UTC.
     pub fn captured_seconds(&self) -> Option<i64> {
         seconds(self.captured.as_deref()?)

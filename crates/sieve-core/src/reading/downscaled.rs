@@ -1,4 +1,4 @@
-//! Pictures for looking at: smaller than they are, where that is cheaper to decode.
+//! Images for looking at: smaller than they are, where that is cheaper to decode.
 
 use super::orientation::upright;
 use super::{DecodedImage, Pixels, ReadError, ReadLimits, Rows, Shape, decode_rows};
@@ -20,12 +20,12 @@ impl Rows for Kept {
     }
 }
 
-/// Decodes the picture in `bytes`, upright. Where its format allows that it is decoded smaller, but with no side below
+/// Decodes the image in `bytes`, upright. Where its format allows that it is decoded smaller, but with no side below
 /// `least_side_px` that was not so before. The facts are those of the file.
 ///
 /// # Errors
 ///
-/// Why the bytes give no picture.
+/// Why the bytes give no image.
 pub fn decode_reduced(
     bytes: &[u8],
     limits: &ReadLimits,

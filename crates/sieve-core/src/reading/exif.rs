@@ -1,4 +1,4 @@
-//! EXIF: how the camera was held, when it took the picture, and which it was.
+//! EXIF: how the camera was held, when it took the image, and which it was.
 
 use exif::{Exif, In, Reader, Tag, Value};
 
@@ -7,7 +7,7 @@ use exif::{Exif, In, Reader, Tag, Value};
 pub(super) struct ExifFacts {
     /// 1 (upright) to 8.
     pub orientation: u8,
-    /// When the picture was taken, as ISO 8601 writes it.
+    /// When the image was taken, as ISO 8601 writes it.
     pub captured: Option<Box<str>>,
     /// Maker and model of the camera.
     pub camera: Option<Box<str>>,

@@ -2,7 +2,7 @@
 
 use crate::files::RelPath;
 
-/// A picture format that is read here.
+/// An image format that is read here.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[allow(missing_docs)] // the names are the formats' own
 pub enum Format {
@@ -67,22 +67,22 @@ impl Format {
 /// What the first bytes of a file say it is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Content {
-    /// A picture that can be read here.
+    /// An image that can be read here.
     Image(Format),
-    /// A picture in a format that is not read here: its name.
+    /// An image in a format that is not read here: its name.
     OtherImage(&'static str),
     /// Something else: what, where it is known.
     Other(Option<&'static str>),
 }
 
-/// Extensions of picture formats that are not read here. A file that carries one was meant as a
-/// picture even when its content is something else.
+/// Extensions of image formats that are not read here. A file that carries one was meant as a
+/// image even when its content is something else.
 const OTHER_PICTURE_EXTENSIONS: [&str; 18] = [
     "heic", "heif", "avif", "jxl", "jp2", "j2k", "jpx", "psd", "ico", "exr", "hdr", "tga", "dds",
     "svg", "cr2", "nef", "arw", "dng",
 ];
 
-/// True when the name of a file says that it was meant to be a picture.
+/// True when the name of a file says that it was meant to be an image.
 pub(crate) fn is_image_name(path: &RelPath) -> bool {
     path.written_extension().is_some_and(|extension| {
         Format::of_extension(extension).is_some()

@@ -26,13 +26,13 @@ const BYTES_PER_PIXEL: u64 = 16;
 enum End {
     /// At this offset, where a whole file may be followed by more.
     At(usize),
-    /// The picture is whole but its end mark is not.
+    /// The image is whole but its end mark is not.
     MarkMissing,
     /// The header does not tell.
     Unknown,
 }
 
-/// Reads a picture of `format`, which must be one of the four.
+/// Reads an image of `format`, which must be one of the four.
 pub(super) fn read(
     format: Format,
     bytes: &[u8],
@@ -106,7 +106,7 @@ pub(super) fn read(
     Ok(DecodedImage { facts, read_warnings, pixels: request.take(pixels), held })
 }
 
-/// Decoded pixels of any kind as 8-bit RGB, row by row, so that no second whole picture is made on the way.
+/// Decoded pixels of any kind as 8-bit RGB, row by row, so that no second whole image is made on the way.
 fn in_rgb(
     width_px: u32,
     height_px: u32,
@@ -130,7 +130,7 @@ fn in_rgb(
     Ok(Pixels { width_px, height_px, data })
 }
 
-/// A row of decoded values, which stand in the byte order of the machine, as a picture of its own.
+/// A row of decoded values, which stand in the byte order of the machine, as an image of its own.
 fn one_row(width: u32, stored: ColorType, row: &[u8]) -> Option<DynamicImage> {
     let short = || row.as_chunks().0.iter().map(|&bytes| u16::from_ne_bytes(bytes)).collect();
     let real = || row.as_chunks().0.iter().map(|&bytes| f32::from_ne_bytes(bytes)).collect();

@@ -36,11 +36,11 @@ pub(super) fn read(
     let blocks = walk_blocks(bytes)
         .ok_or_else(|| ReadError::Truncated(Format::Gif, "the file ends inside a block".into()))?;
     if blocks.frames == 0 {
-        return Err(damaged("it holds no frame"));
+        return Err(damaged("it has no frames"));
     }
     let mut options = DecodeOptions::new();
     options.set_color_output(ColorOutput::RGBA);
-    // A frame is never larger than 65535 x 65535; the picture's own size was not yet seen.
+    // A frame is never larger than 65535 x 65535; the image's own size was not yet seen.
     let frame_bytes = limits.pixels.saturating_mul(4).max(1);
     options.set_memory_limit(MemoryLimit::Bytes(frame_bytes.try_into().expect("at least 1")));
     let mut decoder = options.read_info(Cursor::new(bytes)).map_err(read_error)?;
@@ -54,11 +54,11 @@ pub(super) fn read(
     data.resize(width_px as usize * height_px as usize * 3, request.ground.level());
     let mut canvas = Pixels { width_px, height_px, data };
     let first = decoder.read_next_frame().map_err(read_error)?;
-    paint(&mut canvas, first.ok_or_else(|| damaged("it holds no frame"))?, request.ground);
+    paint(&mut canvas, first.ok_or_else(|| damaged("it has no frames"))?, request.ground);
 
     let mut read_warnings = Vec::new();
-    // Later frames are no part of the picture, but damage in them is worth knowing: they are
-    // decoded as long as that costs no more than the largest picture that is admitted.
+    // Later frames are no part of the image, but damage in them is worth knowing: they are
+    // decoded as long as that costs no more than the largest image that is admitted.
     let mut budget = limits.pixels;
     for number in 2..=blocks.frames {
         if (limits.stopped)() {
@@ -86,7 +86,7 @@ pub(super) fn read(
         // Damage among the frames is told already.
         End::Rubbish if !read_warnings.is_empty() => {}
         End::Rubbish => {
-            read_warnings.push(ReadWarning::Suspect("bytes follow that begin no block".into()))
+            read_warnings.push(ReadWarning::Suspect("unexpected bytes follow a block".into()))
         }
     }
     let facts = Facts {
@@ -166,9 +166,7 @@ fn damaged(what: &str) -> ReadError {
 
 fn read_error(error: DecodingError) -> ReadError {
     match error {
-        DecodingError::OutOfMemory => {
-            ReadError::OverLimit("a frame does not fit the limits".into())
-        }
+        DecodingError::OutOfMemory => ReadError::OverLimit("a frame exceeds the limits".into()),
         error => damaged(&error.to_string()),
     }
 }

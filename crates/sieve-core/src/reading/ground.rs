@@ -6,7 +6,7 @@ pub enum Ground {
     /// White: what everything is measured and shown on.
     #[default]
     White,
-    /// Black. Two pictures that are the same on white and on black are the same on every ground.
+    /// Black. Two images that are the same on white and on black are the same on every ground.
     Black,
 }
 

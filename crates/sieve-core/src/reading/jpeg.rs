@@ -47,7 +47,7 @@ struct Warnings {
 /// What the functions that the library calls back know and keep.
 struct Called {
     warnings: Warnings,
-    /// Scans that the work allowed for one picture is enough for; set once its size is known.
+    /// Scans that the work allowed for one image is enough for; set once its size is known.
     most_scans: c_int,
     stopped: fn() -> bool,
 }
@@ -79,7 +79,7 @@ struct Decoder<'a> {
     bytes: &'a [u8],
 }
 
-/// Decodes `bytes`. For rows the picture is scaled inside of the cosine transform, which still reads
+/// Decodes `bytes`. For rows the image is scaled inside of the cosine transform, which still reads
 /// every code of every scan.
 pub(super) fn read(
     bytes: &[u8],
@@ -220,8 +220,8 @@ impl<'a> Decoder<'a> {
         Ok(DecodedImage { facts, read_warnings, pixels, held })
     }
 
-    /// Refuses a file of more scans than the work for one picture allows, and takes the memory that it needs: a
-    /// picture of several scans is held as coefficients until the last has come. To be asked behind the header.
+    /// Refuses a file of more scans than the work for one image allows, and takes the memory that it needs: a
+    /// image of several scans is held as coefficients until the last has come. To be asked behind the header.
     fn admit_scans(
         &mut self,
         limits: &ReadLimits,
@@ -290,7 +290,7 @@ impl<'a> Decoder<'a> {
         found
     }
 
-    /// Whether every coefficient of a progressive picture had its scan; none for other pictures. To be
+    /// Whether every coefficient of a progressive image had its scan; none for other images. To be
     /// asked before the decoding is finished, which forgets it.
     fn all_scans_came(&self) -> Option<bool> {
         let channels = self.seen().num_components as usize;
@@ -304,7 +304,7 @@ impl<'a> Decoder<'a> {
         Some(known.iter().all(|&lowest_bit| lowest_bit == 0))
     }
 
-    /// Judges a picture of which every row was decoded.
+    /// Judges an image of which every row was decoded.
     fn verdict(&self, all_scans: Option<bool>) -> Result<Vec<ReadWarning>, ReadError> {
         // SAFETY: see [`State`]; C does not run.
         let seen = unsafe { &self.state.as_ref().called.warnings };
@@ -323,7 +323,7 @@ impl<'a> Decoder<'a> {
             return Err(damaged("the image data holds codes that do not exist"));
         }
         if seen.scan_too_short > 0 {
-            return Err(damaged("a part of the image data is missing"));
+            return Err(damaged("part of the image data is missing"));
         }
         let mut read_warnings = Vec::new();
         if seen.end_of_file > 0 {
@@ -362,7 +362,7 @@ impl<'a> Decoder<'a> {
         if fatal.code == TOO_MANY_SCANS {
             let most = self.called().most_scans;
             ReadError::OverLimit(format!(
-                "it has more than {most} scans, the most of its size (max-work)"
+                "it has more than {most} scans, the limit for its size (max-work)"
             ))
         } else if fatal.code == STOPPED {
             given_up()

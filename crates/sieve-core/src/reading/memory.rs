@@ -1,13 +1,13 @@
-//! One budget of memory for all pictures that are being read, whatever the number of threads.
+//! One budget of memory for all images that are being read, whatever the number of threads.
 
 use std::fmt;
 use std::sync::{Arc, Condvar, Mutex, MutexGuard};
 
 use super::ReadError;
 
-/// Memory that pictures may take together while they are read, in bytes. Clones share it.
+/// Memory that images may take together while they are read, in bytes. Clones share it.
 ///
-/// A thread whose picture does not fit waits until others have finished theirs. A picture that takes more than
+/// A thread whose image does not fit waits until others have finished theirs. An image that takes more than
 /// the whole budget is decoded alone: nothing is refused for want of budget, that is what limits are for.
 #[derive(Clone)]
 pub struct MemoryBudget(Arc<Shared>);
@@ -21,7 +21,7 @@ struct Shared {
 #[derive(Default)]
 struct State {
     bytes: u64,
-    /// Pictures being decoded. Who decodes never waits for more, so that one of them always goes on.
+    /// Images being decoded. Who decodes never waits for more, so that one of them always goes on.
     decodes: u64,
 }
 
@@ -48,7 +48,7 @@ impl MemoryBudget {
         MemoryBudget(Arc::new(Shared { most_bytes, state, freed: Condvar::new() }))
     }
 
-    /// Takes memory for a picture that is decoded; waits for it while others are.
+    /// Takes memory for an image that is decoded; waits for it while others are.
     pub(super) fn decode(&self, bytes: u64) -> MemoryPermit {
         if bytes < SMALL_BYTES {
             return MemoryPermit::default();
@@ -110,11 +110,11 @@ impl Default for MemoryBudget {
     }
 }
 
-/// Room for `size` values of a picture.
+/// Room for `size` values of an image.
 ///
 /// # Errors
 ///
-/// When the system has no memory left: the picture is set aside, and the run goes on.
+/// When the system has no memory left: the image is set aside, and the run goes on.
 pub(super) fn reserve(size: usize) -> Result<Vec<u8>, ReadError> {
     let mut values = Vec::new();
     values.try_reserve_exact(size).map_err(|_| no_memory())?;

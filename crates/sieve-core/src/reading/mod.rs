@@ -2,27 +2,28 @@
 //!
 //! The format is decided by content, never by name. Each format has one file here, with the
 //! decoder that notices most of what can be wrong with it. Limits are checked against the header,
-//! before anything is allocated for the picture.
+//! before anything is allocated for the image.
 
 mod capture_time;
+mod downscaled;
 mod exif;
 mod file;
 mod format;
+mod general;
 mod gif;
 mod ground;
 mod jpeg;
 mod memory;
 mod orientation;
-mod general;
+mod pixel_rows;
 mod pixels;
 mod png;
 mod profile;
-mod downscaled;
-mod pixel_rows;
 mod tiff;
 mod webp;
 
 pub use capture_time::time_of_seconds;
+pub use downscaled::decode_reduced;
 pub use file::{FileBytes, bytes_of};
 pub(crate) use format::is_image_name;
 pub use format::{Content, Format, content};
@@ -30,9 +31,8 @@ pub use ground::Ground;
 pub use jpeg::{JpegChannel, JpegCoefficients, jpeg_coefficients};
 pub use memory::{MemoryBudget, MemoryPermit};
 pub(crate) use orientation::stored_place;
-pub use pixels::Pixels;
-pub use downscaled::decode_reduced;
 pub use pixel_rows::{Rows, Shape};
+pub use pixels::Pixels;
 
 use std::borrow::Cow;
 use std::cell::Cell;
@@ -41,13 +41,13 @@ use std::panic::{AssertUnwindSafe, catch_unwind};
 use pixel_rows::{DecodeRequest, Output};
 use serde::{Deserialize, Serialize};
 
-/// What a picture may cost. Pictures beyond are refused from their header.
+/// What an image may cost. Images beyond are refused from their header.
 #[derive(Clone, Debug)]
 pub struct ReadLimits {
     /// Greatest width times height, in pixels.
     pub pixels: u64,
     /// Greatest size once decoded, in bytes: width times height times channels times bytes a
-    /// channel as they are stored. 8 bits a channel reach the limit on pixels first; this one is for pictures of 16 and
+    /// channel as they are stored. 8 bits a channel reach the limit on pixels first; this one is for images of 16 and
     /// 32 bits.
     pub decoded_bytes: u64,
     /// Greatest file, in bytes. A file is read into memory whole.
@@ -55,9 +55,9 @@ pub struct ReadLimits {
     /// Greatest number of pixels that all scans of a JPEG cover together, each 8 million at least.
     /// Files of a few kilobytes can ask for any number.
     pub work_pixels: u64,
-    /// What all pictures that are being read may take together.
+    /// What all images that are being read may take together.
     pub memory: MemoryBudget,
-    /// Asked now and then inside of a long picture; once it is true the picture is given up.
+    /// Asked now and then inside of a long image; once it is true the image is given up.
     pub stopped: fn() -> bool,
 }
 
@@ -76,37 +76,35 @@ pub struct ReadLimit {
     pub why: &'static str,
 }
 
-/// The limits on what one picture may cost, in the order of the fields of [`ReadLimits`].
+/// The limits on what one image may cost, in the order of the fields of [`ReadLimits`].
 pub const READ_LIMITS: [ReadLimit; 4] = [
     ReadLimit {
         name: "max-megapixels",
         default: 200,
         unit: "megapixels",
         unit_size: 1_000_000,
-        why: "larger images are refused from their header: twice what the largest common cameras make",
+        why: "larger images are rejected from their header: twice what the largest common cameras produce",
     },
     ReadLimit {
         name: "max-decoded",
         default: 1024,
         unit: "MiB",
         unit_size: 1 << 20,
-        why: "images that take more memory once decoded are refused from their header: what a \
-              laptop can spare for each of a few threads",
+        why: "images that need more memory once decoded are rejected from their header: what a laptop can spare for each of a few threads",
     },
     ReadLimit {
         name: "max-file",
         default: 1024,
         unit: "MiB",
         unit_size: 1 << 20,
-        why: "larger files are not opened: no image to train on is that large",
+        why: "larger files are not opened: no training image is that large",
     },
     ReadLimit {
         name: "max-work",
         default: 4000,
         unit: "megapixels",
         unit_size: 1_000_000,
-        why: "pixels times scans of a JPEG, refused before it is decoded: 20 passes over the largest image; \
-              progressive files have about ten scans, hostile ones any number",
+        why: "pixels times scans of a JPEG, rejected before decoding: 20 passes over the largest image; progressive files have about ten scans, hostile ones any number",
     },
 ];
 
@@ -117,7 +115,7 @@ impl Default for ReadLimits {
     }
 }
 
-/// How the colours of a picture are stored in its file.
+/// How the colours of an image are stored in its file.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash, PartialOrd, Ord)]
 pub enum ColourMode {
     /// Black and white or grey.
@@ -173,61 +171,61 @@ impl ColourMode {
     }
 }
 
-/// What a picture's file says of itself, confirmed by decoding it.
+/// What an image's file says of itself, confirmed by decoding it.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Facts {
     /// The format of the content.
     pub format: Format,
-    /// Width in pixels as the picture is meant to be seen, orientation applied.
+    /// Width in pixels as the image is meant to be seen, orientation applied.
     pub width_px: u32,
-    /// Height in pixels as the picture is meant to be seen, orientation applied.
+    /// Height in pixels as the image is meant to be seen, orientation applied.
     pub height_px: u32,
     /// How colours are stored.
     pub colour: ColourMode,
     /// Bits a channel, or an index, takes in the file: 1 to 32.
     pub bits: u8,
     /// Number of frames; more than 1 is an animation, or a file of several pages. The first frame
-    /// is the picture.
+    /// is the image.
     pub frames: u32,
     /// EXIF orientation, 1 (upright) to 8.
     pub orientation: u8,
     /// Name of the embedded colour profile; it is not applied.
     pub profile: Option<Box<str>>,
-    /// When EXIF says that the picture was taken: ISO 8601, with an offset from UTC only where
+    /// When EXIF says that the image was taken: ISO 8601, with an offset from UTC only where
     /// the camera gave one.
     pub captured: Option<Box<str>>,
     /// Maker and model of the camera by EXIF.
     pub camera: Option<Box<str>>,
 }
 
-/// Something odd about a file whose picture is nevertheless whole.
+/// Something odd about a file whose image is nevertheless whole.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
 pub enum ReadWarning {
-    /// The picture is complete, but the mark that ends the file is not there.
+    /// The image is complete, but the mark that ends the file is not there.
     MissingEnd,
-    /// Bytes follow the end of the picture: how many.
+    /// Bytes follow the end of the image: how many.
     TrailingBytes(u64),
     /// The decoder met data it had to step over.
     Suspect(String),
 }
 
-/// Why a file gives no picture to train on.
+/// Why a file gives no image to train on.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum ReadError {
     /// The file could not be opened or read: what the system said.
     Unreadable(String),
     /// The file holds no byte.
     Empty,
-    /// The content is not a picture; what it looks like, where that is known.
+    /// The content is not an image; what it looks like, where that is known.
     NotAnImage(Option<Cow<'static, str>>),
-    /// A picture in a format, or a variety of a format, that is not read here.
+    /// An image in a format, or a variety of a format, that is not read here.
     Unsupported(String),
-    /// A picture or file beyond the [`ReadLimits`], in words.
+    /// An image or file beyond the [`ReadLimits`], in words.
     OverLimit(String),
-    /// The file ends before its picture does.
+    /// The file ends before its image does.
     Truncated(Format, String),
-    /// The data contradicts itself; parts of the picture are lost.
+    /// The data contradicts itself; parts of the image are lost.
     Damaged(Format, String),
 }
 
@@ -245,13 +243,13 @@ pub struct DecodedImage {
     pub held: MemoryPermit,
 }
 
-/// Decodes every byte of the picture in `bytes` to learn whether it is sound, and hands its rows
-/// on, keeping none. Where the format allows it the picture is decoded smaller, but with no side
+/// Decodes every byte of the image in `bytes` to learn whether it is sound, and hands its rows
+/// on, keeping none. Where the format allows it the image is decoded smaller, but with no side
 /// below `least_side_px` that was not so before.
 ///
 /// # Errors
 ///
-/// Why the bytes give no picture. Rows may have been handed on before.
+/// Why the bytes give no image. Rows may have been handed on before.
 pub fn decode_rows(
     bytes: &[u8],
     limits: &ReadLimits,
@@ -276,11 +274,11 @@ pub fn decode_rows_on(
     read(bytes, limits, DecodeRequest { output: Output::Rows { least_side_px, rows }, ground })
 }
 
-/// Decodes the picture in `bytes` at full size.
+/// Decodes the image in `bytes` at full size.
 ///
 /// # Errors
 ///
-/// Why the bytes give no picture.
+/// Why the bytes give no image.
 pub fn decode(bytes: &[u8], limits: &ReadLimits) -> Result<DecodedImage, ReadError> {
     decode_on(bytes, limits, Ground::White)
 }
@@ -344,7 +342,7 @@ pub fn is_decoding() -> bool {
     IS_DECODING.get()
 }
 
-/// Reads a picture; a decoder that panics has met a damaged file, and must not end the run.
+/// Reads an image; a decoder that panics has met a damaged file, and must not end the run.
 fn guarded(
     format: Format,
     read: impl FnOnce() -> Result<DecodedImage, ReadError>,
@@ -353,11 +351,11 @@ fn guarded(
     let outcome = catch_unwind(AssertUnwindSafe(read));
     IS_DECODING.set(false);
     outcome.unwrap_or_else(|_| {
-        Err(ReadError::Damaged(format, "the decoder cannot cope with its data".to_owned()))
+        Err(ReadError::Damaged(format, "the decoder failed on its data".to_owned()))
     })
 }
 
-/// What is told of a picture that was given up because the run was stopped. It is not kept.
+/// What is told of an image that was given up because the run was stopped. It is not kept.
 fn given_up() -> ReadError {
     ReadError::Unreadable("reading was stopped".to_owned())
 }
@@ -371,7 +369,7 @@ impl ReadLimits {
         ReadLimits { pixels, decoded_bytes, file_bytes, work_pixels, memory, stopped }
     }
 
-    /// Whether a picture is within the limits.
+    /// Whether an image is within the limits.
     pub(crate) fn allow(&self, width: u32, height: u32, bytes_a_pixel: u64) -> bool {
         self.admit(width, height, bytes_a_pixel).is_ok()
     }
@@ -387,20 +385,19 @@ impl ReadLimits {
         Ok(())
     }
 
-    /// Refuses a picture that so many scans go over. To be called before they are decoded.
+    /// Refuses an image that so many scans go over. To be called before they are decoded.
     fn admit_scans(&self, width: u32, height: u32, scans: u64) -> Result<(), ReadError> {
         let (work, limit) =
             (Self::scan_pixels(width, height).saturating_mul(scans), self.work_pixels);
         if work > limit {
             return Err(ReadError::OverLimit(format!(
-                "{width} x {height} in {scans} scans counts as {work} pixels to decode; the limit is \
-                 {limit} (max-work)"
+                "{width} x {height} in {scans} scans means decoding {work} pixels; the limit is {limit} (max-work)"
             )));
         }
         Ok(())
     }
 
-    /// What one scan over a picture counts as, in pixels. That of a small picture counts as 8 million: no encoder
+    /// What one scan over an image counts as, in pixels. That of a small image counts as 8 million: no encoder
     /// writes more than some dozens, so that 500 of them by default are meant to stall whoever reads them.
     fn scan_pixels(width: u32, height: u32) -> u64 {
         const LEAST: u64 = 8_000_000;
@@ -412,7 +409,7 @@ impl ReadLimits {
         [self.pixels, self.decoded_bytes, self.file_bytes, self.work_pixels]
     }
 
-    /// Refuses a picture of `width` x `height` beyond the limits. To be called with the sizes of
+    /// Refuses an image of `width` x `height` beyond the limits. To be called with the sizes of
     /// the header, before anything is allocated.
     fn admit(&self, width: u32, height: u32, bytes_a_pixel: u64) -> Result<(), ReadError> {
         let pixels = u64::from(width) * u64::from(height);

@@ -1,15 +1,15 @@
-//! EXIF orientation: how a stored picture must be turned to be seen upright.
+//! EXIF orientation: how a stored image must be turned to be seen upright.
 
 use super::memory::reserve;
 use super::{Pixels, ReadError};
 
-/// True when an upright picture's width is the stored one's height.
+/// True when an upright image's width is the stored one's height.
 pub(super) fn swaps_sides(orientation: u8) -> bool {
     orientation >= 5
 }
 
-/// The stored column and row of what is seen at column `x` and row `y` of the upright picture. The
-/// stored picture has `columns` x `rows` pixels.
+/// The stored column and row of what is seen at column `x` and row `y` of the upright image. The
+/// stored image has `columns` x `rows` pixels.
 pub(crate) fn stored_place(
     orientation: u8,
     x: usize,
@@ -30,7 +30,7 @@ pub(crate) fn stored_place(
     }
 }
 
-/// Turns a stored picture upright. The meaning of 1 to 8 is that of the EXIF standard (CIPA
+/// Turns a stored image upright. The meaning of 1 to 8 is that of the EXIF standard (CIPA
 /// DC-008, tag 0x0112): which side of the scene the stored rows and columns begin at.
 pub(super) fn upright(stored: Pixels, orientation: u8) -> Result<Pixels, ReadError> {
     if orientation <= 1 || stored.data.is_empty() {
@@ -57,7 +57,7 @@ pub(super) fn upright(stored: Pixels, orientation: u8) -> Result<Pixels, ReadErr
 mod tests {
     use super::*;
 
-    /// The letters of a 3 x 2 picture, row by row.
+    /// The letters of a 3 x 2 image, row by row.
     fn letters(pixels: &Pixels) -> String {
         let row = |row: &[u8]| row.iter().step_by(3).map(|&b| b as char).collect::<String>();
         let rows: Vec<String> = pixels.data.chunks(pixels.width_px as usize * 3).map(row).collect();

@@ -1,10 +1,10 @@
-//! The one kind of picture that the rest of the program works on.
+//! The one kind of image that the rest of the program works on.
 
 use super::ReadError;
 use super::ground::Ground;
 use super::memory::reserve;
 
-/// A picture of `height_px` rows x `width_px` columns x 3 channels (red, green, blue), row-major,
+/// An image of `height_px` rows x `width_px` columns x 3 channels (red, green, blue), row-major,
 /// each value 0 to 255, gamma-encoded as in its file.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Pixels {
@@ -21,7 +21,7 @@ impl Pixels {
     ///
     /// # Panics
     ///
-    /// When the position is outside of the picture.
+    /// When the position is outside of the image.
     pub fn at(&self, column: u32, row: u32) -> [u8; 3] {
         let start = (row as usize * self.width_px as usize + column as usize) * 3;
         [self.data[start], self.data[start + 1], self.data[start + 2]]

@@ -18,8 +18,8 @@ use super::{
     given_up, pixels,
 };
 
-/// Memory that one picture's chunks and rows may take beside its pixels, in bytes: a row of the
-/// widest picture admitted by default (200 million pixels of 64 bits) is 1.6 GB and is refused.
+/// Memory that one image's chunks and rows may take beside its pixels, in bytes: a row of the
+/// widest image admitted by default (200 million pixels of 64 bits) is 1.6 GB and is refused.
 const CHUNK_BYTES: usize = 256 << 20;
 
 /// The chunk that ends every PNG: no data, its name, its sum.
@@ -35,12 +35,12 @@ pub(super) fn read(
     match chunks.end {
         End::Complete(_) => {}
         End::Inside => return Err(cut_short()),
-        // If the picture decodes once the mark is there, only the mark was missing.
+        // If the image decodes once the mark is there, only the mark was missing.
         End::Missing => whole.to_mut().extend(END_CHUNK),
     }
     let (decoded, read_warning) = match decode(&whole, limits, request, Checks::All) {
         Ok(decoded) => (decoded, None),
-        // A sum that is wrong outside of the picture's own chunks leaves the picture whole.
+        // A sum that is wrong outside of the image's own chunks leaves the image whole.
         Err(read_error @ ReadError::Damaged(..)) => {
             let read_warning =
                 ReadWarning::Suspect("a chunk outside the image data is damaged".into());
@@ -75,7 +75,7 @@ enum Checks {
     ImageOnly,
 }
 
-/// A picture, and what can be told of the stream of its pixels.
+/// An image, and what can be told of the stream of its pixels.
 struct Decoded {
     image: DecodedImage,
     /// How far the file was read when the last row came; none where the rows came in another order.

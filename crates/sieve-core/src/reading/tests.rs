@@ -16,7 +16,7 @@ use super::{
 const WIDTH: usize = 120;
 const HEIGHT: usize = 90;
 
-/// A picture without repetition: no part of its data can be missed.
+/// An image without repetition: no part of its data can be missed.
 fn painted() -> Painted {
     let mut state = 1u32;
     let data = (0..WIDTH * HEIGHT * 3).map(|at| {
@@ -87,7 +87,7 @@ fn sound_files() -> Vec<(&'static str, Vec<u8>, usize)> {
     files
 }
 
-/// Takes the rows of a picture and counts them.
+/// Takes the rows of an image and counts them.
 #[derive(Default)]
 struct Counted {
     shape: Option<Shape>,
@@ -147,7 +147,7 @@ fn every_cut_is_found() {
         for share in [0.3, 0.7, 0.95, 0.999] {
             let length = (bytes.len() as f64 * share) as usize;
             let verdict = checked(&bytes[..length]);
-            // A cut that takes no more than the end mark leaves the picture whole.
+            // A cut that takes no more than the end mark leaves the image whole.
             let only_mark = mark > 0 && bytes.len() - length <= mark;
             let found = match &verdict {
                 Err(ReadError::Truncated(..)) => true,
@@ -514,7 +514,7 @@ fn content_decides_what_a_file_is() {
     assert_eq!(Format::of_extension("txt"), None);
 }
 
-/// A smooth picture of `width` x `height`.
+/// A smooth image of `width` x `height`.
 fn smooth(width: usize, height: usize) -> Painted {
     let colour = |at: usize| {
         let (x, y) = (at % width * 200 / width, at / width * 200 / height);
@@ -532,7 +532,7 @@ fn jpegs_are_scaled_as_far_as_both_sides_stay_long_enough() {
         assert_eq!((image.facts.width_px, image.facts.height_px), (width as u32, height as u32));
         rows.shape.unwrap()
     };
-    // The last row stands for three of the picture's, not four.
+    // The last row stands for three of the image's, not four.
     let quarter = Shape { columns: 125, rows: 94, width: 125.0, height: 93.75 };
     assert_eq!(shape(500, 375, Jpeg::Baseline), quarter);
     let eighth = Shape { columns: 129, rows: 64, width: 128.125, height: 64.0 };

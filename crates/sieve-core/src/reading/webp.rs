@@ -24,7 +24,7 @@ pub(super) fn read(
         ReadError::OverLimit(format!("{width_px} x {height_px} does not fit into memory"))
     })?;
     let has_alpha = decoder.has_alpha();
-    // Metadata that cannot be read is no reason to refuse the picture.
+    // Metadata that cannot be read is no reason to refuse the image.
     let told = decoder.exif_metadata().ok().flatten();
     let told = told.as_deref().map(exif::facts).unwrap_or_default();
     let icc = decoder.icc_profile().ok().flatten();
@@ -60,9 +60,9 @@ pub(super) fn read(
     Ok(DecodedImage { facts, read_warnings, pixels: request.take(pixels), held })
 }
 
-/// The first frame behind the picture that does not decode, if there is one. No part of the picture,
+/// The first frame behind the image that does not decode, if there is one. No part of the image,
 /// but worth knowing: frames are decoded as long as they cost no more together than the largest
-/// picture that is admitted.
+/// image that is admitted.
 fn damaged_frame(
     decoder: &mut WebPDecoder<Cursor<&[u8]>>,
     frames: u32,

@@ -36,7 +36,7 @@ pub fn repaired(catalog: &Catalog, changes: &Changes) -> Catalog {
     }
     records.sort_by(|a, b| a.path.cmp(&b.path));
     let mut collection = catalog.collection.without_files();
-    // Folders that were emptied go with their last picture; those that were empty before stay.
+    // Folders that were emptied go with their last image; those that were empty before stay.
     let classes = |records: &[Record]| -> BTreeSet<(Option<String>, String)> {
         let images = records.iter().filter(|record| record.image().is_some());
         let of =
@@ -49,8 +49,8 @@ pub fn repaired(catalog: &Catalog, changes: &Changes) -> Catalog {
     Catalog { collection, records, cache: CacheStats::default() }
 }
 
-/// What was found between the pictures that are left, as far as it was known before: groups become smaller, and one
-/// picture alone is none.
+/// What was found between the images that are left, as far as it was known before: groups become smaller, and one
+/// image alone is none.
 pub fn found_after<'a>(
     found: &DuplicateReport<'_>,
     before: &Catalog,

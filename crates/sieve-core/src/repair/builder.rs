@@ -5,8 +5,8 @@ use std::path::Path;
 
 use super::changes::{changes, is_generated_table, not_a_file};
 use super::plan::{Action, Plan, Row};
-use super::rules::Rule;
 use super::request::RepairRequest;
+use super::rules::Rule;
 use crate::audit::Audit;
 use crate::catalog::Catalog;
 use crate::csv_escape;
@@ -26,7 +26,7 @@ pub struct Subject<'a> {
     pub audit: &'a Audit,
     /// The findings that nobody has accepted.
     pub findings: &'a [Finding],
-    /// The digests of files that are no pictures, as far as they could be read.
+    /// The digests of files that are no images, as far as they could be read.
     pub digests: &'a HashMap<RelPath, Digest>,
 }
 
@@ -135,7 +135,7 @@ impl<'a> Draft<'a> {
         self.classes.get(record.path.as_str()).map(String::as_str).or_else(|| record.class())
     }
 
-    /// The pictures that stay, or that a person decides on, with their classes: in the order of paths.
+    /// The images that stay, or that a person decides on, with their classes: in the order of paths.
     pub fn images(&self) -> impl Iterator<Item = (&'a Record, String)> {
         let catalog: &'a Catalog = self.subject.catalog;
         let staying = catalog.images().filter(|(record, _)| !self.is_gone(record));
@@ -329,7 +329,7 @@ impl<'a> Draft<'a> {
             let copies: HashSet<&str> = copies.iter().copied().collect();
             let rows = self.proposals.iter_mut().map(|proposal| &mut proposal.row);
             for row in rows.filter(|row| copies.contains(row.path.as_str())) {
-                row.reason = format!("a copy of a file that goes, too: {why}");
+                row.reason = format!("a copy of a file that is dropped as well: {why}");
             }
         }
         let catalog: &'a Catalog = self.subject.catalog;

@@ -3,8 +3,8 @@
 use std::collections::{BTreeMap, HashMap, VecDeque};
 
 use super::builder::{Draft, RowReason};
-use super::rules::Rule;
 use super::request::Cap;
+use super::rules::Rule;
 use crate::independent::IndependentGroups;
 use crate::record::Record;
 
@@ -37,13 +37,16 @@ pub fn cap(draft: &mut Draft<'_>) {
             .partition(|record| draft.is_free(record) && !draft.is_protected(record));
         let order = spread(free, &unit_of, draft.wishes.seed);
         let reason = format!(
-            "{class:?} has {count} images; {most} are wanted, chosen by seed {}",
+            "{class:?} has {count} images; capped at {most}, sampled with seed {}",
             draft.wishes.seed
         );
         for record in order.into_iter().skip(most.saturating_sub(open.len())) {
             draft.drop(
                 record,
-                RowReason { group: format!("class {class}"), ..RowReason::new(Rule::Cap, reason.clone()) },
+                RowReason {
+                    group: format!("class {class}"),
+                    ..RowReason::new(Rule::Cap, reason.clone())
+                },
             );
         }
     }

@@ -74,7 +74,7 @@ pub struct Changes {
     pub skipped: Vec<(usize, String)>,
 }
 
-/// What `plan` does to the files of `catalog`. `digests` are of files that are no pictures and that the plan names.
+/// What `plan` does to the files of `catalog`. `digests` are of files that are no images and that the plan names.
 /// Rows to decide on are refused, unless they are to be passed over.
 pub fn changes(
     catalog: &Catalog,
@@ -89,9 +89,7 @@ pub fn changes(
     for (line, row) in &plan.rows {
         let refused = |reason: String| Refusal { line: *line, path: row.path.to_string(), reason };
         let Some(&at) = known.get(&row.path) else {
-            changes
-                .refusals
-                .push(refused("there is no such file in the collection any more".to_owned()));
+            changes.refusals.push(refused("the file is no longer in the collection".to_owned()));
             continue;
         };
         let record = &catalog.records[at];
@@ -116,7 +114,7 @@ pub fn changes(
         if row.action == Action::Decide {
             match passes_undecided {
                 true => changes.undecided += 1,
-                false => changes.refusals.push(refused("nobody has decided on it yet".to_owned())),
+                false => changes.refusals.push(refused("it is still undecided".to_owned())),
             }
             continue;
         }
@@ -177,11 +175,11 @@ pub(super) fn not_a_file(record: &Record) -> Option<String> {
     let Outcome::SetAside(reason) = &record.outcome else { return None };
     Some(match reason {
         Reason::Link => {
-            "it is a symbolic link, or lies behind one, and links are not followed".to_owned()
+            "it is a symbolic link, or is behind one, and links are not followed".to_owned()
         }
         Reason::BrokenLink => "it is a symbolic link that leads nowhere".to_owned(),
         Reason::LinkLoop => "it is a symbolic link that leads back to itself".to_owned(),
-        Reason::Special => "it is no regular file".to_owned(),
+        Reason::Special => "it is not a regular file".to_owned(),
         Reason::Refused(why) => why.to_string(),
         Reason::Missing => "there is no such file".to_owned(),
         _ => return None,
@@ -207,19 +205,20 @@ fn change(
         match told.find(|(_, row)| row.to != first.to) {
             Some((line, row)) => Err(refused(
                 *line,
-                format!(
-                    "two rows are at odds: {} to {:?} and to {:?}",
-                    row.action, first.to, row.to
-                ),
+                format!("two rows conflict: {} to {:?} and to {:?}", row.action, first.to, row.to),
             )),
             None => Ok(Some(*first)),
         }
     };
     if actions.contains(&Action::Drop) {
         if let Some(other) = actions.iter().find(|action| **action != Action::Drop) {
-            return Err(refused(last, format!("two rows are at odds: drop and {other}")));
+            return Err(refused(last, format!("two rows conflict: drop and {other}")));
         }
-        return Ok((Change { record: at, fate: FileOutcome::Drop, class: None, actions }, true, false));
+        return Ok((
+            Change { record: at, fate: FileOutcome::Drop, class: None, actions },
+            true,
+            false,
+        ));
     }
     let class = one(&[Action::Relabel])?.map(|row| row.to.as_str());
     let named = one(&[Action::Rename, Action::Rotate, Action::Convert])?;
@@ -227,7 +226,7 @@ fn change(
         if record.image().is_none() {
             return Err(refused(
                 last,
-                "it is no image whose pixels could be stored again".to_owned(),
+                "it is not an image whose pixels could be saved again".to_owned(),
             ));
         }
         Edit::Png
@@ -251,7 +250,7 @@ fn change(
     } else if is_renamed && class.is_none() {
         return Err(refused(
             last,
-            format!("{} is the place of another file", place.as_path().display()),
+            format!("{} is the target of another file", place.as_path().display()),
         ));
     } else {
         let free = taken.take_numbered(place.clone());

@@ -14,7 +14,10 @@ pub fn chosen(draft: &mut Draft<'_>) {
         if !wanted.contains(&class) {
             draft.drop(
                 record,
-                RowReason::new(Rule::Classes, format!("its class {class:?} is not wanted")),
+                RowReason::new(
+                    Rule::Classes,
+                    format!("its class {class:?} is not listed by --classes"),
+                ),
             );
         }
     }
@@ -40,14 +43,17 @@ pub fn spellings(draft: &mut Draft<'_>) {
         for (record, class) in draft.images().collect::<Vec<_>>() {
             if others.contains(&class) {
                 let reason = format!(
-                    "{class:?} may be {into:?} ({differ_by}), which has {} images to its {}",
+                    "{class:?} is probably {into:?} ({differ_by}), which has {} images compared with its {}",
                     count(&into),
                     count(&class)
                 );
                 draft.relabel(
                     record,
                     &into,
-                    RowReason { group: format!("class {class}"), ..RowReason::new(Rule::Spellings, reason) },
+                    RowReason {
+                        group: format!("class {class}"),
+                        ..RowReason::new(Rule::Spellings, reason)
+                    },
                 );
             }
         }
@@ -91,8 +97,9 @@ pub fn floor(draft: &mut Draft<'_>) {
         if count >= floor.images || floor.into.as_ref() == Some(&class) {
             continue;
         }
-        let reason = format!("{class:?} has {count} images; {} are wanted", floor.images);
-        let said = RowReason { group: format!("class {class}"), ..RowReason::new(Rule::Floor, reason) };
+        let reason = format!("{class:?} has {count} images; the minimum is {}", floor.images);
+        let said =
+            RowReason { group: format!("class {class}"), ..RowReason::new(Rule::Floor, reason) };
         match &floor.into {
             Some(into) if record.image().is_some() => draft.relabel(record, into, said),
             Some(_) => {}

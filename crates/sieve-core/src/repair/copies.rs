@@ -1,34 +1,34 @@
-//! Rules about pictures that are there more than once.
+//! Rules about images that are there more than once.
 
 use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::builder::{Draft, RowReason, group_name};
-use super::rules::Rule;
 use super::request::Prefer;
+use super::rules::Rule;
 use crate::duplicates::{Kind, Member, Naming, Pair, ranked};
 use crate::leakage::standing;
 use crate::record::Record;
 
-/// How sure it must be that two pictures are the same for one to be dropped unseen: dropping is the costliest error.
+/// How sure it must be that two images are the same for one to be dropped unseen: dropping is the costliest error.
 const SURE: f32 = 0.95;
 
 fn record<'a>(draft: &Draft<'a>, image: u32) -> &'a Record {
     draft.subject.found.images[image as usize].record
 }
 
-/// How a picture is a copy, in words.
+/// How an image is a copy, in words.
 fn how(kind: Kind) -> String {
     match kind {
         Kind::SameBytes => "the same file as".to_owned(),
         Kind::SamePixels => "the same pixels as".to_owned(),
         Kind::Near => "a copy (saved again or resized) of".to_owned(),
-        Kind::Rotated => "a copy (turned or mirrored) of".to_owned(),
+        Kind::Rotated => "a copy (rotated or mirrored) of".to_owned(),
         kind => format!("a copy ({}) of", kind.name()),
     }
 }
 
-/// Copies of one picture under several classes: nobody but a person knows which is right.
+/// Copies of one image under several classes: nobody but a person knows which is right.
 pub fn conflicts(draft: &mut Draft<'_>) {
     let found = draft.subject.found;
     for group in
@@ -51,7 +51,7 @@ pub fn conflicts(draft: &mut Draft<'_>) {
                 RowReason {
                     rule: Rule::Conflicts,
                     group: name.clone(),
-                    reason: format!("{} {other}, which is of another class", how(group.kind)),
+                    reason: format!("{} {other}, which is in another class", how(group.kind)),
                     confidence: Some(f64::from(group.score)),
                 },
             );
@@ -59,7 +59,7 @@ pub fn conflicts(draft: &mut Draft<'_>) {
     }
 }
 
-/// Pictures that must go so that none is in two splits.
+/// Images that must go so that none is in two splits.
 pub fn leaks(draft: &mut Draft<'_>) {
     let removals = &draft.subject.audit.leakage.removals;
     for removal in removals {
@@ -76,7 +76,7 @@ pub fn leaks(draft: &mut Draft<'_>) {
             RowReason {
                 rule: Rule::Leaks,
                 group: name.clone(),
-                reason: format!("in {place}, which is not changed"),
+                reason: format!("in {place}, which is protected"),
                 confidence: None,
             },
         );
@@ -164,10 +164,10 @@ fn copies_of_split(draft: &mut Draft<'_>, naming: &Naming, members: Vec<&Member>
     }
 }
 
-/// The share of a picture in one colour from which a mirrored one may as well be another design that looks the other way.
+/// The share of an image in one colour from which a mirrored one may as well be another design that looks the other way.
 const PLAIN: f32 = 0.5;
 
-/// Whether two copies may be different pictures, however alike they are. Such pairs are left to a person.
+/// Whether two copies may be different images, however alike they are. Such pairs are left to a person.
 fn is_doubtful(draft: &Draft<'_>, link: &Pair) -> bool {
     let measured =
         [link.a, link.b].map(|image| draft.subject.found.images[image as usize].measured);
@@ -212,9 +212,9 @@ pub fn bursts(draft: &mut Draft<'_>) {
                 confidence: None,
             };
             if at < most || draft.is_protected(frame) {
-                draft.keep(frame, said(format!("among the {most} sharpest of its moment")));
+                draft.keep(frame, said(format!("among the {most} sharpest of its burst")));
             } else {
-                draft.drop(frame, said(format!("frame {} of its moment by sharpness", at + 1)));
+                draft.drop(frame, said(format!("frame {} of its burst by sharpness", at + 1)));
             }
         }
     }

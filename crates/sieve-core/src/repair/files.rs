@@ -5,23 +5,22 @@ use std::path::Path;
 use super::builder::{Draft, RowReason};
 use super::plan::Action;
 use super::rules::Rule;
-use crate::csv_escape;
 use crate::collection::Label;
+use crate::csv_escape;
 use crate::files::RelPath;
 use crate::finding::Finding;
 use crate::reading::ReadError;
 use crate::record::{Outcome, Reason, Record};
 
-/// Files that were meant as pictures and give none.
+/// Files that were meant as images and give none.
 pub fn unreadable(draft: &mut Draft<'_>) {
     for record in &draft.subject.catalog.records {
         let Outcome::SetAside(Reason::ReadError(error)) = &record.outcome else { continue };
         let (is_sure, reason) = match error {
             ReadError::Empty => (true, "the file is empty".to_owned()),
-            ReadError::NotAnImage(what) => (
-                true,
-                format!("the content is {}", what.as_deref().unwrap_or("of an unknown kind")),
-            ),
+            ReadError::NotAnImage(what) => {
+                (true, format!("the content is {}", what.as_deref().unwrap_or("of unknown type")))
+            }
             ReadError::Truncated(format, _) => {
                 (true, format!("the {} ends before its image does", format.name()))
             }
@@ -71,12 +70,12 @@ fn own_words<'a>(finding: &'a Finding, image: &str) -> &'a str {
     rest.unwrap_or(&finding.message)
 }
 
-/// Pictures beside the class folders.
+/// Images beside the class folders.
 pub fn unplaced(draft: &mut Draft<'_>) {
     let catalog = draft.subject.catalog;
     for (record, _) in catalog.images() {
         if record.place.label == Label::Outside && draft.is_free(record) {
-            draft.decide(record, RowReason::new(Rule::Unplaced, "in no class: relabel it, or drop it"));
+            draft.decide(record, RowReason::new(Rule::Unplaced, "in no class: relabel or drop it"));
         }
     }
 }
@@ -107,7 +106,7 @@ fn with_extension(record: &Record, extension: &str) -> String {
     format!("{}.{extension}", stem.map_or(&*name, |(stem, _)| stem))
 }
 
-/// Pictures that are upright only by their EXIF orientation.
+/// Images that are upright only by their EXIF orientation.
 pub fn orientation(draft: &mut Draft<'_>) {
     let catalog = draft.subject.catalog;
     for (record, measured) in catalog.images() {
@@ -123,7 +122,7 @@ pub fn orientation(draft: &mut Draft<'_>) {
     }
 }
 
-/// Pictures of formats that a loader does not read.
+/// Images of formats that a loader does not read.
 pub fn formats(draft: &mut Draft<'_>) {
     let catalog = draft.subject.catalog;
     for (record, measured) in catalog.images() {

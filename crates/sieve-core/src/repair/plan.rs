@@ -3,8 +3,8 @@
 use std::ffi::OsString;
 use std::fmt;
 
-use crate::csv_escape;
 use crate::collection::{check_folder_name, is_left_behind};
+use crate::csv_escape;
 use crate::files::{RelPath, check_name, shown_name};
 use crate::measuring::Digest;
 use crate::separated;
@@ -39,13 +39,13 @@ macro_rules! actions {
 }
 
 actions! {
-    Keep "keep" "stays as it is; here so that you see what its copies are copies of"
-    Drop "drop" "is left out of the collection, and kept aside"
-    Relabel "relabel" "goes into the class under `to`"
-    Rename "rename" "gets the file name under `to`"
-    Rotate "rotate" "is stored upright as a PNG, instead of by its EXIF orientation"
-    Convert "convert" "is stored as a PNG, pixel for pixel"
-    Decide "decide" "needs a person: write drop, keep or relabel here"
+    Keep "keep" "kept; listed so that you can see what its copies were matched with"
+    Drop "drop" "removed from the collection (moved aside, not deleted)"
+    Relabel "relabel" "moved to the class in column `to`"
+    Rename "rename" "renamed to the file name in column `to`"
+    Rotate "rotate" "rotated upright and saved as PNG, without its EXIF orientation"
+    Convert "convert" "saved as PNG, pixel for pixel"
+    Decide "decide" "needs your decision: replace with drop, keep or relabel"
 }
 
 impl fmt::Display for Action {
@@ -88,9 +88,8 @@ impl Row {
             return Ok(None);
         }
         let name = csv_escape::path_of(&self.to).into_os_string();
-        let wrong = |why: String| {
-            format!("{} to {:?}: no file can have this name: {why}", self.action, self.to)
-        };
+        let wrong =
+            |why: String| format!("{} to {:?}: not a valid file name: {why}", self.action, self.to);
         check_name(&name).map_err(|why| wrong(why.to_string()))?;
         if is_left_behind(&shown_name(&name)) {
             return Err(wrong("hidden and backup files are ignored".to_owned()));
@@ -141,7 +140,10 @@ impl Plan {
             }
             let Some(head) = &head else {
                 head = Some(
-                    record.iter().map(|cell| csv_escape::unguarded(cell.trim()).to_lowercase()).collect(),
+                    record
+                        .iter()
+                        .map(|cell| csv_escape::unguarded(cell.trim()).to_lowercase())
+                        .collect(),
                 );
                 continue;
             };
@@ -157,7 +159,7 @@ impl Plan {
         let missing =
             |name: &&str| head.as_ref().is_none_or(|head| !head.iter().any(|known| known == name));
         if let Some(missing) = ["path", "action"].iter().find(|name| missing(name)) {
-            return Err(one(format!("it has no column {missing:?}, as every plan has")));
+            return Err(one(format!("it has no column {missing:?}, which every plan needs")));
         }
         if problems.is_empty() { Ok(plan) } else { Err(WrongPlan { problems }) }
     }
@@ -167,7 +169,7 @@ fn row<'a>(cell: &dyn Fn(&str) -> Option<&'a str>) -> Result<Row, String> {
     let text = |name: &str| cell(name).unwrap_or_default();
     let path = text("path");
     if path.is_empty() {
-        return Err("it names no file under path".to_owned());
+        return Err("its path is empty".to_owned());
     }
     let word = text("action").trim().to_lowercase();
     let action =
@@ -194,9 +196,8 @@ fn row<'a>(cell: &dyn Fn(&str) -> Option<&'a str>) -> Result<Row, String> {
         digest,
     };
     if action == Action::Relabel {
-        check_folder_name(&row.to).map_err(|why| {
-            format!("relabel to {:?}: no class can have this name: {why}", row.to)
-        })?;
+        check_folder_name(&row.to)
+            .map_err(|why| format!("relabel to {:?}: not a valid class name: {why}", row.to))?;
     }
     row.file_name()?;
     Ok(row)

@@ -1,8 +1,8 @@
-//! Each rule in its turn, so that no picture is dropped for the sake of one that is dropped itself.
+//! Each rule in its turn, so that no image is dropped for the sake of one that is dropped itself.
 
 use super::builder::{Draft, Proposed, Subject};
-use super::rules::Rule;
 use super::request::RepairRequest;
+use super::rules::Rule;
 use super::{caps, classes, copies, files};
 
 /// Proposes repairs. Rows of one group stand together; otherwise they are in the order of paths.

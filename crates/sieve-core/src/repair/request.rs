@@ -17,7 +17,7 @@ pub struct RepairRequest {
     pub protect: Vec<String>,
     /// What decides which of several copies stays, the first that tells them apart.
     pub prefer: Vec<Prefer>,
-    /// How many frames of one moment stay.
+    /// How many burst frames stay.
     pub bursts: Option<usize>,
     /// How many images of a class stay.
     pub cap: Option<Cap>,

@@ -31,37 +31,37 @@ macro_rules! rules {
 
 rules! {
     Unreadable "unreadable" true
-        "drop files that give no image: cut, damaged, empty, or something else; decide on what could not be opened"
+        "drop files that contain no image: truncated, damaged, empty, or of another type; ask about files that could not be opened"
     Listed "listed" false
-        "drop the files of --drop-list"
+        "drop the files listed by --drop-list"
     Codes "codes" false
-        "drop the files of findings with the codes of --drop-code"
+        "drop the files of findings selected by --drop-code"
     Classes "classes" false
-        "drop classes that --classes does not name"
+        "drop classes that --classes does not list"
     Unplaced "unplaced" true
-        "decide on images that lie in no class"
+        "ask about images that are in no class"
     Conflicts "conflicts" true
-        "decide on copies of one image under several classes"
+        "ask about copies of one image under several classes"
     Leaks "leaks" true
-        "drop from train what is in validation or test too; never from a split of --protect"
+        "drop training images that also appear in validation or test; never from a split named by --protect"
     Copies "copies" true
         "drop duplicates, keeping the one chosen by --prefer; ask where confidence is below 0.95 or images are small"
     Bursts "bursts" false
-        "keep the sharpest frames of one moment, as many as --bursts says"
+        "keep the sharpest burst frames, as many as --bursts says"
     Spellings "spellings" true
-        "put classes whose names are one into the commonest"
+        "merge class names that differ only in spelling into the most common one"
     Names "names" false
-        "give classes the names of --rename-from"
+        "rename classes by the table of --rename-from"
     Floor "floor" false
         "drop, or merge, classes with fewer images than --min-images"
     Cap "cap" false
-        "drop what a class has more than --cap, chosen by the seed and spread over folders, moments and groups"
+        "cap each class at --cap images, sampled by seed across folders, bursts and groups"
     Extensions "extensions" true
-        "rename files whose ending is that of another format"
+        "rename files whose extension belongs to another format"
     Orientation "orientation" false
-        "store images upright that are so only by their EXIF orientation (PNG)"
+        "rotate images that rely on their EXIF orientation tag, and save them as PNG"
     Formats "formats" false
-        "store images of the formats of --convert as PNG"
+        "convert images of the formats named by --convert to PNG"
 }
 
 impl Rule {

@@ -34,7 +34,7 @@ impl<'a> ClassFolders<'a> {
             return Ok(folder.to_owned());
         }
         check_folder_name(class)
-            .map_err(|why| format!("its class {class:?} cannot be the name of a folder: {why}"))?;
+            .map_err(|why| format!("its class {class:?} is not a valid folder name: {why}"))?;
         Ok(class.into())
     }
 }
@@ -89,7 +89,7 @@ pub fn home(
     Ok((place, has_folder))
 }
 
-/// What becomes of split folders when pictures are gathered.
+/// What becomes of split folders when images are gathered.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum SplitsBecome {
     /// `split/class/image`.
@@ -99,22 +99,22 @@ pub enum SplitsBecome {
     Merged,
 }
 
-/// Pictures of a collection, each in the folder of its class.
+/// Images of a collection, each in the folder of its class.
 #[derive(Clone, Debug, Default)]
 pub struct Gathered {
-    /// The number of each picture's record, and its place.
+    /// The number of each image's record, and its place.
     pub placed: Vec<(usize, InsidePath)>,
     /// How many of them have another name than before, as theirs was taken.
     pub renamed: u64,
-    /// Pictures without a class, which stay behind.
+    /// Images without a class, which stay behind.
     pub without_class: u64,
-    /// Files that are no pictures, which stay behind.
+    /// Files that are no images, which stay behind.
     pub no_images: u64,
-    /// Pictures that no folder can hold under their names, with the reason.
+    /// Images that no folder can hold under their names, with the reason.
     pub skipped: Vec<(usize, String)>,
 }
 
-/// The places of all pictures in one tree of class folders. Of several with one name the first, in the order of paths,
+/// The places of all images in one tree of class folders. Of several with one name the first, in the order of paths,
 /// keeps it, and the others get `-2`, `-3` and so on.
 pub fn gathered(catalog: &Catalog, splits: SplitsBecome) -> Gathered {
     let mut gathered = Gathered::default();
@@ -136,7 +136,7 @@ pub fn gathered(catalog: &Catalog, splits: SplitsBecome) -> Gathered {
             let folder = odd.name(class).or_else(|_| odd.name(&class.replace('/', "-")))?;
             match *owners.entry(folder.clone()).or_insert(class) {
                 owner if owner == class => Ok(folder),
-                owner => Err(format!("the folder of its class {class:?} is that of {owner:?}")),
+                owner => Err(format!("its class {class:?} would share a folder with {owner:?}")),
             }
         });
         let split = record.split().filter(|_| splits == SplitsBecome::Kept).map(OsString::from);

@@ -93,7 +93,7 @@ fn drawn(seed: u64, digest: Digest) -> u64 {
     u64::from_le_bytes(hasher.finalize().as_bytes()[..8].try_into().expect("8 bytes"))
 }
 
-/// Assigns every image of `catalog` that has a class to a part. What `found` knows to be copies or frames of one moment,
+/// Assigns every image of `catalog` that has a class to a part. What `found` knows to be copies or burst frames,
 /// and what is asked to stay together, does.
 ///
 /// What is least is told in [`Assignment::distance`], after one thing that comes before: a class with at least as many

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 use std::fmt;
 
-use super::request::{Conflicts, Request, GroupingRules};
+use super::request::{Conflicts, GroupingRules, Request};
 use super::targets::SplitError;
 use crate::catalog::Catalog;
 use crate::collection::Label;
@@ -51,7 +51,7 @@ pub enum LeftOut {
     NoClass,
     /// A copy of it is under another class.
     LabelConflict,
-    /// It was not drawn for the subset.
+    /// It was not in the random subset.
     NotInSubset,
     /// What it belongs together with is in a part that takes nothing new.
     Locked,
@@ -139,7 +139,10 @@ fn conflicting(found: &DuplicateReport<'_>) -> BTreeSet<u32> {
 }
 
 /// What is never parted.
-fn units(found: &DuplicateReport<'_>, together: &GroupingRules) -> Result<IndependentGroups, SplitError> {
+fn units(
+    found: &DuplicateReport<'_>,
+    together: &GroupingRules,
+) -> Result<IndependentGroups, SplitError> {
     let mut keys: BTreeMap<String, Vec<u32>> = BTreeMap::new();
     for (at, pattern) in together.patterns.iter().enumerate() {
         let before = keys.len();

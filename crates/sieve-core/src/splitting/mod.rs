@@ -6,10 +6,10 @@
 //! machines nor threads change it.
 
 mod assign;
-mod previous_split;
 mod groups;
 mod parts;
 mod places;
+mod previous_split;
 mod proof;
 mod request;
 mod search;
@@ -17,12 +17,12 @@ mod targets;
 mod verify;
 
 pub use assign::{Assignment, ClassCounts, assign};
-pub use previous_split::{Earlier, SplitRow, SplitTable};
 pub use groups::{Assigned, GroupId, LeftOut};
 pub use parts::{Amount, Parts, PartsError};
 pub use places::{Placing, places};
+pub use previous_split::{Earlier, SplitRow, SplitTable};
 pub use proof::{SplitViolation, violations};
-pub use request::{Conflicts, Per, Request, Stratum, Subset, GroupingRules};
+pub use request::{Conflicts, GroupingRules, Per, Request, Stratum, Subset};
 pub use targets::SplitError;
 pub use verify::{Place, Verdict, verify};
 

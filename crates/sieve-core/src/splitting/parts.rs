@@ -32,7 +32,7 @@ pub enum PartsError {
     #[error("{0:?} is not a part; expected NAME=AMOUNT, for example train=70%")]
     NotAPart(String),
     /// An amount is none.
-    #[error("{name} is to get {amount:?}; expected a share (15%), a number of images or rest")]
+    #[error("{name} has the amount {amount:?}; expected a share (15%), a number of images or rest")]
     NotAnAmount {
         /// The part.
         name: String,
@@ -40,7 +40,7 @@ pub enum PartsError {
         amount: String,
     },
     /// A name would not do as the name of a folder.
-    #[error("{0:?} cannot be the name of a folder")]
+    #[error("{0:?} is not a valid folder name")]
     BadName(String),
     /// A name that the table of the split has.
     #[error("a part cannot be called {SPLIT_TABLE}: the table of the split has that name")]
@@ -55,10 +55,10 @@ pub enum PartsError {
     #[error("expected at least two parts, for example train=80%,test=20%")]
     TooFew,
     /// Several parts are to get what the others leave.
-    #[error("{0} and {1} are both to get the rest; only one part can")]
+    #[error("{0} and {1} both ask for the rest; only one part can")]
     TwoRests(String, String),
     /// Shares that do not add up.
-    #[error("the shares add up to {}%; expected 100%, or one part that gets the rest", rounded(.0))]
+    #[error("the shares add up to {}%; expected 100%, or one part with =rest", rounded(.0))]
     BadSum(f64),
     /// Plain numbers that are neither shares nor counts.
     #[error(

@@ -3,9 +3,9 @@
 use std::collections::HashMap;
 use std::path::Path;
 
+use crate::bounded_read;
 use crate::csv_escape;
 use crate::files::RelPath;
-use crate::bounded_read;
 use crate::measuring::Digest;
 use crate::separated::{self, COMMENT};
 
@@ -49,11 +49,12 @@ impl SplitTable {
                 break;
             }
         }
-        let place = |name: &str| head.iter().position(|cell| csv_escape::unguarded(cell.trim()) == name);
+        let place =
+            |name: &str| head.iter().position(|cell| csv_escape::unguarded(cell.trim()) == name);
         let column = |name: &str| {
             place(name).ok_or_else(|| match place("action") {
-                Some(_) => "it is a plan of repairs, which apply takes".to_owned(),
-                None => format!("it has no column {name:?}, as every split table has"),
+                Some(_) => "it is a repair plan, which is for `apply`".to_owned(),
+                None => format!("it has no column {name:?}, which every split table needs"),
             })
         };
         let [path, class] = [column("path")?, column("class")?];
@@ -152,7 +153,7 @@ mod tests {
         assert_eq!(wrong("path,class\n"), "it has no column \"split\", as every split table has");
         assert_eq!(wrong("path,class,split,group,digest\n"), "it has no rows");
         let plan = "# A plan\npath,action,from,to,group,reason,confidence,digest\n";
-        assert_eq!(wrong(plan), "it is a plan of repairs, which apply takes");
+        assert_eq!(wrong(plan), "it is a repair plan, which is for `apply`");
         // As half of Europe's spreadsheets write it.
         let semicolons = format!("path;class;split;group;digest\r\na;b.jpg;bay;train;g;{a}\r\n");
         assert!(wrong(&semicolons).contains("no digest"));

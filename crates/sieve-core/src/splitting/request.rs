@@ -1,9 +1,9 @@
 //! What is asked of a split.
 
-use super::previous_split::Earlier;
 use super::parts::{Amount, Parts};
-use crate::collection::Pattern;
+use super::previous_split::Earlier;
 use crate::attributes::Fact;
+use crate::collection::Pattern;
 use crate::measuring::Measured;
 use crate::record::Record;
 
@@ -77,7 +77,7 @@ pub struct Subset {
 /// What stays together beside what a table or name declares.
 #[derive(Clone, Debug)]
 pub struct GroupingRules {
-    /// Copies and frames of one moment.
+    /// Copies and burst frames.
     pub copies: bool,
     /// Images for which the named parts of one of these patterns are the same.
     pub patterns: Vec<Pattern>,

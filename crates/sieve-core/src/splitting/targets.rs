@@ -7,7 +7,7 @@ use super::request::Per;
 #[derive(Clone, Debug, PartialEq, thiserror::Error)]
 pub enum SplitError {
     /// Parts are to get more images than there are.
-    #[error("{parts} ask for {asked} images; there are {images}")]
+    #[error("{parts} request {asked} images; there are {images}")]
     TooMany {
         /// The parts, as they were typed.
         parts: String,
@@ -17,7 +17,7 @@ pub enum SplitError {
         images: u64,
     },
     /// A subset is to have more images than there are.
-    #[error("the subset of {asked} images is larger than the {images} that there are")]
+    #[error("the subset of {asked} images is larger than the {images} available")]
     SubsetTooLarge {
         /// What is asked for.
         asked: u64,
@@ -25,7 +25,7 @@ pub enum SplitError {
         images: u64,
     },
     /// A subset is to have more images of each class than one of them has.
-    #[error("the subset asks for {asked} images of each class; {class:?} has {images}")]
+    #[error("the subset requests {asked} images per class; {class:?} has {images}")]
     SubsetClassTooSmall {
         /// What is asked for.
         asked: u64,
@@ -35,7 +35,7 @@ pub enum SplitError {
         images: u64,
     },
     /// The same, of a class.
-    #[error("{parts} ask for {asked} images of each class; {class:?} has {images}")]
+    #[error("{parts} request {asked} images per class; {class:?} has {images}")]
     ClassTooSmall {
         /// The parts, as they were typed.
         parts: String,
@@ -47,19 +47,19 @@ pub enum SplitError {
         images: u64,
     },
     /// A part that is locked is none of the parts.
-    #[error("{0} cannot be locked: it is no part of this split")]
+    #[error("{0} cannot be locked: it is not a part of this split")]
     LockedUnknown(String),
     /// Parts are locked, but there is no earlier split that fills them.
-    #[error("a part can only be locked in a split that goes on with an earlier one (--keep)")]
+    #[error("locking a part requires an earlier split to continue (--keep)")]
     NothingToLock,
     /// Every part is locked.
-    #[error("every part is locked: nothing can be placed")]
+    #[error("every part is locked, so no image can be placed")]
     AllLocked,
     /// An earlier split has a part that this one has not.
-    #[error("the earlier split has the part {0}, which this one has not")]
+    #[error("the earlier split has the part {0}, which is missing here")]
     EarlierPart(String),
     /// None of an earlier split's images is in the collection.
-    #[error("none of the {0} images of the earlier split is in the collection: no digest is known")]
+    #[error("none of the {0} images of the earlier split is in the collection: no digest matches")]
     EarlierUnknown(usize),
     /// A pattern that should say what stays together matches nothing.
     #[error("the pattern {0} matches no image")]

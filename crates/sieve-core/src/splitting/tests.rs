@@ -6,8 +6,8 @@ use proptest::prelude::*;
 
 use super::search::{Kind as GroupKind, Problem, Row, mixed};
 use super::{
-    Assignment, Conflicts, Earlier, LeftOut, Per, Request, SplitError, SplitRow, SplitTable,
-    Subset, GroupingRules, violations,
+    Assignment, Conflicts, Earlier, GroupingRules, LeftOut, Per, Request, SplitError, SplitRow,
+    SplitTable, Subset, violations,
 };
 use crate::catalog::Catalog;
 use crate::collection::ExtraColumns;
@@ -80,14 +80,14 @@ fn classes_and_the_whole_come_as_near_as_can_be() {
     let mut seen = BTreeSet::new();
     for seed in 0..40 {
         let assignment = assign(&catalog, &request(USUAL, seed));
-        // Of dill 1.5 pictures each are asked for, of sage 4.9, 1.05 and 1.05, of all 25.9, 5.55 and 5.55.
+        // Of dill 1.5 images each are asked for, of sage 4.9, 1.05 and 1.05, of all 25.9, 5.55 and 5.55.
         let got: Vec<&[u64]> = assignment.classes.iter().map(|class| &class.got[..]).collect();
         assert_eq!((got[0], got[2]), (&[14, 3, 3][..], &[5, 1, 1][..]));
         assert_eq!(totals(&assignment)[0], 26);
         assert!((assignment.requested[1] - 5.55).abs() < 1e-9);
         seen.insert(got[1].to_vec());
     }
-    // Which part gets the odd picture is drawn.
+    // Which part gets the odd image is drawn.
     assert_eq!(seen.into_iter().collect::<Vec<_>>(), [[7, 1, 2], [7, 2, 1]]);
 }
 
@@ -103,7 +103,7 @@ fn parts_of_equal_shares_get_as_many() {
             let got = totals(&assign(&catalog, &request(USUAL, seed)));
             assert!(got[1].abs_diff(got[2]) <= 1, "{got:?}");
         }
-        // Of three classes with one odd picture each, the seed says who gets them.
+        // Of three classes with one odd image each, the seed says who gets them.
         let odd = crate::tests::catalog(classes(&[("bay", 3), ("dill", 3), ("sage", 3)]), &[]);
         let got = totals(&assign(&odd, &request("a=50,b=50", seed)));
         larger.insert(got[0] > got[1]);
@@ -166,7 +166,7 @@ fn each_stratum_is_balanced_before_their_combinations() {
 
 #[test]
 fn every_class_that_can_be_in_every_part_is() {
-    // At 90 and 5 and 5 none of these would have a picture to test on.
+    // At 90 and 5 and 5 none of these would have an image to test on.
     let sizes: Vec<(String, u64)> = (0..9).map(|n| (format!("herb-{n}"), n + 1)).collect();
     let sizes: Vec<(&str, u64)> = sizes.iter().map(|(name, n)| (name.as_str(), *n)).collect();
     let catalog = catalog(classes(&sizes), &[]);
@@ -220,7 +220,7 @@ fn the_seed_decides_and_names_do_not() {
 
 #[test]
 fn a_group_lands_anywhere_in_proportion() {
-    // One pair of copies among 100 pictures, over many seeds: where it goes must not be foregone.
+    // One pair of copies among 100 images, over many seeds: where it goes must not be foregone.
     let mut records = classes(&[("bay", 98)]);
     records.extend([image("bay/x.jpg", 5000), image("bay/y.jpg", 5000)]);
     let catalog = catalog(records, &[]);

@@ -2,13 +2,13 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
-use super::previous_split::{SplitRow, SplitTable};
 use super::places::{Placing, places};
+use super::previous_split::{SplitRow, SplitTable};
 use crate::Error;
-use crate::csv_escape;
 use crate::collection::{
     CLASS_INDEX, Collection, Entry, EntryKind, Located, SETTINGS_FILE, SPLIT_TABLE, is_left_behind,
 };
+use crate::csv_escape;
 use crate::files::{InsidePath, RelPath};
 use crate::measuring::Digest;
 use crate::progress::Progress;

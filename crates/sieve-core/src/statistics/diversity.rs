@@ -2,7 +2,7 @@
 
 use serde::Serialize;
 
-/// How the pictures of a collection are spread over its classes. Classes without any are left out.
+/// How the images of a collection are spread over its classes. Classes without any are left out.
 #[derive(Clone, Copy, Debug, PartialEq, Serialize)]
 pub struct Diversity {
     /// Classes that hold anything.

@@ -1,4 +1,4 @@
-//! What so many pictures leave open about a share.
+//! What so many images leave open about a share.
 
 use serde::Serialize;
 

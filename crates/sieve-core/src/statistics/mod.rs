@@ -1,6 +1,6 @@
 //! STATISTICS: the formulas that analyses share. Each says where it comes from.
 //!
-//! Logarithms are natural. What is not defined - one class, no pictures - is none, never 0 or NaN.
+//! Logarithms are natural. What is not defined - one class, no images - is none, never 0 or NaN.
 
 mod contingency;
 mod correction;

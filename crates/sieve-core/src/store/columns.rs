@@ -1,4 +1,4 @@
-//! The columns of what was measured about a picture: one line each, which makes the table, writes and reads.
+//! The columns of what was measured about an image: one line each, which makes the table, writes and reads.
 
 use rusqlite::types::{Value, ValueRef};
 
@@ -11,13 +11,13 @@ pub(super) struct Column {
     pub name: &'static str,
     /// Its type in SQL.
     pub sql: &'static str,
-    /// What is written of a picture.
+    /// What is written of an image.
     pub write: fn(&Measured) -> Value,
-    /// Puts what was written back into a picture; none where it is nothing that is ever written.
+    /// Puts what was written back into an image; none where it is nothing that is ever written.
     pub read: fn(&mut Measured, ValueRef<'_>) -> Option<()>,
 }
 
-/// A column of a field of a picture: its name, its type, and the functions that make a value of it and back.
+/// A column of a field of an image: its name, its type, and the functions that make a value of it and back.
 macro_rules! column {
     ($name:literal, $sql:literal, $to:ident, $of:ident, $($field:tt)+) => {
         Column {
@@ -32,7 +32,7 @@ macro_rules! column {
     };
 }
 
-/// All columns of a picture, in the order of the table.
+/// All columns of an image, in the order of the table.
 pub(super) static MEASURED: [Column; 25] = [
     column!("digest", "BLOB", digest, of_digest, digest),
     column!("width_px", "INTEGER", integer, of_integer, facts.width_px),
@@ -61,7 +61,7 @@ pub(super) static MEASURED: [Column; 25] = [
     column!("format", "TEXT", format, of_format, facts.format),
 ];
 
-/// A picture of which nothing is known yet.
+/// An image of which nothing is known yet.
 pub(super) fn blank() -> Measured {
     Measured {
         digest: Digest([0; 32]),

@@ -332,7 +332,7 @@ pub(crate) struct CacheLookup {
     pub set_aside: Option<PathBuf>,
 }
 
-/// Whether a picture that was measured is within the limits of today.
+/// Whether an image that was measured is within the limits of today.
 fn limits_allow(outcome: &Outcome, limits: &ReadLimits) -> bool {
     let Outcome::Image(measured) = outcome else { return true };
     let facts = &measured.facts;

@@ -12,7 +12,7 @@ use crate::measuring::Measured;
 use crate::reading::{ReadError, ReadLimits};
 use crate::record::{Outcome, Reason};
 
-/// The columns that every row has, with their types in SQL; those of a picture follow, and then the checksum.
+/// The columns that every row has, with their types in SQL; those of an image follow, and then the checksum.
 const HEAD: [(&str, &str); 6] = [
     ("path", "PRIMARY KEY NOT NULL"),
     ("size_bytes", "INTEGER NOT NULL"),
@@ -74,7 +74,7 @@ impl ToSql for Key {
     }
 }
 
-/// Why a picture was refused, behind the limits that were in force: under others it may be read.
+/// Why an image was refused, behind the limits that were in force: under others it may be read.
 fn refused(limits: &ReadLimits, what: &str) -> String {
     let numbers = limits.numbers().map(|number| number.to_string());
     format!("{} {what}", numbers.join("/"))
@@ -138,7 +138,7 @@ impl Row {
     }
 }
 
-/// The place of a column of pictures.
+/// The place of a column of images.
 fn place_of(name: &str) -> usize {
     let at = MEASURED.iter().position(|column| column.name == name);
     HEAD.len() + at.expect("a column of pictures")

@@ -1,4 +1,4 @@
-//! Writing to the store while pictures are read, on a thread of its own.
+//! Writing to the store while images are read, on a thread of its own.
 
 use std::sync::mpsc::{Receiver, RecvTimeoutError, SyncSender, sync_channel};
 use std::time::{Duration, Instant};

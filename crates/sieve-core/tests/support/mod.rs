@@ -30,7 +30,7 @@ pub fn write(root: &Path, path: &str, content: &[u8]) {
     fs::write(file, content).unwrap();
 }
 
-/// A JPEG of 64 x 48 pixels, the least that is told by its looks; every `tone` is another picture.
+/// A JPEG of 64 x 48 pixels, the least that is told by its looks; every `tone` is another image.
 pub fn jpeg(tone: u8) -> Vec<u8> {
     let data = (0..64 * 48 * 3).map(|at| (at as u8).wrapping_mul(3).wrapping_add(tone)).collect();
     encode::jpeg(&Picture { width: 64, height: 48, data }, 90.0, Jpeg::Baseline, None)
@@ -64,7 +64,7 @@ impl Progress for StopsAfter {
     }
 }
 
-/// A picture that hardly any other one looks like: forty discs of any colour on a slope of grey.
+/// An image that hardly any other one looks like: forty discs of any colour on a slope of grey.
 pub fn discs(seed: u32, width: usize, height: usize) -> Picture {
     let mut state = seed.wrapping_mul(2_654_435_761).wrapping_add(12_345);
     let mut draw = move |below: usize| {
@@ -86,7 +86,7 @@ pub fn discs(seed: u32, width: usize, height: usize) -> Picture {
     Picture { width, height, data }
 }
 
-/// The picture whose pixels stand at `place` in `from`; none is a light grey.
+/// The image whose pixels stand at `place` in `from`; none is a light grey.
 pub fn taken(
     from: &Picture,
     width: usize,

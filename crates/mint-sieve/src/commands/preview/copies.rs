@@ -1,4 +1,4 @@
-//! `preview --to`: augmented copies of the training pictures, for those who cannot augment when they load them.
+//! `preview --to`: augmented copies of the training images, for those who cannot augment when they load them.
 
 use std::collections::{BTreeMap, HashMap};
 use std::io::Write;
@@ -142,7 +142,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
     }))
 }
 
-/// Refuses a folder in a tree that holds validation or test: whoever reads that tree would take augmented pictures for
+/// Refuses a folder in a tree that holds validation or test: whoever reads that tree would take augmented images for
 /// real ones.
 fn refuse_beside_held_out(to: &Path) -> Result<(), Failure> {
     let beside = crate::writing::parent(to);
@@ -156,16 +156,15 @@ fn refuse_beside_held_out(to: &Path) -> Result<(), Failure> {
     match held_out.first() {
         None => Ok(()),
         Some(name) => {
-            let message = format!("--to {}: {name} lies beside it", to.display());
+            let message = format!("--to {}: {name} is in the same folder", to.display());
             Err(Failure::call(message).hint(
-                "Augmented images are for training alone and must not be mixed with held-out ones. Choose a \
-                 folder elsewhere.",
+                "Augmented images are for training only and must not be mixed with held-out images. Choose another folder.",
             ))
         }
     }
 }
 
-/// The name of each picture without its ending; where pictures of one class share it, with eight digits of their
+/// The name of each image without its ending; where images of one class share it, with eight digits of their
 /// path's digest.
 fn names(entries: &[&Entry]) -> Vec<String> {
     let stem = |entry: &Entry| {

@@ -13,12 +13,12 @@ use crate::failure::Failure;
 use crate::present::preview::ProcessorTime;
 use crate::progress::TerminalProgress;
 
-/// Pictures that are timed, one after the other on one thread.
+/// Images that are timed, one after the other on one thread.
 const TIMED: usize = 32;
 /// Draws of each: fewer are lost in the noise of the clock.
 const DRAWS: u64 = 4;
 
-/// Times the policy on a few pictures.
+/// Times the policy on a few images.
 pub fn measure(
     collection: &Collection,
     study: &Study<'_>,
@@ -46,7 +46,7 @@ pub fn measure(
     Ok(time)
 }
 
-/// A decoded picture, and what it took to decode it.
+/// A decoded image, and what it took to decode it.
 pub struct Timed {
     pub path: String,
     pub class: String,
@@ -54,7 +54,7 @@ pub struct Timed {
     pub decoding: Duration,
 }
 
-/// What the policy takes on these pictures.
+/// What the policy takes on these images.
 pub fn processor_time(
     policy: &Policy,
     images: &[Timed],

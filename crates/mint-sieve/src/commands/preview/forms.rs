@@ -1,11 +1,11 @@
-//! The forms of a sheet: what each of its columns shows of a picture.
+//! The forms of a sheet: what each of its columns shows of an image.
 
 use sieve_core::augment::cost::Verdict;
 use sieve_core::augment::steps::Amount;
 use sieve_core::augment::{Augmented, Draw, Fill, Fit, Frame, Occasion, Policy, SourcePyramid};
 use sieve_core::limits::FindingLimits;
-use sieve_core::suggest;
 use sieve_core::reading::Pixels;
+use sieve_core::suggest;
 
 use crate::failure::Failure;
 use crate::policy_file::NamedPolicy;
@@ -47,8 +47,8 @@ impl Form {
             });
         };
         if policy.steps[index].setting.amount == Amount::Nothing {
-            let message = format!("--ladder {word}: it has no range, it happens or not");
-            return Err(Failure::call(message).hint("Without --ladder the sheet shows its draws."));
+            let message = format!("--ladder {word}: this step has no range");
+            return Err(Failure::call(message).hint("Omit --ladder to see its draws."));
         }
         Ok(Form::Step(index))
     }
@@ -100,7 +100,7 @@ impl Form {
     }
 }
 
-/// What is needed to make tiles of a picture under one policy.
+/// What is needed to make tiles of an image under one policy.
 pub struct Shown<'a> {
     /// The policy.
     pub policy: &'a NamedPolicy,
@@ -155,7 +155,7 @@ impl Shown<'_> {
         let mut words = Vec::new();
         let limits = self.limits;
         let mut costs =
-            vec![(invented, limits.invented, "invented"), (clipped, limits.clipped, "flattened")];
+            vec![(invented, limits.invented, "invented"), (clipped, limits.clipped, "clipped")];
         costs.retain(|(share, ..)| *share >= 0.005);
         costs.sort_by(|(a, most_a, _), (b, most_b, _)| (b / most_b).total_cmp(&(a / most_a)));
         let costs =
@@ -185,8 +185,13 @@ impl Shown<'_> {
         words
     }
 
-    /// The picture with what the frame cuts off in shadow, as large as a tile, and the frame beside it.
-    pub fn frame_tiles(&self, pixels: &Pixels, image: &SourcePyramid, words: Vec<String>) -> Vec<Tile> {
+    /// The image with what the frame cuts off in shadow, as large as a tile, and the frame beside it.
+    pub fn frame_tiles(
+        &self,
+        pixels: &Pixels,
+        image: &SourcePyramid,
+        words: Vec<String>,
+    ) -> Vec<Tile> {
         let frame = self.policy.policy.frame;
         let plain = Draw::NOTHING.apply(image, &self.policy.policy);
         let (width, height) = (f64::from(frame.width_px), f64::from(frame.height_px));

@@ -1,4 +1,4 @@
-//! The pictures of a sheet: read, drawn on, and laid out in rows.
+//! The images of a sheet: read, drawn on, and laid out in rows.
 
 use rayon::prelude::*;
 use sieve_core::augment::{Occasion, SourcePyramid};
@@ -11,7 +11,7 @@ use crate::failure::Failure;
 use crate::present::sheet::{Row, Tile};
 use crate::progress::TerminalProgress;
 
-/// What is shown of each picture.
+/// What is shown of each image.
 pub struct Job<'a> {
     pub seed: u64,
     pub collection: &'a Collection,
@@ -24,7 +24,7 @@ pub struct Job<'a> {
     pub progress: &'a TerminalProgress,
 }
 
-/// The pictures that are wanted of one class.
+/// The images that are wanted of one class.
 pub struct Wanted<'a> {
     /// What may still be shown, in the order in which it is chosen.
     pub entries: &'a [&'a Entry],
@@ -35,7 +35,7 @@ pub struct Wanted<'a> {
 }
 
 impl Job<'_> {
-    /// Shows the first pictures of each class, as many as are wanted. What turns out to be no picture
+    /// Shows the first images of each class, as many as are wanted. What turns out to be no image
     /// is made up for by the next; returns how many were passed over.
     pub fn show(&self, classes: &mut [Wanted<'_>]) -> Result<u64, Failure> {
         let mut passed_over = 0;
@@ -86,7 +86,7 @@ impl Job<'_> {
             let tiles = if matches!(self.form, Form::Frame) {
                 shown.frame_tiles(&pixels, image, words)
             } else {
-                // One picture may take long: its draws are shared out too.
+                // One image may take long: its draws are shared out too.
                 let columns = self.columns;
                 let drawn = (0..columns)
                     .into_par_iter()

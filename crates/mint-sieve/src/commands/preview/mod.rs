@@ -1,4 +1,4 @@
-//! `preview`: what a policy does to real pictures, in numbers and on one sheet.
+//! `preview`: what a policy does to real images, in numbers and on one sheet.
 
 mod copies;
 pub mod cost;
@@ -13,7 +13,7 @@ use sieve_core::collection::{Collection, Entry, NoCache, composed};
 use sieve_core::limits::FindingLimits;
 use sieve_core::progress::Progress;
 use sieve_core::reading::Pixels;
-use sieve_core::{suggest, sampling};
+use sieve_core::{sampling, suggest};
 
 use super::{Answer, Output, collection as opening};
 use crate::args::{PreviewArgs, PreviewFormat};
@@ -31,7 +31,7 @@ use images::{Job, Wanted};
 
 /// Tiles on a sheet at most: beyond them nobody looks, and memory runs out.
 const MOST_TILES: u64 = 5000;
-/// Training pictures that a policy is tried on, and held-out ones that it is compared with.
+/// Training images that a policy is tried on, and held-out ones that it is compared with.
 pub const TRIED_ON: usize = 400;
 /// See [`TRIED_ON`].
 pub const HELD_OUT: usize = 400;
@@ -226,8 +226,7 @@ fn shown_split(
         if !splits.iter().any(|split| split == TRAIN) {
             let message = format!("there is no train split, only {}", found());
             return Err(Failure::call(message).hint(
-                "Only training images are augmented. Name the folder of train alone, or show what the \
-                 frame does with --split.",
+                "Only training images are augmented. Name the training folder alone, or show the framing with --split.",
             ));
         }
         return Ok((Some(TRAIN.to_owned()), false));
@@ -247,8 +246,7 @@ fn shown_split(
     if is_held_out && augments {
         let message = format!("--split {split}: only training images are augmented");
         return Err(Failure::call(message).hint(
-            "What is measured on changed images says nothing of real ones. --frame-only shows what the \
-             frame does to them.",
+            "Scores on augmented images do not predict scores on real ones. --frame-only shows how they are framed.",
         ));
     }
     Ok((Some(split.clone()), is_held_out))
@@ -285,7 +283,7 @@ fn refuse_unknown_classes(policy: &NamedPolicy, collection: &Collection) -> Resu
     Ok(())
 }
 
-/// What the frame does to every picture of the split, by the sizes that the catalog knows.
+/// What the frame does to every image of the split, by the sizes that the catalog knows.
 fn frame_cost(
     args: &PreviewArgs,
     config: &CollectionConfig,
@@ -302,7 +300,7 @@ fn frame_cost(
     Ok(FrameCost::new(&policy.policy, &sizes))
 }
 
-/// A policy and the pictures that it is tried on.
+/// A policy and the images that it is tried on.
 struct Trial<'a> {
     args: &'a PreviewArgs,
     config: &'a CollectionConfig,
@@ -412,11 +410,11 @@ impl Trial<'_> {
         let policy = &policies[0].name;
         let what = match form {
             Form::Frame => {
-                format!("The frame of {policy} on {name}{of}: in shadow what it cuts off")
+                format!("The frame of {policy} on {name}{of}: shaded parts are cropped away")
             }
             Form::Step(step) => {
                 let step = policies[0].policy.steps[*step].definition.name;
-                format!("{step} of {policy}, from least to most, on {name}{of}")
+                format!("{step} of {policy}, from weakest to strongest, on {name}{of}")
             }
             Form::Strength => format!("{policy} from strength 0 to 2 on {name}{of}"),
             Form::Draws if each > 1 => {

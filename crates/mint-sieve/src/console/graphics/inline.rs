@@ -1,4 +1,4 @@
-//! Files of pictures inside of what a terminal reads: it decodes and scales them itself.
+//! Files of images inside of what a terminal reads: it decodes and scales them itself.
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;

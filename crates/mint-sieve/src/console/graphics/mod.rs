@@ -1,4 +1,4 @@
-//! GRAPHICS: pictures in a terminal: in pixels where it says that it can, else two to a letter.
+//! GRAPHICS: images in a terminal: in pixels where it says that it can, else two to a letter.
 
 mod half_blocks;
 mod inline;
@@ -15,7 +15,7 @@ use protocol::Protocol;
 /// Columns of pixels of a letter, where the terminal does not say.
 const LETTER_PX: u32 = 8;
 
-/// Draws a picture, of which `png` is the file, where answers go: at once where that is a terminal that draws pixels.
+/// Draws an image, of which `png` is the file, where answers go: at once where that is a terminal that draws pixels.
 /// What is returned is to stand before the answer.
 pub fn show(pixels: &Pixels, png: &[u8]) -> String {
     let columns = super::width().unwrap_or(half_blocks::USUAL);

@@ -11,7 +11,7 @@ pub enum Protocol {
     Sixel,
 }
 
-/// What is asked: whether the terminal would take a picture of one pixel in the way of kitty, and what it is (its primary
+/// What is asked: whether the terminal would take an image of one pixel in the way of kitty, and what it is (its primary
 /// device attributes), which every terminal answers.
 #[cfg(unix)]
 const QUESTION: &[u8] = b"\x1b_Gi=31,s=1,v=1,a=q,t=d,f=24;AAAA\x1b\\\x1b[c";

@@ -1,4 +1,4 @@
-//! Pictures as sixels: bands of six rows, colour by colour (DEC STD 070, chapter 9).
+//! Images as sixels: bands of six rows, colour by colour (DEC STD 070, chapter 9).
 
 use std::fmt::Write;
 
@@ -30,7 +30,7 @@ fn repeat(drawn: &mut String, letter: char, times: usize) {
     }
 }
 
-/// A picture as sixels.
+/// An image as sixels.
 pub fn sixel(pixels: &Pixels) -> String {
     let (width, height) = (pixels.width_px, pixels.height_px);
     let mut drawn = format!("\x1bPq\"1;1;{width};{height}");
@@ -67,7 +67,7 @@ pub fn sixel(pixels: &Pixels) -> String {
 mod tests {
     use super::*;
 
-    /// The picture that a terminal draws, by the book and slowly.
+    /// The image that a terminal draws, by the book and slowly.
     fn drawn(text: &str, width: usize, height: usize) -> Vec<[f32; 3]> {
         let body = text.strip_prefix("\x1bPq").unwrap().strip_suffix("\x1b\\").unwrap();
         let mut pixels = vec![[-1.0; 3]; width * height];

@@ -17,8 +17,8 @@ struct Body<'a> {
     colours: Vec<Colour>,
     profiles: Vec<Profile<'a>>,
     animated: u64,
-    turned: u64,
-    nested: u64,
+    exif_oriented: u64,
+    below_class_folder: u64,
     undecodable_names: Vec<UndecodableName<'a>>,
     findings: &'a [Finding],
     suppressed: &'a [Suppressed],
@@ -68,7 +68,7 @@ impl Remark {
     }
 }
 
-/// A table among the pictures that their labels could be taken from.
+/// A table among the images that their labels could be taken from.
 #[derive(Serialize)]
 struct Table {
     path: String,
@@ -172,8 +172,8 @@ pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
             .map(|(profile, images)| Profile { profile, images: *images })
             .collect(),
         animated: inventory.animated,
-        turned: inventory.turned,
-        nested: inventory.nested,
+        exif_oriented: inventory.turned,
+        below_class_folder: inventory.nested,
         undecodable_names: catalog
             .records
             .iter()

@@ -3,7 +3,7 @@
 use super::Audited;
 use crate::present::table::written;
 
-/// One row for each picture of each finding; a finding without pictures has one row.
+/// One row for each image of each finding; a finding without images has one row.
 pub fn csv(answer: &Audited<'_>) -> String {
     let head = ["finding", "code", "severity", "class", "split", "path", "says", "remedy"];
     let mut rows = Vec::new();

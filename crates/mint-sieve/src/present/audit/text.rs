@@ -35,7 +35,7 @@ pub fn text(answer: &Audited<'_>) -> String {
     let also = |code| match code {
         Code::SplitLeak => split_pairs(&audit.leakage, "a copy", |summary| summary.copies),
         Code::BurstLeak => {
-            split_pairs(&audit.leakage, "a frame of their moment", SplitPairSummary::bursts)
+            split_pairs(&audit.leakage, "a frame of the same burst", SplitPairSummary::bursts)
         }
         _ => Vec::new(),
     };
@@ -47,7 +47,7 @@ pub fn text(answer: &Audited<'_>) -> String {
     text
 }
 
-/// How many independent pictures there are, and how far copies were looked for.
+/// How many independent images there are, and how far copies were looked for.
 fn copies(answer: &Audited<'_>) -> String {
     let independent = answer.audit.balance.independent;
     if answer.audit.inventory.images == 0 {
@@ -84,10 +84,10 @@ fn what_is_here(
         let _ = writeln!(text, "{}", remark::line(remark, config, "audit"));
     }
     if inventory.nested > 0 {
-        let images = counted(inventory.nested, "image lies", "images lie");
+        let images = counted(inventory.nested, "image is", "images are");
         let _ = writeln!(
             text,
-            "{FAINT}{images} deeper than their class folder, counted with it{FAINT:#}"
+            "{FAINT}{images} nested below their class folder, counted in that class{FAINT:#}"
         );
     }
     text
@@ -174,7 +174,7 @@ fn makeup(inventory: &Inventory) -> String {
     }
     let mut also = Vec::new();
     if inventory.animated > 0 {
-        also.push(format!("{} animated or with several pages", inventory.animated));
+        also.push(format!("{} animated or multi-page", inventory.animated));
     }
     if inventory.turned > 0 {
         also.push(format!("{} upright only by EXIF orientation", inventory.turned));
@@ -197,7 +197,7 @@ fn sizes(inventory: &Inventory) -> Vec<String> {
     let smallest = of(inventory.sizes.iter().min_by_key(area));
     let largest = of(inventory.sizes.iter().max_by_key(area));
     let mut parts = vec![format!(
-        "{} different, from {smallest} to {largest}; most often {}",
+        "{} sizes, from {smallest} to {largest}; most common {}",
         inventory.sizes.len(),
         one(&inventory.sizes[0]),
     )];
@@ -211,7 +211,7 @@ fn next(config: &CollectionConfig, audit: &Audit) -> String {
     let command = |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(config, name, options);
     if inventory.images == 0 {
         return next_step(
-            "no readable image here; see what each file was taken for:",
+            "no readable images found; list how each file was classified:",
             &command("audit", &[&"--all", &"--verbose"]),
         );
     }
@@ -227,12 +227,12 @@ fn next(config: &CollectionConfig, audit: &Audit) -> String {
     let leaks = [Code::SplitLeak, Code::BurstLeak, Code::GroupLeak, Code::SplitDrift];
     if audit.findings.iter().any(|finding| leaks.contains(&finding.code)) {
         return next_step(
-            "see what leaks between the splits, and what to remove:",
+            "list the leaks between the splits and what to remove:",
             &command("leakage", &[]),
         );
     }
     next_step(
-        &format!("{first}see what an augmentation policy does to the training images:"),
+        &format!("{first}preview an augmentation policy on the training images:"),
         &command("preview", &[&"--policy", &"gentle", &"--out", &sheet_file(folder)]),
     )
 }

@@ -41,7 +41,7 @@ pub fn class_chart(catalog: &Catalog, balance: &Balance) -> Bars {
     Bars {
         title: format!("{}: images by class", catalog.collection.name()),
         below: format!(
-            "{} in {}; who always answers the largest class is right {} of the time",
+            "{} in {}; always predicting the largest class is right {} of the time",
             counted(all as u64, "image", "images"),
             counted(bars.len() as u64, "class", "classes"),
             percent(majority),
@@ -49,7 +49,7 @@ pub fn class_chart(catalog: &Catalog, balance: &Balance) -> Bars {
         series: splits.clone(),
         line: Some(Line {
             at: balance.floor as f64,
-            label: format!("the floor: {} images", balance.floor),
+            label: format!("minimum: {} images", balance.floor),
         }),
         bars,
     }

@@ -76,16 +76,16 @@ fn classes(balance: &Balance, all: bool) -> String {
     let rows = [vec![head], head_and_rows].concat();
     let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["effective", "weight", "share"]) };
     let of = match &balance.training {
-        Some(split) => format!("of what is in {split}"),
+        Some(split) => format!("within {split}"),
         None => "of all images".to_owned(),
     };
     let shortfall = if is_lacking {
-        format!(" Shortfall: independent images missing to {}.", balance.floor)
+        format!(" Shortfall: independent images needed to reach {}.", balance.floor)
     } else {
         String::new()
     };
     format!(
-        "{}{FAINT}Weights {of}: by inverse frequency; by the effective number of samples.{shortfall}{FAINT:#}\n",
+        "{}{FAINT}Weights {of}: inverse frequency; effective number of samples.{shortfall}{FAINT:#}\n",
         table(&columns, narrow, rows)
     )
 }
@@ -96,7 +96,7 @@ fn spread(balance: &Balance) -> String {
         "",
         "images",
         "independent",
-        "largest to smallest",
+        "largest/smallest",
         "evenness",
         "effective classes",
         "largest class",
@@ -121,7 +121,7 @@ fn spread(balance: &Balance) -> String {
     columns.extend([Align::Left, Align::Right]);
     format!(
         "\n{}\n{}",
-        heading("Imbalance, and the score that means nothing"),
+        heading("Class imbalance and the majority-class baseline"),
         table(&columns, Narrow::Drop(&["evenness", "effective classes", "independent"]), rows)
     )
 }
@@ -133,7 +133,7 @@ fn repair(balance: &Balance) -> String {
     for cap in &balance.caps {
         let _ = writeln!(
             text,
-            "A cap of {} per class keeps {}{of} and drops {}; largest to smallest {:.1}.",
+            "Capping every class at {} keeps {}{of} and drops {} (largest/smallest {:.1}).",
             counted(cap.images, "image", "images"),
             cap.keeps,
             cap.drops,
@@ -143,7 +143,7 @@ fn repair(balance: &Balance) -> String {
     if let Some(steps) = balance.steps {
         let last = match steps.last {
             0 => "all full".to_owned(),
-            last => format!("{} full ones and a last one of {last}", steps.full),
+            last => format!("{} full batches and a last one of {last}", steps.full),
         };
         let _ = writeln!(
             text,
@@ -153,11 +153,7 @@ fn repair(balance: &Balance) -> String {
             counted(steps.steps, "step", "steps"),
         );
     }
-    if text.is_empty() {
-        text
-    } else {
-        format!("\n{}\n{text}", heading("What it would take to balance"))
-    }
+    if text.is_empty() { text } else { format!("\n{}\n{text}", heading("Balancing options")) }
 }
 
 /// What the splits that are not trained on can tell.
@@ -165,7 +161,7 @@ fn held_out(balance: &Balance, all: bool) -> String {
     if balance.held_out.is_empty() {
         return String::new();
     }
-    let right = format!("accuracy of {:.0}% means", ASSUMED_ACCURACY * 100.0);
+    let right = format!("{:.0}% accuracy means", ASSUMED_ACCURACY * 100.0);
     let head = ["", "images", "independent", &right].map(str::to_owned).to_vec();
     let mut rows = vec![head];
     for split in &balance.held_out {
@@ -195,17 +191,17 @@ fn held_out(balance: &Balance, all: bool) -> String {
     let columns = [Align::Left, Align::Right, Align::Right, Align::Left];
     format!(
         "\n{}\n{}",
-        heading("What a score on the held-out splits can tell (95% Wilson intervals)"),
+        heading("Statistical resolution of the held-out splits (95% Wilson intervals)"),
         table(&columns, Narrow::Keep, rows)
     )
 }
 
-/// What besides content is tied to the class of the pictures.
+/// Metadata associated with the class (possible shortcuts) of the images.
 fn associations(balance: &Balance, all: bool) -> String {
     if balance.associations.is_empty() {
         return String::new();
     }
-    let head = ["", "Cramer's V", "strength", "class that differs most", "in it", "in the others"];
+    let head = ["", "Cramer's V", "strength", "most distinctive class", "in it", "share elsewhere"];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
     for association in &balance.associations {
         let Association { test, residuals, .. } = association;
@@ -234,7 +230,7 @@ fn associations(balance: &Balance, all: bool) -> String {
     let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["strength"]) };
     format!(
         "\n{}\n{}",
-        heading("What besides content is tied to the class"),
+        heading("Metadata associated with the class (possible shortcuts)"),
         table(&columns, narrow, rows)
     )
 }
@@ -242,7 +238,7 @@ fn associations(balance: &Balance, all: bool) -> String {
 fn next(answer: &Balanced<'_>) -> String {
     if answer.balance.scopes.len() > 1 {
         return next_step(
-            "see whether the splits can be trusted:",
+            "check the splits for leakage:",
             &command_on(answer.config, "leakage", &[]),
         );
     }

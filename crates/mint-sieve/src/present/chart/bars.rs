@@ -135,7 +135,7 @@ impl Bars {
     fn shape<B: DrawingBackend>(&self, page: &Page<'_, B>, top: i32) -> Result<(), Wrong<B>> {
         let room = WIDTH as i32 - 2 * MARGIN;
         let most = self.most();
-        let label = format!("All {} classes, the largest first", self.bars.len());
+        let label = format!("All {} classes, largest first", self.bars.len());
         page.write(&label, (MARGIN, top + 10), Side::Right, LETTERS, true, INK)?;
         let foot = top + SHAPE - 10;
         let tall = f64::from(SHAPE - 40);

@@ -48,9 +48,7 @@ pub fn measure_strips(title: String, what: &str, groups: Vec<(String, Vec<&Measu
     };
     Strips {
         title,
-        below: format!(
-            "line: the middle 90%, bar: the middle half, mark: the median of each {what}"
-        ),
+        below: format!("line: middle 90%, bar: middle half, mark: median of each {what}"),
         measures: measures
             .iter()
             .map(|(name, written, _)| ((*name).to_owned(), *written))

@@ -29,15 +29,15 @@ struct Collection {
     /// Of which only bytes and pixels were compared.
     small_images: u64,
     /// How alike different images get; none where only bytes and pixels were compared.
-    alike: Option<Alike>,
+    similarity_threshold: Option<SimilarityThreshold>,
 }
 
 #[derive(Serialize)]
-struct Alike {
+struct SimilarityThreshold {
     /// The correlation that less than one pair of different images is expected to reach.
     correlation: f32,
     /// Whether the collection told it; else it has too few images, and what other collections have stands in.
-    from_collection: bool,
+    estimated: bool,
 }
 
 #[derive(Serialize)]
@@ -124,9 +124,9 @@ pub fn json(answer: &Duplicates<'_>) -> String {
             root: collections[0].catalog.collection.name(),
             images: found.images.len(),
             small_images: found.small,
-            alike: found.level.map(|level| Alike {
+            similarity_threshold: found.level.map(|level| SimilarityThreshold {
                 correlation: level.correlation,
-                from_collection: level.is_told,
+                estimated: level.is_told,
             }),
         },
         groups: groups.collect(),

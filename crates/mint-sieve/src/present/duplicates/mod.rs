@@ -10,7 +10,9 @@ pub use sheet::{rows, title};
 pub use table::{csv, pairs};
 pub use text::text;
 
-use sieve_core::duplicates::{CollectionRef, DuplicateReport, Group, ImageRef, Kind, Member, Pair, Prefer};
+use sieve_core::duplicates::{
+    CollectionRef, DuplicateReport, Group, ImageRef, Kind, Member, Pair, Prefer,
+};
 use sieve_core::record::Record;
 
 use crate::args::DuplicatesArgs;
@@ -37,7 +39,7 @@ impl<'a> Duplicates<'a> {
         self.image(member.image).record
     }
 
-    /// The path of a picture; of several collections each picture's is told apart by its root.
+    /// The path of an image; of several collections each image's is told apart by its root.
     fn path(&self, number: u32) -> String {
         let image = self.image(number);
         let path = image.record.path.as_str();
@@ -54,7 +56,7 @@ impl<'a> Duplicates<'a> {
     }
 }
 
-/// Whether two pictures of this kind lie on each other as they are, so that it can be seen where they differ: not those that
+/// Whether two images of this kind lie on each other as they are, so that it can be seen where they differ: not those that
 /// are turned, framed or parts, nor those that do not differ.
 pub fn lie_on_each_other(kind: Kind) -> bool {
     matches!(kind, Kind::Near | Kind::Marked | Kind::Recoloured | Kind::Variant)
@@ -97,14 +99,14 @@ impl Concern {
     /// What its groups have in common.
     pub fn title(self) -> &'static str {
         match self {
-            Concern::Conflict => "One image under several classes",
-            Concern::Leak => "One image in several splits",
-            Concern::Copies => "The same image more than once",
-            Concern::Burst => "Frames of one moment: keep them in one split",
+            Concern::Conflict => "Same image under several classes",
+            Concern::Leak => "Same image in several splits",
+            Concern::Copies => "Duplicates",
+            Concern::Burst => "Bursts: keep the frames in one split",
             Concern::Variants => {
-                "Variants of one design (other colours or details): different images"
+                "Variants of one design (other colours or details): different images, kept"
             }
-            Concern::Alike => "ImageMeasures alike, but may be different: see for yourself",
+            Concern::Alike => "Similar, but possibly different: check by eye",
         }
     }
 }
@@ -112,10 +114,10 @@ impl Concern {
 /// Why the first image of a group of copies is the one to keep; none for what are no copies.
 fn reason(group: &Group) -> Option<&'static str> {
     let reason = match group.keep_reason {
-        Some(Prefer::Original) => "the least altered",
+        Some(Prefer::Original) => "least altered",
         Some(Prefer::Pixels) => "most pixels",
         Some(Prefer::Bytes) => "most bytes",
-        Some(Prefer::Camera) => "names its camera",
+        Some(Prefer::Camera) => "has camera metadata",
         Some(Prefer::Oldest) => "oldest file",
         Some(Prefer::Name) => "plainest name",
         None => "first by path",

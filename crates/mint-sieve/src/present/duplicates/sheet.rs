@@ -26,7 +26,7 @@ fn shown(answer: &Duplicates<'_>) -> usize {
     }
 }
 
-/// The groups as rows, whose pictures are still to be read. Without `--all` some of each concern.
+/// The groups as rows, whose images are still to be read. Without `--all` some of each concern.
 pub fn rows(answer: &Duplicates<'_>) -> Vec<TileRow> {
     let numbered = answer.found.groups.iter().enumerate();
     numbered.take(shown(answer)).map(|(index, group)| row(answer, index + 1, group)).collect()

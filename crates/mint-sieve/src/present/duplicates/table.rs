@@ -6,7 +6,7 @@ use sieve_core::duplicates::{Kind, Pair};
 use super::{Duplicates, kept_because};
 use crate::present::table::written;
 
-/// One row a picture of a group.
+/// One row an image of a group.
 pub fn csv(answer: &Duplicates<'_>) -> String {
     let head = [
         "group",

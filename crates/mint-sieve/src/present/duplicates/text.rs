@@ -14,9 +14,9 @@ use crate::present::{command_on, counted, how_alike, next_step, small_images};
 
 /// Groups of each concern that are shown without `--all`.
 const MOST_GROUPS: usize = 4;
-/// Pictures of each group that are shown without `--all`.
+/// Images of each group that are shown without `--all`.
 const MOST_PICTURES: usize = 6;
-/// Pictures of each series that are shown without `--all`.
+/// Images of each series that are shown without `--all`.
 const MOST_OF_SERIES: usize = 2;
 
 /// The whole answer.
@@ -37,8 +37,7 @@ pub fn text(answer: &Duplicates<'_>) -> String {
     } else {
         let _ = writeln!(
             text,
-            "\n{FAINT}The score is the chance that both are copies of one image; of frames of one moment it is how alike \
-             they look, 0 to 1. The image without a kind is the one that the others are compared with.{FAINT:#}"
+            "\n{FAINT}Score: probability that both are copies of one image (for burst frames: visual similarity), 0 to 1. The image without a kind is the group's reference.{FAINT:#}"
         );
     }
     text.push('\n');
@@ -60,7 +59,7 @@ fn what_was_done(answer: &Duplicates<'_>) -> String {
     let farther = match found.reach {
         Reach::Wide => "copies, crops, borders and tilts",
         Reach::Near => "copies; --reach wide also finds crops, borders and tilts",
-        Reach::Exact => "identical bytes and pixels only; --reach near and wide find more",
+        Reach::Exact => "identical bytes or pixels only; --reach near and wide find more",
     };
     let _ = writeln!(
         text,
@@ -173,7 +172,10 @@ fn next(answer: &Duplicates<'_>) -> String {
             options.extend([&"--against" as &dyn AsRef<OsStr>, against]);
         }
         options.extend([&"--sheet" as &dyn AsRef<OsStr>, &"duplicates.png"]);
-        return next_step("look at them:", &command_on(answer.config, "duplicates", &options));
+        return next_step(
+            "draw a contact sheet of them:",
+            &command_on(answer.config, "duplicates", &options),
+        );
     }
-    next_step("see what else is wrong:", &command_on(answer.config, "audit", &[]))
+    next_step("run the full audit:", &command_on(answer.config, "audit", &[]))
 }

@@ -54,16 +54,16 @@ struct Pair<'a> {
 #[derive(Serialize)]
 struct SplitPairBody<'a> {
     split: &'a str,
-    within: &'a str,
+    other_split: &'a str,
     images: u64,
     matched: u64,
     copies: u64,
     share: f64,
     /// The most by which a score can be too high.
-    bound: f64,
-    /// An accuracy measured on the split, and the least that it can be on pictures without a match.
+    max_inflation: f64,
+    /// An accuracy measured on the split, and the least that it can be on images without a match.
     measured_accuracy: f64,
-    least_true_accuracy: Option<f64>,
+    accuracy_lower_bound: Option<f64>,
     kinds: Vec<KindCount>,
     classes: Vec<ClassCount<'a>>,
 }
@@ -127,10 +127,10 @@ struct DriftBody<'a> {
     p: f64,
     p_corrected: f64,
     effect: f64,
-    found: bool,
+    significant: bool,
     total_variation: Vec<Variation<'a>>,
     medians: Vec<Median<'a>>,
-    most: Option<Most<'a>>,
+    largest_difference: Option<Most<'a>>,
 }
 
 #[derive(Serialize)]
@@ -161,7 +161,7 @@ struct Order {
     expected_runs: f64,
     p: f64,
     p_corrected: f64,
-    not_shuffled: bool,
+    significant: bool,
 }
 
 /// The whole answer.
@@ -216,7 +216,7 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
             expected_runs: order.expected,
             p: order.p,
             p_corrected: order.p_corrected,
-            not_shuffled: order.is_cut,
+            significant: order.is_cut,
         }),
         findings: answer.findings,
         suppressed: answer.suppressed,
@@ -227,14 +227,14 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
 fn summary(summary: &SplitPairSummary) -> SplitPairBody<'_> {
     SplitPairBody {
         split: &summary.split,
-        within: &summary.within,
+        other_split: &summary.within,
         images: summary.images,
         matched: summary.matched,
         copies: summary.copies,
         share: summary.share(),
-        bound: summary.bound(),
+        max_inflation: summary.bound(),
         measured_accuracy: ASSUMED_ACCURACY,
-        least_true_accuracy: summary.least_true(ASSUMED_ACCURACY),
+        accuracy_lower_bound: summary.least_true(ASSUMED_ACCURACY),
         kinds: summary
             .by_reason
             .iter()
@@ -272,7 +272,7 @@ fn drift(drift: &Drift) -> DriftBody<'_> {
         p: drift.p,
         p_corrected: drift.p_corrected,
         effect: drift.effect,
-        found: drift.is_found,
+        significant: drift.is_found,
         total_variation: drift
             .pairs
             .iter()
@@ -287,7 +287,7 @@ fn drift(drift: &Drift) -> DriftBody<'_> {
             .iter()
             .map(|(split, median)| Median { split, median: *median })
             .collect(),
-        most: drift.most.as_ref().map(|most| Most {
+        largest_difference: drift.most.as_ref().map(|most| Most {
             value: &most.value,
             high_split: &most.high.0,
             high_share: most.high.1,

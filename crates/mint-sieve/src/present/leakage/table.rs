@@ -5,7 +5,7 @@ use sieve_core::csv_escape;
 use super::Leaks;
 use crate::present::table::written;
 
-/// One row a pair of pictures that are in two splits.
+/// One row a pair of images that are in two splits.
 pub fn csv(answer: &Leaks<'_>) -> String {
     let head =
         ["path_a", "split_a", "class_a", "path_b", "split_b", "class_b", "kind", "score", "direct"];
@@ -23,7 +23,7 @@ pub fn csv(answer: &Leaks<'_>) -> String {
     written(&head, rows)
 }
 
-/// One row a picture to remove, with the match that stays.
+/// One row an image to remove, with the match that stays.
 pub fn removals(answer: &Leaks<'_>) -> Vec<u8> {
     let rows = answer.leakage.removals.iter().map(|removal| {
         let (goes, stays) = (answer.record(removal.image), answer.record(removal.cause));

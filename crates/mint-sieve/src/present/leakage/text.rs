@@ -72,10 +72,11 @@ pub fn split_pairs(
 
 fn cross_split_pairs(leakage: &Leakage, all: bool) -> String {
     if leakage.split_pairs.is_empty() {
-        return format!("\n{}\n", heading("No image of one split is in another."));
+        return format!("\n{}\n", heading("No leakage: no image appears in more than one split."));
     }
-    let mut rows =
-        vec![["", "have a copy or frame in", "", "how", "by class"].map(str::to_owned).to_vec()];
+    let mut rows = vec![
+        ["", "with a copy or burst frame in", "", "how", "by class"].map(str::to_owned).to_vec(),
+    ];
     for summary in &leakage.split_pairs {
         let kinds =
             summary.by_reason.iter().map(|(reason, images)| format!("{} {images}", reason.name()));
@@ -97,7 +98,7 @@ fn cross_split_pairs(leakage: &Leakage, all: bool) -> String {
     }
     let columns = [Align::Left, Align::Left, Align::Right, Align::Left, Align::Left];
     let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["by class", "how"]) };
-    format!("\n{}\n{}", heading("Images in two splits"), table(&columns, narrow, rows))
+    format!("\n{}\n{}", heading("Images shared between splits"), table(&columns, narrow, rows))
 }
 
 /// By how much the leaked images can raise a score, in words.
@@ -107,7 +108,7 @@ fn bounds(leakage: &Leakage) -> String {
         let (split, within) = (safe(&summary.split), safe(&summary.within));
         let _ = writeln!(
             text,
-            "A model that merely memorised {within} would get {} of {} {split} images right: a score can be up to {:.1} points",
+            "A model that merely memorised {within} would get {} of {} {split} images right: a score can be inflated by up to {:.1} points",
             summary.matched,
             summary.images,
             summary.bound() * 100.0,
@@ -165,31 +166,28 @@ fn drift(leakage: &Leakage, all: bool) -> String {
         rows.push(vec![
             drift.quantity.name().to_owned(),
             format!("{:.2}", drift.effect),
-            if drift.is_chance { "as by chance" } else { strength(drift.effect) }.to_owned(),
+            if drift.is_chance { "not significant" } else { strength(drift.effect) }.to_owned(),
             chance(drift.p_corrected),
             if drift.pairs.is_empty() { "-".to_owned() } else { format!("{widest:.3}") },
         ]);
     }
     let columns = [Align::Left, Align::Right, Align::Left, Align::Right, Align::Right];
-    let mut text = format!(
-        "\n{}\n{}",
-        heading("Do the splits come from the same distribution?"),
-        table(&columns, Narrow::Keep, rows)
-    );
+    let mut text =
+        format!("\n{}\n{}", heading("Drift between splits"), table(&columns, Narrow::Keep, rows));
     if leakage.drift.len() > shown {
         let _ = writeln!(text, "  ... {} more (--all)", leakage.drift.len() - shown);
     }
     if let Some(order) = &leakage.order {
-        let verdict = if order.is_cut { "not shuffled" } else { "consistent with shuffling" };
+        let verdict = if order.is_cut { "not shuffled" } else { "the splits look shuffled" };
         let _ = writeln!(
             text,
-            "In path order the split changes {} times ({:.0} expected if shuffled): {verdict}.",
+            "In path order the split changes {} times ({:.0} expected after shuffling): {verdict}.",
             order.runs, order.expected
         );
     }
     let _ = writeln!(
         text,
-        "{FAINT}p: chance of such a difference between shuffled splits, corrected for all these tests (Holm).{FAINT:#}"
+        "{FAINT}p: probability of a difference this large between shuffled splits, corrected for multiple tests (Holm).{FAINT:#}"
     );
     text
 }
@@ -214,14 +212,17 @@ fn repair(answer: &Leaks<'_>) -> String {
     }
     if leakage.kept > 0 {
         let pairs = counted(leakage.kept as u64, "pair", "pairs");
-        let _ = writeln!(text, "{pairs} between protected splits would remain.");
+        let _ = writeln!(
+            text,
+            "{pairs} between the protected splits would remain; remove --protect to resolve them."
+        );
     }
     if !text.is_empty() {
         text.push('\n');
     }
     let protect = args.protect.join(",");
     text + &if leakage.removals.is_empty() {
-        let why = "see what an augmentation policy does to the training images:";
+        let why = "preview an augmentation policy on the training images:";
         let options: [&dyn AsRef<OsStr>; 4] = [&"--policy", &"gentle", &"--out", &"preview.png"];
         next_step(why, &command("preview", &options))
     } else if args.removals.is_none() {
@@ -230,9 +231,9 @@ fn repair(answer: &Leaks<'_>) -> String {
             options.extend([&"--protect" as &dyn AsRef<OsStr>, &protect]);
         }
         options.extend([&"--removals" as &dyn AsRef<OsStr>, &"remove.csv"]);
-        next_step("write the list of what to remove:", &command("leakage", &options))
+        next_step("write the list of images to remove:", &command("leakage", &options))
     } else {
-        let why = "look at the images before you remove any:";
+        let why = "review the images before removing any:";
         next_step(why, &command("duplicates", &[&"--sheet", &"duplicates.png"]))
     }
 }

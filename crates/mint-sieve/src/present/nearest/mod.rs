@@ -6,7 +6,7 @@ use std::fmt::Write;
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
 use sieve_core::csv_escape;
-use sieve_core::duplicates::{Neighbour, Kind};
+use sieve_core::duplicates::{Kind, Neighbour};
 use sieve_core::files::shown_name;
 use sieve_core::measuring::Measured;
 
@@ -27,9 +27,9 @@ pub struct Nearest<'a> {
     pub config: &'a CollectionConfig,
     /// What is known of it.
     pub catalog: &'a Catalog,
-    /// The picture that was asked for.
+    /// The image that was asked for.
     pub image: &'a Measured,
-    /// The pictures that are most like it.
+    /// The images that are most like it.
     pub found: &'a [Neighbour<'a>],
 }
 
@@ -50,9 +50,9 @@ pub fn text(answer: &Nearest<'_>) -> String {
     let mut text = format!("{} in {collection}\n", heading(&safe(&answer.image_name())));
     let same = found.iter().filter(|a| a.kind.is_some_and(Kind::is_duplicate)).count();
     let message = match same {
-        0 => "there is no copy of it here; these are the most similar".to_owned(),
-        1 => "1 image here is a copy of it; the others are the next most similar".to_owned(),
-        _ => format!("{same} images here are copies of it; the others are the next most similar"),
+        0 => "no duplicates found; these are the most similar images".to_owned(),
+        1 => "1 duplicate found; the others are the next most similar images".to_owned(),
+        _ => format!("{same} duplicates found; the others are the next most similar images"),
     };
     let _ = writeln!(text, "{message}\n");
     let mut classes: Vec<(&str, usize)> = Vec::new();
@@ -92,7 +92,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
     let _ = writeln!(text, "\nclasses: {}", safe(&counts.join(", ")));
     let _ = writeln!(
         text,
-        "{FAINT}Score: the chance that it is a copy. Likeness: how alike they look, at most 1.{FAINT:#}\n"
+        "{FAINT}Score: probability that both are copies of one image. Similarity: visual similarity, at most 1.{FAINT:#}\n"
     );
     if answer.args.sheet.is_none() {
         let image: &OsStr = answer.args.image.as_os_str();
@@ -100,7 +100,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
         words.extend([image.to_owned(), "--in".into()]);
         words.extend(collection_words(answer.config));
         words.extend(["--sheet", "nearest.png"].map(OsString::from));
-        text.push_str(&next_step("look at them:", &words));
+        text.push_str(&next_step("draw a contact sheet of them:", &words));
     } else {
         let words = command_on(answer.config, "duplicates", &[]);
         text.push_str(&next_step("find all duplicates:", &words));
@@ -172,7 +172,7 @@ pub fn json(answer: &Nearest<'_>) -> String {
     envelope("nearest", settings, Body { image, nearest: nearest.collect() })
 }
 
-/// One line a picture.
+/// One line an image.
 pub fn csv(answer: &Nearest<'_>) -> String {
     let rows = answer.found.iter().map(|alike| {
         let record = alike.image.record;
@@ -191,10 +191,10 @@ pub fn csv(answer: &Nearest<'_>) -> String {
 
 /// The line at the top of the sheet.
 pub fn title(answer: &Nearest<'_>) -> String {
-    format!("most like {} in {}", answer.image_name(), answer.catalog.collection.name())
+    format!("most similar to {} in {}", answer.image_name(), answer.catalog.collection.name())
 }
 
-/// The picture that was asked for, and those that were found, whose pixels are still to be read.
+/// The image that was asked for, and those that were found, whose pixels are still to be read.
 pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
     let facts = &answer.image.facts;
     let requested = Labelled {

@@ -22,9 +22,9 @@ pub struct Copies<'a> {
     pub to: &'a Path,
     /// Files written.
     pub written: u64,
-    /// Pictures they were made from.
+    /// Images they were made from.
     pub images: u64,
-    /// Files that are no readable pictures.
+    /// Files that are no readable images.
     pub passed_over: u64,
     /// Draws of each.
     pub draws: u32,
@@ -80,14 +80,13 @@ pub fn copies_text(copies: &Copies<'_>) -> String {
     );
     if copies.passed_over > 0 {
         let files = counted(copies.passed_over, "file", "files");
-        text.push_str(&format!("{files} skipped that cannot be read (audit lists them)\n"));
+        text.push_str(&format!("{files} skipped: unreadable (audit lists them)\n"));
     }
     text.push_str(
-        "\nThe copies are for training alone. augmented.csv names the source of each, and its group: a copy must never be \
-         in another split than its source.\n\n",
+        "\nThe copies are for training only. augmented.csv names the source and group of each: a copy must stay in the split of its source.\n\n",
     );
     text + &next_step(
-        "look at what was written:",
+        "review the copies:",
         &["mint-sieve".as_ref(), "audit".as_ref(), copies.to.as_os_str()],
     )
 }

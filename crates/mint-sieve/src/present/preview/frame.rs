@@ -1,30 +1,30 @@
-//! What the frame does to every picture of a collection, whatever the policy draws.
+//! What the frame does to every image of a collection, whatever the policy draws.
 
 use std::collections::BTreeMap;
 
 use sieve_core::augment::cost::{Subject, geometry};
 use sieve_core::augment::{Fit, Policy};
 
-/// What the frame does, in the mean over pictures. Shares are from 0 to 1.
+/// What the frame does, in the mean over images. Shares are from 0 to 1.
 pub struct FrameCost {
-    /// Pictures.
+    /// Images.
     pub images: u64,
-    /// Share of a picture's area that the frame cuts off.
+    /// Share of an image's area that the frame cuts off.
     pub cut: f64,
-    /// The same of the picture of which it is most.
+    /// The same of the image of which it is most.
     pub most_cut: f64,
-    /// Share of the frame that no picture fills.
+    /// Share of the frame that no image fills.
     pub empty: f64,
-    /// Pictures that are enlarged.
+    /// Images that are enlarged.
     pub enlarged: u64,
     /// How many times the one that is enlarged most.
     pub most_enlarged: f64,
-    /// How much wider against their height pictures are made, at most; 1 where shapes are kept.
+    /// How much wider against their height images are made, at most; 1 where shapes are kept.
     pub most_squeezed: f64,
 }
 
 impl FrameCost {
-    /// Of so many pictures of each size.
+    /// Of so many images of each size.
     pub fn new(policy: &Policy, sizes: &BTreeMap<(u32, u32), u64>) -> Self {
         let still = Policy { steps: Vec::new(), picks: Vec::new(), ..policy.clone() };
         let frame = policy.frame;

@@ -105,24 +105,24 @@ struct SheetFile {
 #[derive(Serialize)]
 struct FrameNumbers {
     images: u64,
-    cut_mean: f64,
-    cut_most: f64,
-    empty_mean: f64,
+    cropped_mean: f64,
+    cropped_max: f64,
+    uncovered_mean: f64,
     enlarged: u64,
-    enlarged_most: f64,
-    squeezed_most: f64,
+    upscale_max: f64,
+    stretch_max: f64,
 }
 
 impl From<&FrameCost> for FrameNumbers {
     fn from(cost: &FrameCost) -> Self {
         FrameNumbers {
             images: cost.images,
-            cut_mean: cost.cut,
-            cut_most: cost.most_cut,
-            empty_mean: cost.empty,
+            cropped_mean: cost.cut,
+            cropped_max: cost.most_cut,
+            uncovered_mean: cost.empty,
             enlarged: cost.enlarged,
-            enlarged_most: cost.most_enlarged,
-            squeezed_most: cost.most_squeezed,
+            upscale_max: cost.most_enlarged,
+            stretch_max: cost.most_squeezed,
         }
     }
 }
@@ -154,7 +154,7 @@ struct Geometry {
 #[derive(Serialize)]
 struct Spread {
     mean: f64,
-    most: f64,
+    max: f64,
     beyond_quarter: f64,
     beyond_half: f64,
 }
@@ -168,7 +168,7 @@ struct Strength {
 #[derive(Serialize)]
 struct Tones {
     newly_clipped_mean: f64,
-    newly_clipped_most: f64,
+    newly_clipped_max: f64,
     shift_levels_mean: f64,
 }
 
@@ -308,7 +308,7 @@ fn policy<'a>(name: &'a str, policy: &Policy, numbers: &Numbers) -> PolicyNumber
         geometry: geometry(&numbers.geometry),
         tones: Tones {
             newly_clipped_mean: impact.clipped,
-            newly_clipped_most: impact.most_clipped,
+            newly_clipped_max: impact.most_clipped,
             shift_levels_mean: impact.shift_levels,
         },
         out_of_range: out_of_range(impact),
@@ -332,7 +332,7 @@ fn policy<'a>(name: &'a str, policy: &Policy, numbers: &Numbers) -> PolicyNumber
 fn geometry(cost: &GeometryCost) -> Geometry {
     let spread = |spread: sieve_core::augment::cost::Spread| Spread {
         mean: spread.mean,
-        most: spread.most,
+        max: spread.most,
         beyond_quarter: spread.beyond_quarter,
         beyond_half: spread.beyond_half,
     };

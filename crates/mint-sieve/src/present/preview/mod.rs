@@ -27,13 +27,13 @@ pub struct Preview<'a> {
     pub config: &'a CollectionConfig,
     /// The policy, and those that it is held against.
     pub policies: &'a [NamedPolicy],
-    /// The split whose pictures are shown, where the collection has splits.
+    /// The split whose images are shown, where the collection has splits.
     pub split: Option<&'a str>,
     /// Whether that is a split which is never augmented.
     pub is_held_out: bool,
     /// Files in them.
     pub images: u64,
-    /// Chosen files that are no readable pictures, and were passed over.
+    /// Chosen files that are no readable images, and were passed over.
     pub passed_over: u64,
     /// What was painted.
     pub sheet: Option<&'a Sheet>,
@@ -51,7 +51,7 @@ pub struct Preview<'a> {
 pub struct Numbers {
     /// To places.
     pub geometry: GeometryCost,
-    /// To pictures.
+    /// To images.
     pub impact: Impact,
     /// What is said of each step.
     pub verdicts: Vec<Verdict>,
@@ -59,9 +59,9 @@ pub struct Numbers {
     pub cost: Option<ProcessorTime>,
 }
 
-/// Processor time of one thread, in milliseconds a picture.
+/// Processor time of one thread, in milliseconds an image.
 pub struct ProcessorTime {
-    /// Pictures that were timed.
+    /// Images that were timed.
     pub images: u64,
     /// Decoding.
     pub decoding_ms: f64,

@@ -19,11 +19,11 @@ pub fn text(preview: &Preview<'_>) -> String {
     let which = preview.split.map_or(String::new(), |split| format!(", {split} images only"));
     let mut text = format!("{}{which}\n", heading(&safe(&name)));
     if preview.is_held_out {
-        text.push_str("This split is never augmented: what is measured on changed images says nothing of real ones.\n");
+        text.push_str("This split is never augmented: scores on augmented images do not predict scores on real ones.\n");
     }
     if preview.passed_over > 0 {
         let files = counted(preview.passed_over, "file", "files");
-        let _ = writeln!(text, "{files} skipped that cannot be read (audit lists them)");
+        let _ = writeln!(text, "{files} skipped: unreadable (audit lists them)");
     }
     if let Some(frame) = preview.frame {
         text.push_str(&frame_text(preview, frame));
@@ -39,7 +39,7 @@ pub fn text(preview: &Preview<'_>) -> String {
     if let Some(frame) = preview.numbers.first() {
         let _ = writeln!(
             text,
-            "Augmentation adds no images: each epoch still sees {}, changed{}.",
+            "Augmentation adds no images: each epoch still sees {}, each one altered{}.",
             preview.images,
             if frame.impact.draws == 0 { " by nothing" } else { "" },
         );
@@ -61,28 +61,25 @@ fn frame_text(preview: &Preview<'_>, frame: &FrameCost) -> String {
     );
     let _ = writeln!(
         text,
-        "Cut off: {} of the images' area, {} of the image that loses most.",
+        "Cropped: {} of the image area on average, {} of the image that loses most.",
         percent(frame.cut),
         percent(frame.most_cut)
     );
     if frame.empty >= 0.0005 {
         let _ = writeln!(
             text,
-            "Empty: {} of the frame is not filled by the image.",
+            "Empty: the image leaves {} of the frame unfilled.",
             percent(frame.empty)
         );
     }
     if frame.most_squeezed > 1.005 {
-        let _ = writeln!(
-            text,
-            "Squeezed: things are up to {:.2} times as wide against their height as they were.",
-            frame.most_squeezed
-        );
+        let _ =
+            writeln!(text, "Stretched: aspect ratios change by up to {:.2}x.", frame.most_squeezed);
     }
     if frame.enlarged > 0 {
         let _ = writeln!(
             text,
-            "Enlarged: {} smaller than the frame, up to {:.1} times.",
+            "Enlarged: {} smaller than the frame, by up to {:.1}x.",
             counted(frame.enlarged, "image is", "images are"),
             frame.most_enlarged
         );
@@ -95,7 +92,7 @@ fn policy_text(preview: &Preview<'_>, numbers: &Numbers) -> String {
     let impact = &numbers.impact;
     let policy = &preview.policies[0];
     let held_out = match impact.held_out {
-        0 => "compared with themselves: there is no validation split".to_owned(),
+        0 => "compared with themselves, as there is no validation split".to_owned(),
         count => {
             format!("compared with {}", counted(count, "validation image", "validation images"))
         }
@@ -118,8 +115,7 @@ fn policy_text(preview: &Preview<'_>, numbers: &Numbers) -> String {
     text.push_str(&out_of_range(numbers));
     let _ = writeln!(
         text,
-        "Flattened: {} of the values are newly black or white, {} in the worst draw; the mean of an image moves by {:.0} \
-         of 255 levels.",
+        "Clipped: {} of pixel values become pure black or white, {} in the worst draw; image means shift by {:.0} of 255 levels.",
         percent(impact.clipped),
         percent(impact.most_clipped),
         impact.shift_levels,
@@ -161,7 +157,7 @@ pub fn range_of(policy: &Policy, step: &Step, strength: f64) -> String {
 /// What each step may do, and what it does by itself when it happens.
 fn step_table(policy: &Policy, numbers: &Numbers) -> String {
     let mut head = vec!["step", "chance", "between"];
-    head.extend(["invented", "hidden", "out of range", "flattened", "label risk", ""]);
+    head.extend(["invented", "hidden", "out of range", "clipped", "label risk", ""]);
     let mut rows = vec![head.into_iter().map(str::to_owned).collect::<Vec<_>>()];
     for (index, (step, verdict)) in policy.steps.iter().zip(&numbers.verdicts).enumerate() {
         let mut row =
@@ -195,7 +191,7 @@ fn step_table(policy: &Policy, numbers: &Numbers) -> String {
         Align::Right,
         Align::Left,
     ];
-    let narrow = Narrow::Drop(&["chance", "label risk", "flattened", "between"]);
+    let narrow = Narrow::Drop(&["chance", "label risk", "clipped", "between"]);
     table(&columns, narrow, rows)
 }
 
@@ -229,9 +225,7 @@ fn judged(policy: &Policy, verdicts: &[Verdict]) -> String {
         }
     }
     if !text.is_empty() {
-        text.push_str(
-            "These grades are of geometry, range and likeness; no model was trained.\n\n",
-        );
+        text.push_str("Grades come from geometry, range and similarity. No model was trained.\n\n");
     }
     text
 }
@@ -242,8 +236,8 @@ pub fn reason_in_words(reason: Reason, share: f64) -> String {
         Reason::Invented => format!("{share} of the frame is invented"),
         Reason::Hidden => format!("{share} of the image is hidden"),
         Reason::OutOfRange => format!("{share} of draws leave the range of real images"),
-        Reason::Clipped => format!("{share} of the values are flattened"),
-        Reason::LabelRisk => format!("{share} of draws newly look most like another class"),
+        Reason::Clipped => format!("{share} of pixel values are clipped"),
+        Reason::LabelRisk => format!("{share} more draws look most like another class"),
     }
 }
 
@@ -251,8 +245,10 @@ pub fn reason_in_words(reason: Reason, share: f64) -> String {
 fn invented(policy: &Policy, numbers: &Numbers) -> String {
     let geometry = &numbers.geometry;
     let spread = geometry.invented;
-    let mut text =
-        format!("Invented: {} of the frame lies outside the image", percent(spread.mean));
+    let mut text = format!(
+        "Invented: {} of the frame falls outside the image on average",
+        percent(spread.mean)
+    );
     if spread.most >= 0.0005 {
         let _ = write!(text, ", {} in the worst of {} draws", percent(spread.most), geometry.draws);
     }
@@ -281,18 +277,17 @@ fn invented(policy: &Policy, numbers: &Numbers) -> String {
             [] => String::new(),
             _ => format!("{}; ", without.join(", ")),
         };
-        let _ = writeln!(text, "  {without}{} of the strength.", weaker.join(", "));
+        let _ = writeln!(text, "  {without}{} strength.", weaker.join(", "));
     }
     let hidden = geometry.hidden;
     let _ = write!(
         text,
-        "Hidden: {} of the image is not in the frame; the frame alone hides {}",
+        "Hidden: {} of the image falls outside the frame; the frame alone hides {}",
         percent(hidden.mean),
         percent(geometry.hidden_by_frame),
     );
     if hidden.beyond_half >= 0.0005 {
-        let _ =
-            write!(text, "; in {} of draws more than half is hidden", percent(hidden.beyond_half));
+        let _ = write!(text, "; {} of draws hide more than half", percent(hidden.beyond_half));
     }
     text.push_str(".\n");
     text
@@ -301,7 +296,7 @@ fn invented(policy: &Policy, numbers: &Numbers) -> String {
 /// What people call the ends of a measure.
 const ENDS: [(&str, &str); 5] = [
     ("darker", "brighter"),
-    ("flatter in contrast", "higher in contrast"),
+    ("lower in contrast", "higher in contrast"),
     ("greyer", "more colourful"),
     ("softer", "sharper"),
     ("cooler", "warmer"),
@@ -311,7 +306,7 @@ fn out_of_range(numbers: &Numbers) -> String {
     let impact = &numbers.impact;
     let whom = if impact.held_out == 0 { "the images" } else { "validation" };
     let mut text = format!(
-        "Out of range: {} of draws are beyond 99% of {whom} in some measure, {} of images without augmentation.\n",
+        "Out of range: {} of draws fall outside the central 98% of {whom} in at least one measure ({} without augmentation).\n",
         percent(impact.any_out_of_range),
         percent(impact.any_out_of_range_plain),
     );
@@ -335,7 +330,7 @@ fn out_of_range(numbers: &Numbers) -> String {
 fn label_risk(policy: &Policy, numbers: &Numbers, preview: &Preview<'_>) -> String {
     let Some(risk) = &numbers.impact.label_risk else { return String::new() };
     let mut text = format!(
-        "Label risk: {} of draws look most like an image of another class, {} of images without augmentation.\n",
+        "Label risk: {} of draws look most like an image of another class ({} without augmentation).\n",
         percent(risk.share),
         percent(risk.plain),
     );
@@ -374,8 +369,7 @@ fn processor_time(policy: &Policy, numbers: &Numbers, preview: &Preview<'_>) -> 
         seconds => format!("{:.1} min", seconds / 60.0),
     };
     let mut text = format!(
-        "Processor time an image, over {}: {:.1} ms to decode, {:.1} ms for the frame alone, {:.1} ms under the policy; an \
-         epoch of {} on {}: {} under the policy, {} without.\n",
+        "Processor time per image, over {}: {:.1} ms to decode, {:.1} ms for the frame alone, {:.1} ms with the policy; an epoch of {} on {}: {} with the policy, {} without.\n",
         cost.images,
         cost.decoding_ms,
         cost.frame_ms,
@@ -399,7 +393,7 @@ fn processor_time(policy: &Policy, numbers: &Numbers, preview: &Preview<'_>) -> 
 
 /// The policies side by side.
 fn against(preview: &Preview<'_>) -> String {
-    let head = ["policy", "invented", "hidden", "out of range", "flattened", "label risk", "steps"];
+    let head = ["policy", "invented", "hidden", "out of range", "clipped", "label risk", "steps"];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
     for (policy, numbers) in preview.policies.iter().zip(preview.numbers) {
         let impact = &numbers.impact;
@@ -447,7 +441,7 @@ fn written(preview: &Preview<'_>) -> String {
     let frame = preview.policies[0].policy.frame;
     let layout = sheet.layout;
     let scale = match (layout.shrink, layout.enlarge) {
-        (1, 1) => "every pixel as the model sees it".to_owned(),
+        (1, 1) => "each pixel as the model sees it".to_owned(),
         (1, times) => {
             format!("every pixel of the {}x{} frame {times} times", frame.width_px, frame.height_px)
         }
@@ -478,9 +472,9 @@ fn next(preview: &Preview<'_>) -> String {
     };
     if preview.frame.is_some() {
         option("--out", &beside("policy"));
-        let why = "see what the policy does to training images:";
+        let why = "preview the policy on training images:";
         return if preview.is_held_out {
-            next_step("see the frame of other images:", &words)
+            next_step("see other images in the frame:", &words)
         } else {
             next_step(why, &words)
         };

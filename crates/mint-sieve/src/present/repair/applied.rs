@@ -144,7 +144,7 @@ pub fn text(applied: &Applied<'_>) -> String {
             Action::Drop => "dropped",
             Action::Relabel => "relabelled",
             Action::Rename => "renamed",
-            Action::Rotate => "turned upright and stored as PNG",
+            Action::Rotate => "rotated upright and saved as PNG",
             Action::Convert => "stored as PNG",
             Action::Keep | Action::Decide => continue,
         };
@@ -157,13 +157,13 @@ pub fn text(applied: &Applied<'_>) -> String {
         let files = counted(applied.changes.numbered, "file", "files");
         let _ = writeln!(
             text,
-            "{files} {would}numbered (-2, -3 and so on), since another one has the name"
+            "{files} {would}renamed with a suffix (-2, -3, ...) because the name is taken"
         );
     }
     if applied.changes.undecided > 0 {
         let _ = writeln!(
             text,
-            "{} left as they are: nobody has decided on them",
+            "{} left unchanged (undecided)",
             counted(applied.changes.undecided, "file", "files")
         );
     }
@@ -171,7 +171,7 @@ pub fn text(applied: &Applied<'_>) -> String {
     if args.to.is_some() && behind > 0 {
         let _ = writeln!(
             text,
-            "{} left behind: links, files that are not there, and tables of mint-sieve that would no longer be true",
+            "{} left behind: links, missing files, and generated tables that would be out of date",
             counted(behind, "file", "files")
         );
     }
@@ -210,10 +210,10 @@ fn finding_table(findings: &Findings) -> String {
     }
     let left = counted(findings.left, "finding is", "findings are");
     if rows.len() == 1 {
-        return format!("\nNo finding is gone; {left} left.\n");
+        return format!("\nNo findings were resolved; {left} remain.\n");
     }
     let table = table(&[Align::Left, Align::Right, Align::Right], Narrow::Drop(&[]), rows);
-    format!("\n{table}\n{left} left, as far as can be told without a new search.\n")
+    format!("\n{table}\n{left} remain (estimated; run audit to confirm).\n")
 }
 
 fn ending(applied: &Applied<'_>) -> String {
@@ -225,25 +225,25 @@ fn ending(applied: &Applied<'_>) -> String {
             Some(to) => words.extend(["--to".as_ref(), to.as_os_str()]),
             None => words.push("--in-place".as_ref()),
         }
-        return format!("Nothing was changed.\n\n{}", next_step("carry it out:", &words));
+        return format!("Nothing was changed.\n\n{}", next_step("apply it:", &words));
     }
     if let Some(to) = &args.to {
         let shown = safe(&shown_name(to.as_os_str()));
         words.extend(["audit".as_ref(), to.as_os_str()]);
         let written = format!("Written: {shown}/. The collection itself was not changed.\n\n");
-        return written + &next_step("see what is left to do:", &words);
+        return written + &next_step("check what is left:", &words);
     }
     let mut text = String::new();
     if let Some(journal) = applied.journal {
         let shown = journal.shown();
         let _ = writeln!(
             text,
-            "Set aside: {}/, with what was dropped, and the journal.\nTo undo it: mint-sieve undo {}\n",
+            "Dropped files and the journal are in {}/.\nTo undo it: mint-sieve undo {}\n",
             safe(&shown_name(shown.as_os_str())),
             command_line(&[shown.as_os_str()]),
         );
     }
-    text + &next_step("see what is left to do:", &command_on(applied.config, "audit", &[]))
+    text + &next_step("check what is left:", &command_on(applied.config, "audit", &[]))
 }
 
 #[derive(Serialize)]
@@ -346,17 +346,16 @@ pub fn continued_text(continued: &Continued<'_>) -> String {
     let shown = continued.journal.shown();
     let undo = format!("To undo it: mint-sieve undo {}\n", command_line(&[shown.as_os_str()]));
     if continued.was_applied {
-        return format!(
-            "This plan is already applied: all of its {steps} were made. Nothing was changed.\n{undo}"
-        );
+        return format!("This plan is already applied (all {steps}). Nothing was changed.\n{undo}");
     }
     if continued.is_dry_run {
         return format!(
-            "An earlier run of this plan was interrupted; the remaining ones of its {steps} would be made. Nothing was \
-             changed.\n"
+            "An interrupted run of this plan would be resumed ({steps}). Nothing was changed.\n"
         );
     }
-    format!("An earlier run of this plan was interrupted; now all of its {steps} are made.\n{undo}")
+    format!(
+        "An earlier run of this plan was interrupted; it has been resumed and all {steps} are complete.\n{undo}"
+    )
 }
 
 #[derive(Serialize)]
@@ -389,8 +388,8 @@ pub fn undone_text(undone: &Undone<'_>) -> String {
     let mut text = format!("{}\n", heading(&safe(&root)));
     let Some(restored) = undone.restored else {
         text.push_str(&match undone.was {
-            None => "Nothing had been changed yet: there is nothing to undo.\n".to_owned(),
-            Some(State::Undone) => "It was undone before; nothing was changed.\n".to_owned(),
+            None => "Nothing had been changed, so there is nothing to undo.\n".to_owned(),
+            Some(State::Undone) => "It is already undone. Nothing was changed.\n".to_owned(),
             Some(_) => format!("{steps} would be undone. Nothing was changed.\n"),
         });
         return text;
@@ -399,11 +398,11 @@ pub fn undone_text(undone: &Undone<'_>) -> String {
     if restored.is_whole() && journal.damaged.is_empty() {
         let _ = writeln!(
             text,
-            "{steps} undone. Compared {files}: each is where it was, with the content that it had."
+            "{steps} undone. Verified {files}: each is back in place with its original contents."
         );
         return text;
     }
-    let _ = writeln!(text, "{steps} undone, as far as possible; {files} compared.");
+    let _ = writeln!(text, "{steps} undone where possible; {files} verified.");
     for line in restored.lines(if undone.args.all { usize::MAX } else { NAMED }) {
         let _ = writeln!(text, "  {}", safe(&line));
     }
@@ -411,7 +410,7 @@ pub fn undone_text(undone: &Undone<'_>) -> String {
         let lines = counted(journal.damaged.len() as u64, "line", "lines");
         let _ = writeln!(
             text,
-            "{lines} of the journal could not be read; what they said was not undone."
+            "{lines} of the journal could not be read, so their steps were not undone."
         );
     }
     if !undone.aside.is_empty() {

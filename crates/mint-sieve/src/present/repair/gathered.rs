@@ -56,7 +56,7 @@ pub fn text(report: &GatherReport<'_>) -> String {
     if *renamed > 0 {
         let _ = writeln!(
             text,
-            "Numbered: {} whose name was taken (-2, -3 and so on).",
+            "Renamed with a suffix (-2, -3, ...): {} whose name was taken.",
             counted(*renamed, "image", "images")
         );
     }
@@ -83,7 +83,7 @@ pub fn text(report: &GatherReport<'_>) -> String {
     }
     let words: [&std::ffi::OsStr; 3] =
         ["mint-sieve".as_ref(), "audit".as_ref(), report.args.to.as_os_str()];
-    text + &next_step("see what is wrong with it:", &words)
+    text + &next_step("audit it:", &words)
 }
 
 #[derive(Serialize)]

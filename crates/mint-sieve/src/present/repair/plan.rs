@@ -9,7 +9,9 @@ use sieve_core::catalog::Catalog;
 use sieve_core::csv_escape::{guarded, of_path};
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::{RelPath, shown_name};
-use sieve_core::repair::{Action, COMMENT, PLAN_HEADER, Proposal, Proposed, Row, Rule, RepairRequest};
+use sieve_core::repair::{
+    Action, COMMENT, PLAN_HEADER, Proposal, Proposed, RepairRequest, Row, Rule,
+};
 
 use super::class_changes;
 use crate::args::ProposeArgs;
@@ -58,9 +60,9 @@ pub fn comments(planned: &Planned<'_>) -> Vec<String> {
     let mut comment = |text: String| comments.push(format!("{COMMENT} {text}"));
     let name = safe(&planned.catalog.collection.name()).replace('\n', " ");
     comment(format!(
-        "A plan for {name}. ImageMeasures through it; change rows, or delete those that you do not want."
+        "A repair plan for {name}. Review it; edit rows, or delete those you do not want."
     ));
-    comment("Then: mint-sieve apply THIS_FILE --to FOLDER, or --in-place".to_owned());
+    comment("Then run: mint-sieve apply THIS_FILE --to FOLDER, or --in-place".to_owned());
     for action in Action::ALL {
         comment(format!("{action}: {}", action.does()));
     }
@@ -129,7 +131,7 @@ pub fn rules(planned: &Planned<'_>) -> String {
         } else {
             "-".to_owned()
         };
-        let only = if rule.is_usual() { "" } else { " (only where asked for)" };
+        let only = if rule.is_usual() { "" } else { " (only on request)" };
         rows.push(vec![rule.name().to_owned(), here, format!("{}{only}", rule.does())]);
     }
     text.push_str(&laid_out(&[Align::Left; 3], Narrow::Drop(&["here"]), rows));
@@ -152,7 +154,7 @@ pub fn text(planned: &Planned<'_>) -> String {
     let mut text = format!("{}\n", heading(&safe(&name)));
     let all = counts(proposed.proposals.iter());
     if proposed.proposals.is_empty() {
-        text.push_str("No rule has anything to propose.\n");
+        text.push_str("No rule proposes any change.\n");
     } else {
         let rows = counted(proposed.proposals.len() as u64, "row", "rows");
         let _ = writeln!(text, "{rows}: {}\n", in_words(&all));
@@ -166,8 +168,11 @@ pub fn text(planned: &Planned<'_>) -> String {
         .filter(|proposal| proposal.row.action == Action::Decide)
         .collect();
     if !proposed.withdrawn.is_empty() {
-        let _ =
-            writeln!(text, "\n{}", heading("Left out of the plan: apply would reject these rows"));
+        let _ = writeln!(
+            text,
+            "\n{}",
+            heading("Left out of the plan, as apply would reject these rows")
+        );
         for (row, reason) in proposed.withdrawn.iter().take(NAMED) {
             let path = safe(row.path.as_str());
             let _ = writeln!(text, "  {path}: {} {}: {}", row.action, safe(&row.to), safe(reason));
@@ -177,7 +182,7 @@ pub fn text(planned: &Planned<'_>) -> String {
         }
     }
     if !open.is_empty() {
-        let _ = writeln!(text, "\n{}", heading("For you to decide"));
+        let _ = writeln!(text, "\n{}", heading("Needs your decision"));
         for proposal in open.iter().take(NAMED) {
             let _ = writeln!(
                 text,
@@ -189,7 +194,7 @@ pub fn text(planned: &Planned<'_>) -> String {
         if open.len() > NAMED {
             let _ = writeln!(text, "  ... {} more in the plan", open.len() - NAMED);
         }
-        text.push_str("  Write drop, keep or relabel in place of decide.\n");
+        text.push_str("  Replace decide with drop, keep or relabel.\n");
     }
     text.push('\n');
     match &planned.args.out {
@@ -204,7 +209,7 @@ pub fn text(planned: &Planned<'_>) -> String {
                 "--to".as_ref(),
                 to.as_os_str(),
             ];
-            text + &next_step("look through the plan, then:", &words)
+            text + &next_step("review the plan, then:", &words)
         }
         None => {
             text.push_str("Nothing was written or changed.\n\n");
@@ -240,14 +245,14 @@ fn renames(planned: &Planned<'_>) -> String {
     if !planned.proposed.unnamed.is_empty() {
         let _ = writeln!(
             text,
-            "\nThe table has no name for {}; they stay.",
+            "\nThe table has no name for {}; these keep theirs.",
             listed(&planned.proposed.unnamed)
         );
     }
     if !planned.proposed.unused.is_empty() {
         let _ = writeln!(
             text,
-            "\nThe table names {}, which are no classes here.",
+            "\nThe table also names {}, which are not classes here.",
             listed(&planned.proposed.unused)
         );
     }
@@ -271,8 +276,8 @@ struct Body<'a> {
     counts: BTreeMap<&'static str, u64>,
     rows: Vec<RowBody<'a>>,
     classes: Vec<ClassBody<'a>>,
-    unnamed: &'a [String],
-    unused: &'a [String],
+    unmapped_classes: &'a [String],
+    unmatched_names: &'a [String],
     withdrawn: Vec<WithdrawnBody<'a>>,
 }
 
@@ -340,8 +345,8 @@ pub fn json(planned: &Planned<'_>) -> String {
         classes: classes
             .map(|(class, &(images, after))| ClassBody { class, images, after })
             .collect(),
-        unnamed: &proposed.unnamed,
-        unused: &proposed.unused,
+        unmapped_classes: &proposed.unnamed,
+        unmatched_names: &proposed.unused,
         withdrawn: withdrawn.collect(),
     };
     envelope("propose", settings, body)

@@ -104,7 +104,10 @@ pub fn cases(
 }
 
 /// The number of each group that is shown, by its images.
-fn groups(found: &DuplicateReport<'_>, numbers: &HashMap<&str, usize>) -> HashMap<Vec<usize>, usize> {
+fn groups(
+    found: &DuplicateReport<'_>,
+    numbers: &HashMap<&str, usize>,
+) -> HashMap<Vec<usize>, usize> {
     let groups = found.groups.iter().take(MOST_GROUPS).enumerate();
     groups
         .map(|(index, group)| {
@@ -115,7 +118,11 @@ fn groups(found: &DuplicateReport<'_>, numbers: &HashMap<&str, usize>) -> HashMa
         .collect()
 }
 
-fn records(found: &DuplicateReport<'_>, group: &Group, numbers: &HashMap<&str, usize>) -> Vec<usize> {
+fn records(
+    found: &DuplicateReport<'_>,
+    group: &Group,
+    numbers: &HashMap<&str, usize>,
+) -> Vec<usize> {
     let path = |image: u32| found.images[image as usize].record.path.as_str();
     group.members.iter().map(|member| numbers[path(member.image)]).collect()
 }

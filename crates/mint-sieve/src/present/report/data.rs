@@ -45,7 +45,7 @@ struct Image(
     u32,
     /// Bytes.
     u64,
-    /// Why there is no picture; empty where there is one.
+    /// Why there is no image; empty where there is one.
     &'static str,
 );
 

@@ -1,13 +1,13 @@
 //! `report`: one page with everything, on which a person decides.
 
-mod image_registry;
 mod cases;
 mod data;
+mod image_registry;
 mod page;
 mod tables;
 
-pub use image_registry::{ImageRegistry, thumbnail};
 pub use cases::{Cases, cases};
+pub use image_registry::{ImageRegistry, thumbnail};
 pub use page::page;
 
 use std::path::PathBuf;
@@ -100,7 +100,7 @@ impl Report<'_> {
 pub fn text(report: &Report<'_>, bytes: u64) -> String {
     let shown = report.shown();
     format!(
-        "{}\n{}: {}, {}, {} proposed; {} shown\nWritten: {} ({}). It opens in any browser, without a network.\n\n{}",
+        "{}\n{}: {}, {}, {} proposed; {} shown\nWritten: {} ({}). It opens in any browser, offline.\n\n{}",
         heading(&safe(&report.catalog.collection.name())),
         counted(report.catalog.images().count() as u64, "image", "images"),
         counted(shown.findings as u64, "finding", "findings"),
@@ -109,7 +109,10 @@ pub fn text(report: &Report<'_>, bytes: u64) -> String {
         counted(shown.images_shown as u64, "image is", "images are"),
         safe(&shown.path),
         humansize::format_size(bytes, humansize::DECIMAL),
-        next_step("open the page, decide, save the plan; then:", &apply_words(report)),
+        next_step(
+            "open the page, make your decisions and save the plan; then:",
+            &apply_words(report)
+        ),
     )
 }
 

@@ -6,7 +6,7 @@ use serde::Serialize;
 use sieve_core::finding::Severity;
 use sieve_core::limits::LIMITS;
 
-use super::cases::{GroupSection, SeveritySection, Sample};
+use super::cases::{GroupSection, Sample, SeveritySection};
 use super::tables::Table;
 use super::{PolicyShown, Report, apply_line, data, tables};
 use crate::console::safe;
@@ -36,7 +36,7 @@ fn overview(report: &Report<'_>) -> Vec<(String, &'static str, &'static str)> {
         (inventory.images.to_string(), word(inventory.images as usize, "image", "images"), ""),
         (
             audit.balance.independent.images.to_string(),
-            "independent, without copies and frames",
+            "independent (duplicates and burst frames counted once)",
             "",
         ),
         (

@@ -81,9 +81,9 @@ pub fn held_out(report: &Report<'_>) -> Option<Table> {
             format!("{} to {}", percent(open.low), percent(open.high)),
         ]
     });
-    let right = format!("accuracy of {:.0}% means", ASSUMED_ACCURACY * 100.0);
+    let right = format!("{:.0}% accuracy means", ASSUMED_ACCURACY * 100.0);
     Table::new(
-        "What a score on the held-out splits can tell (95% Wilson intervals)",
+        "Statistical resolution of the held-out splits (95% Wilson intervals)",
         &["split", "#images", "#independent", &right],
         rows.collect(),
     )
@@ -103,7 +103,7 @@ pub fn leaks(report: &Report<'_>) -> Option<Table> {
         ]
     });
     Table::new(
-        "Images of one split that have a copy or a frame of the same moment in another",
+        "Images with a copy or a frame of the same burst in another split",
         &["of", "in", "#images", "#share", "how"],
         rows.collect(),
     )
@@ -125,7 +125,7 @@ pub fn leaked_pairs(report: &Report<'_>) -> Option<Table> {
         ]
     });
     let table = Table::new(
-        "Pairs of images in two splits",
+        "Image pairs shared between splits",
         &["image", "matched with", "kind", "#score", ""],
         rows.collect(),
     )?;
@@ -179,5 +179,5 @@ pub fn split(request: &Request, assignment: &Assignment<'_>) -> Option<Table> {
     let parts: Vec<String> = request.parts.names().iter().map(|part| format!("#{part}")).collect();
     let mut head = vec!["class", "#images"];
     head.extend(parts.iter().map(String::as_str));
-    Table::new("What each class gets, of what is asked for", &head, rows.collect())
+    Table::new("Images of each class, actual of requested", &head, rows.collect())
 }

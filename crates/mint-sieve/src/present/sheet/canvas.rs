@@ -1,4 +1,4 @@
-//! A picture that is painted on: flat colours, other pictures, text.
+//! An image that is painted on: flat colours, other images, text.
 
 use ab_glyph::{Font, ScaleFont, point};
 use sieve_core::augment::averaged;
@@ -9,7 +9,7 @@ use super::lettering::Lettering;
 /// A colour: red, green, blue.
 pub type Colour = [u8; 3];
 
-/// A picture that is painted on.
+/// An image that is painted on.
 pub struct Canvas {
     pixels: Pixels,
 }
@@ -63,7 +63,7 @@ impl Canvas {
         self.fill(x + width - across, y, across, height, colour);
     }
 
-    /// Lays a picture down, averaged in blocks of `shrink` x `shrink`, then each pixel repeated
+    /// Lays an image down, averaged in blocks of `shrink` x `shrink`, then each pixel repeated
     /// `enlarge` times in both directions.
     pub fn lay(&mut self, image: &Pixels, x: u32, y: u32, shrink: u32, enlarge: u32) {
         let reduced = averaged(image, shrink);

@@ -1,9 +1,9 @@
-//! A picture in another size.
+//! An image in another size.
 
 use sieve_core::augment::{Draw, Fill, Fit, Frame, Policy, SourcePyramid};
 use sieve_core::reading::Pixels;
 
-/// All of a picture, as large as fits into these sides.
+/// All of an image, as large as fits into these sides.
 pub fn within(pixels: &Pixels, width_px: u32, height_px: u32) -> Pixels {
     let (width, height) = (f64::from(pixels.width_px), f64::from(pixels.height_px));
     let scale = (f64::from(width_px) / width).min(f64::from(height_px) / height);

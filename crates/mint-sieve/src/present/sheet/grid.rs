@@ -1,4 +1,4 @@
-//! Sheets of equal cells: a page of pictures that fill its width, each with two lines below it.
+//! Sheets of equal cells: a page of images that fill its width, each with two lines below it.
 
 use sieve_core::reading::Pixels;
 
@@ -7,11 +7,11 @@ use super::fitting::within;
 use super::layout::{GAP, LINE, MARGIN, TITLE};
 use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS, WARN};
 
-/// In place of a picture that cannot be read any more.
+/// In place of an image that cannot be read any more.
 const GONE: Colour = [228, 228, 224];
-/// Columns of a cell from which on a picture and a name can be told: 148 as on all sheets.
+/// Columns of a cell from which on an image and a name can be told: 148 as on all sheets.
 const USUAL: u32 = 148;
-/// Lines below a picture.
+/// Lines below an image.
 const LINES: u32 = 2;
 
 /// What a cell's edge says.
@@ -25,7 +25,7 @@ pub enum Mark {
     Wrong,
 }
 
-/// One picture.
+/// One image.
 #[derive(Clone, Debug)]
 pub struct Cell {
     /// The number of its record; none of what is no single image.
@@ -47,7 +47,7 @@ pub struct GridLayout {
     pub rows: u32,
     /// Columns of a cell in pixels.
     pub cell_width: u32,
-    /// Rows of its picture.
+    /// Rows of its image.
     pub cell_height: u32,
 }
 
@@ -76,7 +76,7 @@ impl GridLayout {
         )
     }
 
-    /// A picture in the size in which it is shown: all of it, as large as fits.
+    /// An image in the size in which it is shown: all of it, as large as fits.
     pub fn fitted(&self, pixels: &Pixels) -> Pixels {
         within(pixels, self.cell_width, self.cell_height)
     }
@@ -96,7 +96,7 @@ pub fn paint_grid(title: &str, layout: &GridLayout, cells: &[Option<Cell>]) -> P
         let (x, y) = layout.place(at);
         let shown = match &cell.pixels {
             Some(pixels) => {
-                // Standing on the text, so that rows of pictures of several shapes have one foot.
+                // Standing on the text, so that rows of images of several shapes have one foot.
                 canvas.lay(pixels, x, y + layout.cell_height - pixels.height_px, 1, 1);
                 pixels.height_px
             }

@@ -25,24 +25,24 @@ const LEAST_CELL: u32 = 96;
 pub struct Room {
     /// The size that it keeps to unless more was asked for, in pixels.
     pub page: (u32, u32),
-    /// Rows of pictures.
+    /// Rows of images.
     pub rows: Option<u32>,
-    /// Draws of the policy on each picture.
+    /// Draws of the policy on each image.
     pub draws: Option<u32>,
     /// Show every pixel.
     pub full_size: bool,
-    /// Pictures stand side by side as far as the page is wide, instead of one in a row.
+    /// Images stand side by side as far as the page is wide, instead of one in a row.
     pub is_dense: bool,
 }
 
 /// The measures of one sheet, in pixels.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub struct Layout {
-    /// Pictures, one in each row unless several stand side by side.
+    /// Images, one in each row unless several stand side by side.
     pub rows: u32,
-    /// Pictures side by side.
+    /// Images side by side.
     pub across: u32,
-    /// Draws of the policy on each picture, beside the column without augmentation.
+    /// Draws of the policy on each image, beside the column without augmentation.
     pub draws: u32,
     /// How many times the frame is reduced.
     pub shrink: u32,
@@ -109,7 +109,7 @@ impl Layout {
         self.tile_height + LINES * LINE + GAP
     }
 
-    /// Where the tile of a picture, from 0, stands on the sheet that has this number, from 0, among its own.
+    /// Where the tile of an image, from 0, stands on the sheet that has this number, from 0, among its own.
     pub fn place(&self, image: u32, tile: u32) -> (u32, u32) {
         let (row, column) = (image / self.across, image % self.across * (self.draws + 1) + tile);
         (MARGIN + column * (self.cell_width + GAP), TITLE + row * self.row_height())

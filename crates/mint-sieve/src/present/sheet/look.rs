@@ -9,7 +9,7 @@ pub const PAPER: Colour = [250, 250, 248];
 pub const INK: Colour = [32, 36, 34];
 /// What may be passed over.
 pub const PALE: Colour = [104, 110, 106];
-/// Marks the picture that others are compared with.
+/// Marks the image that others are compared with.
 pub const MARK: Colour = [64, 124, 96];
 
 /// Marks where a limit is crossed: an orange that differs from [`MARK`] in lightness too.

@@ -1,4 +1,4 @@
-//! SHEETS: many labelled pictures on one.
+//! SHEETS: many labelled images on one.
 
 mod canvas;
 mod fitting;

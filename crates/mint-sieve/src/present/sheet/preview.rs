@@ -1,4 +1,4 @@
-//! The sheet of `preview`: a row a picture, first without augmentation, then draw by draw.
+//! The sheet of `preview`: a row an image, first without augmentation, then draw by draw.
 
 use sieve_core::augment::cost::ToneCost;
 use sieve_core::augment::{DrawnStep, Projective};
@@ -18,7 +18,7 @@ pub struct Tile {
     pub words: Vec<String>,
     /// What its edge says.
     pub edge: Edge,
-    /// What was drawn; none for the picture without augmentation.
+    /// What was drawn; none for the image without augmentation.
     pub drawn: Drawn,
 }
 
@@ -27,7 +27,7 @@ pub struct Tile {
 pub enum Edge {
     /// Nothing.
     None,
-    /// This is the picture without augmentation.
+    /// This is the image without augmentation.
     Plain,
     /// Here a limit is crossed.
     Beyond,
@@ -40,15 +40,15 @@ pub struct Drawn {
     pub number: usize,
     /// The steps that happened.
     pub steps: Vec<DrawnStep>,
-    /// The map from picture to frame.
+    /// The map from image to frame.
     pub to_frame: Option<Projective>,
-    /// Share of the frame outside of the picture.
+    /// Share of the frame outside of the image.
     pub outside_share: f64,
     /// What happened to the values.
     pub tone: ToneCost,
 }
 
-/// One picture on the sheet, under one policy.
+/// One image on the sheet, under one policy.
 #[derive(Clone, Debug)]
 pub struct Row {
     /// Its path.
@@ -72,7 +72,7 @@ pub struct Sheet {
     pub title: String,
     /// Its measures.
     pub layout: Layout,
-    /// The pictures.
+    /// The images.
     pub rows: Vec<Row>,
 }
 

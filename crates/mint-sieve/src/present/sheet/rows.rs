@@ -1,4 +1,4 @@
-//! Sheets of rows of labelled pictures: the groups of `duplicates`, the answer of `nearest`.
+//! Sheets of rows of labelled images: the groups of `duplicates`, the answer of `nearest`.
 
 use sieve_core::augment::averaged;
 use sieve_core::difference::{Place, places};
@@ -8,26 +8,26 @@ use super::canvas::{Canvas, Colour};
 use super::layout::{GAP, LINE, MARGIN, TITLE};
 use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LETTERS, WARN};
 
-/// In place of a picture that cannot be read any more.
+/// In place of an image that cannot be read any more.
 const GONE: Colour = [228, 228, 224];
 
-/// The room for one picture, in pixels.
+/// The room for one image, in pixels.
 const TILE: (u32, u32) = (148, 111);
-/// Pictures in a row.
+/// Images in a row.
 pub const COLUMNS: usize = 8;
-/// Lines of text under a picture.
+/// Lines of text under an image.
 const LINES: u32 = 3;
 /// Height of the line above a row.
 const HEAD: u32 = 18;
 /// Distance of a row from the next.
 const APART: u32 = 10;
 
-/// One picture with its label.
+/// One image with its label.
 #[derive(Clone, Debug)]
 pub struct Labelled {
     /// Collection and record, where the pixels are to be read.
     pub record: Option<(usize, usize)>,
-    /// The picture, fitted; none until it was read, or when it cannot be.
+    /// The image, fitted; none until it was read, or when it cannot be.
     pub pixels: Option<Pixels>,
     /// What stands under it: a name and two lines more.
     pub lines: [String; 3],
@@ -39,18 +39,18 @@ pub struct Labelled {
     pub places: Vec<Place>,
 }
 
-/// What a picture is to the others of a sheet.
+/// What an image is to the others of a sheet.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Role {
     /// Nothing.
     Alone,
     /// Others are compared with it.
     Reference,
-    /// The same picture but for something: where that is, is outlined.
+    /// The same image but for something: where that is, is outlined.
     Compared,
 }
 
-/// Finds where pictures differ from the one that they are compared with: that of their row, or else of a row before.
+/// Finds where images differ from the one that they are compared with: that of their row, or else of a row before.
 pub fn outline(rows: &mut [TileRow]) {
     let mut reference: Option<Pixels> = None;
     for row in rows {
@@ -71,11 +71,11 @@ pub fn outline(rows: &mut [TileRow]) {
 pub struct TileRow {
     /// What stands above it.
     pub head: String,
-    /// Its pictures.
+    /// Its images.
     pub tiles: Vec<Labelled>,
 }
 
-/// A picture as large as a tile has room for: reduced by averaging, or each pixel repeated.
+/// An image as large as a tile has room for: reduced by averaging, or each pixel repeated.
 pub fn fitted(pixels: &Pixels) -> Pixels {
     let (width, height) = TILE;
     let shrink = pixels.width_px.div_ceil(width).max(pixels.height_px.div_ceil(height)).max(1);
@@ -85,7 +85,7 @@ pub fn fitted(pixels: &Pixels) -> Pixels {
 /// Lines of rows that a page of usual size has room for.
 const PAGE_LINES: usize = 4;
 
-/// Rows that stand in one line: as many as fit side by side. A row of more pictures than that goes on in the next line.
+/// Rows that stand in one line: as many as fit side by side. A row of more images than that goes on in the next line.
 fn in_lines(sizes: impl Iterator<Item = usize>) -> Vec<std::ops::Range<usize>> {
     let mut lines: Vec<std::ops::Range<usize>> = Vec::new();
     let mut used = COLUMNS + 1;
@@ -103,7 +103,7 @@ fn in_lines(sizes: impl Iterator<Item = usize>) -> Vec<std::ops::Range<usize>> {
     lines
 }
 
-/// How many rows of these numbers of pictures fill the first page.
+/// How many rows of these numbers of images fill the first page.
 pub fn first_page(sizes: impl Iterator<Item = usize>) -> usize {
     in_lines(sizes).into_iter().take(PAGE_LINES).next_back().map_or(0, |line| line.end)
 }
@@ -113,7 +113,7 @@ pub fn paint_rows(title: &str, rows: &[TileRow]) -> Pixels {
     let below = LINES * LINE + GAP;
     let lines = in_lines(rows.iter().map(|row| row.tiles.len()));
     let parts = |row: &TileRow| row.tiles.len().div_ceil(COLUMNS);
-    // Pictures that stand side by side have one foot.
+    // Images that stand side by side have one foot.
     let tallest = |line: &[TileRow], part: usize| {
         line.iter()
             .filter_map(|row| row.tiles.chunks(COLUMNS).nth(part))
@@ -158,12 +158,12 @@ pub fn paint_rows(title: &str, rows: &[TileRow]) -> Pixels {
     canvas.into_pixels()
 }
 
-/// Rows of the sheet that the tallest picture of a line takes; the others stand on the same foot.
+/// Rows of the sheet that the tallest image of a line takes; the others stand on the same foot.
 fn tallest(line: &[Labelled]) -> u32 {
     line.iter().map(shown_height).max().unwrap_or(0)
 }
 
-/// Paints a picture that stands on `foot`, and the text under it.
+/// Paints an image that stands on `foot`, and the text under it.
 fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, foot: u32) {
     let height = shown_height(tile);
     match &tile.pixels {
@@ -189,7 +189,7 @@ fn paint_tile(canvas: &mut Canvas, tile: &Labelled, x: u32, foot: u32) {
 /// Thickness of an outline, and its distance from what it is around.
 const STROKE: u32 = 2;
 
-/// Outlines a place of a picture that is painted at a corner with these sides: dark within light, so that it shows on any
+/// Outlines a place of an image that is painted at a corner with these sides: dark within light, so that it shows on any
 /// ground.
 fn outline_place(
     canvas: &mut Canvas,
@@ -201,19 +201,19 @@ fn outline_place(
     let (left, right) = (along(place.left, width), along(place.right, width));
     let (top, bottom) = (along(place.top, height), along(place.bottom, height));
     for (out, colour) in [(2 * STROKE, PAPER), (STROKE, WARN)] {
-        // As far as the picture goes.
+        // As far as the image goes.
         let (left, top) = (left.saturating_sub(out), top.saturating_sub(out));
         let (right, bottom) = ((right + out).min(width), (bottom + out).min(height));
         canvas.frame((x + left, y + top), (right - left, bottom - top), STROKE, colour);
     }
 }
 
-/// How often each pixel of a small picture is repeated.
+/// How often each pixel of a small image is repeated.
 fn enlargement(pixels: &Pixels) -> u32 {
     (TILE.0 / pixels.width_px.max(1)).min(TILE.1 / pixels.height_px.max(1)).max(1)
 }
 
-/// Rows of the sheet that a fitted picture takes, or what stands in its place.
+/// Rows of the sheet that a fitted image takes, or what stands in its place.
 fn shown_height(tile: &Labelled) -> u32 {
     let of = |pixels: &Pixels| (pixels.height_px * enlargement(pixels)).min(TILE.1);
     tile.pixels.as_ref().map_or(TILE.1, of)
@@ -231,7 +231,7 @@ mod tests {
         assert_eq!(first_page(std::iter::empty()), 0);
     }
 
-    /// A picture of 120 x 90 with a pattern, and where it is wanted a mark.
+    /// An image of 120 x 90 with a pattern, and where it is wanted a mark.
     fn tile(role: Role, pattern: u32, is_marked: bool) -> Labelled {
         let value = |x: u32, y: u32| -> [u8; 3] {
             if is_marked && (60..90).contains(&x) && (30..60).contains(&y) {
@@ -267,7 +267,7 @@ mod tests {
         let Place { left, top, right, bottom } = rows[0].tiles[1].places[0];
         let near = |a: f32, b: f32| (a - b).abs() < 0.06;
         assert!(near(left, 0.5) && near(right, 0.75) && near(top, 0.333) && near(bottom, 0.667));
-        // It is drawn around the place, on its own picture only.
+        // It is drawn around the place, on its own image only.
         let warned = |rows: &[TileRow]| -> Vec<(u32, u32)> {
             let sheet = paint_rows("", rows);
             let at = |place: u32| (place % sheet.width_px, place / sheet.width_px);

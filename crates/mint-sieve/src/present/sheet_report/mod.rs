@@ -40,7 +40,7 @@ impl SheetReport<'_> {
         if args.mean {
             let classes = counted(self.classes, "class", "classes");
             let splits = if args.by_split { ", split by split" } else { "" };
-            return format!("the means of {classes}{splits}");
+            return format!("the mean images of {classes}{splits}");
         }
         let images = counted(self.total, "image", "images");
         let of = if !args.codes.is_empty() {
@@ -60,50 +60,50 @@ impl SheetReport<'_> {
 }
 
 /// The line at the top of the sheet.
-pub fn title(looked: &SheetReport<'_>) -> String {
-    let args = looked.args;
+pub fn title(report: &SheetReport<'_>) -> String {
+    let args = report.args;
     let order = match args.order.name() {
-        "chance" => format!("seed {}", args.seed),
-        "unlike" => "the most unlike their class first".to_owned(),
-        "brightness" => "the darkest first".to_owned(),
-        "sharpness" => "the softest first".to_owned(),
-        "size" => "the smallest first".to_owned(),
+        "random" => format!("seed {}", args.seed),
+        "atypical" => "least like their class first".to_owned(),
+        "brightness" => "darkest first".to_owned(),
+        "sharpness" => "softest first".to_owned(),
+        "size" => "smallest first".to_owned(),
         order => format!("by {order}"),
     };
-    let page = match looked.pages {
+    let page = match report.pages {
         0 | 1 => String::new(),
         pages => format!("; page {} of {pages}", args.page),
     };
-    let name = looked.catalog.collection.name();
+    let name = report.catalog.collection.name();
     if args.mean {
-        return format!("{name}: {}{page}", looked.what());
+        return format!("{name}: {}{page}", report.what());
     }
-    format!("{name}: {}; {order}{page}", looked.what())
+    format!("{name}: {}; {order}{page}", report.what())
 }
 
 /// The answer for people.
-pub fn text(looked: &SheetReport<'_>, size: (u32, u32)) -> String {
-    let args = looked.args;
+pub fn text(report: &SheetReport<'_>, size: (u32, u32)) -> String {
+    let args = report.args;
     let mut text =
-        format!("{}\n{}\n", heading(&safe(&looked.catalog.collection.name())), looked.what());
+        format!("{}\n{}\n", heading(&safe(&report.catalog.collection.name())), report.what());
     if let Some(out) = &args.out {
-        let page = if looked.pages > 1 {
-            format!(", page {} of {}", args.page, looked.pages)
+        let page = if report.pages > 1 {
+            format!(", page {} of {}", args.page, report.pages)
         } else {
             String::new()
         };
-        let shown = counted(looked.shown, "cell", "cells");
+        let shown = counted(report.shown, "cell", "cells");
         let size = if is_page(out) { String::new() } else { format!("{}x{}, ", size.0, size.1) };
         let out = safe(&shown_name(out.as_os_str()));
         let _ = writeln!(text, "Written: {out} ({size}{shown}{page})");
     }
     text.push('\n');
-    text + &next(looked)
+    text + &next(report)
 }
 
 /// The next page, or the next look.
-fn next(looked: &SheetReport<'_>) -> String {
-    let args = looked.args;
+fn next(report: &SheetReport<'_>) -> String {
+    let args = report.args;
     let number = (args.page + 1).to_string();
     let seed = (args.seed + 1).to_string();
     let out = args.out.clone().unwrap_or_else(|| "sheet.png".into());
@@ -136,12 +136,12 @@ fn next(looked: &SheetReport<'_>) -> String {
         (args.mean, "--mean"),
     ];
     flags.iter().filter(|(is_set, _)| *is_set).for_each(|(_, flag)| put(flag));
-    if args.order.name() != "chance" {
+    if args.order.name() != "random" {
         put(&"--order");
         put(&args.order.name());
     }
-    let (why, picture) = if looked.pages > u64::from(args.page) {
-        put(&"--number");
+    let (why, picture) = if report.pages > u64::from(args.page) {
+        put(&"--page");
         put(&number);
         if args.seed > 0 {
             put(&"--seed");
@@ -149,8 +149,8 @@ fn next(looked: &SheetReport<'_>) -> String {
         }
         ("see the next page:", numbered(&number))
     } else if args.mean || args.all || !args.codes.is_empty() || args.plan.is_some() || args.paths {
-        let words = command_on(looked.config, "audit", &[]);
-        return next_step("see what is wrong with the collection:", &words);
+        let words = command_on(report.config, "audit", &[]);
+        return next_step("audit the collection:", &words);
     } else {
         put(&"--seed");
         put(&seed);
@@ -160,7 +160,7 @@ fn next(looked: &SheetReport<'_>) -> String {
     put(&picture);
     let options: Vec<&dyn AsRef<std::ffi::OsStr>> =
         words.iter().map(|word| word as &dyn AsRef<std::ffi::OsStr>).collect();
-    next_step(why, &command_on(looked.config, "sheet", &options))
+    next_step(why, &command_on(report.config, "sheet", &options))
 }
 
 #[derive(Serialize)]
@@ -169,8 +169,8 @@ struct Settings {
     reading: ReadingSettings,
     order: &'static str,
     seed: u64,
-    number: u32,
-    page: (u32, u32),
+    page: u32,
+    size_px: (u32, u32),
 }
 
 #[derive(Serialize)]
@@ -182,20 +182,20 @@ struct Body {
 }
 
 /// The answer as JSON.
-pub fn json(looked: &SheetReport<'_>) -> String {
-    let args = looked.args;
+pub fn json(report: &SheetReport<'_>) -> String {
+    let args = report.args;
     let settings = Settings {
-        reading: ReadingSettings::new(looked.config),
+        reading: ReadingSettings::new(report.config),
         order: args.order.name(),
         seed: args.seed,
-        number: args.page,
-        page: args.size,
+        page: args.page,
+        size_px: args.size,
     };
     let body = Body {
         out: args.out.as_ref().map(|out| shown_name(out.as_os_str())),
-        images: looked.total,
-        shown: looked.shown,
-        pages: looked.pages,
+        images: report.total,
+        shown: report.shown,
+        pages: report.pages,
     };
     envelope("sheet", settings, body)
 }

@@ -36,10 +36,14 @@ struct PageCell {
 }
 
 /// The page of these cells, which is to lie in `folder`.
-pub fn page(looked: &SheetReport<'_>, cells: &[Option<Cell>], folder: &Path) -> Result<String, Failure> {
+pub fn page(
+    report: &SheetReport<'_>,
+    cells: &[Option<Cell>],
+    folder: &Path,
+) -> Result<String, Failure> {
     let broken =
         |error: minijinja::Error| Failure::output(format!("the page cannot be made: {error}"));
-    let catalog = looked.catalog;
+    let catalog = report.catalog;
     let mut addresses = Addresses::new(folder);
     let cells = cells.iter().flatten().map(|cell| {
         let record = cell.record.map(|record| &catalog.records[record]);
@@ -61,7 +65,7 @@ pub fn page(looked: &SheetReport<'_>, cells: &[Option<Cell>], folder: &Path) -> 
     });
     let style = [LOOK, STYLE].concat();
     let page = Page {
-        title: safe(&title(looked)),
+        title: safe(&title(report)),
         csp: source_of_page(&style, None),
         cells: cells.collect(),
         style,

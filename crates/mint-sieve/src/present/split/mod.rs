@@ -15,7 +15,7 @@ use std::collections::{BTreeMap, HashMap};
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::{DuplicateReport, Group};
 use sieve_core::splitting::{
-    Assigned, Assignment, ClassCounts, SplitViolation, GroupId, LeftOut, Request,
+    Assigned, Assignment, ClassCounts, GroupId, LeftOut, Request, SplitViolation,
 };
 
 use crate::args::SplitArgs;
@@ -42,7 +42,7 @@ pub struct Split<'a> {
 }
 
 impl Split<'_> {
-    /// The groups of several pictures, in the order of their first paths.
+    /// The groups of several images, in the order of their first paths.
     fn multi_image_groups(&self) -> Vec<Vec<&Assigned<'_>>> {
         let mut groups: BTreeMap<GroupId, Vec<&Assigned<'_>>> = BTreeMap::new();
         for image in &self.assignment.images {
@@ -59,7 +59,7 @@ impl Split<'_> {
         self.assignment.left_out.iter().filter(|(_, reason)| *reason == why).count() as u64
     }
 
-    /// Pictures that each part got.
+    /// Images that each part got.
     fn totals(&self) -> Vec<u64> {
         let parts = self.request.parts.names().len();
         let of = |part: usize| self.assignment.classes.iter().map(|class| class.got[part]).sum();

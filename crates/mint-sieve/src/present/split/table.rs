@@ -3,8 +3,8 @@
 
 use std::borrow::Cow;
 
-use sieve_core::csv_escape::{guarded, of_path};
 use sieve_core::collection::SPLIT_TABLE_HEADER;
+use sieve_core::csv_escape::{guarded, of_path};
 use sieve_core::splitting::Assigned;
 
 use super::Split;

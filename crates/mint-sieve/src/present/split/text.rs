@@ -30,7 +30,7 @@ pub fn text(split: &Split<'_>) -> String {
                 Per::Class => format!("{name} {images} of each class"),
             },
             Amount::Rest => format!("{name} the rest"),
-            Amount::Kept => format!("{name} as it is"),
+            Amount::Kept => format!("{name} unchanged"),
         })
         .collect();
     let mut text = format!(
@@ -91,7 +91,9 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     let set_aside = split.left_out(LeftOut::SetAside);
     if set_aside > 0 {
         let files = counted(set_aside, "file", "files");
-        lines.push(format!("Left out: {files} that cannot be trained on (audit lists them)."));
+        lines.push(format!(
+            "Left out: {files} that cannot be used for training (audit lists them)."
+        ));
     }
     let mut left = |why: LeftOut, one: &str, many: &str, how: &str| {
         let number = split.left_out(why);
@@ -100,12 +102,12 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         }
     };
     left(LeftOut::NoClass, "image", "images", "in no class folder");
-    let keep = "under several classes (--conflicts keep keeps them in one split)";
+    let keep = "under several classes (--conflicts keep includes them, in one split)";
     left(LeftOut::LabelConflict, "image", "images", keep);
-    left(LeftOut::NotInSubset, "image", "images", "not drawn for the subset");
-    let locked = "belonging together with a split that takes nothing new";
+    left(LeftOut::NotInSubset, "image", "images", "not in the random subset");
+    let locked = "grouped with images of a locked split";
     left(LeftOut::Locked, "image", "images", locked);
-    let between = "new and belonging together with several splits of the earlier table";
+    let between = "new, but grouped with images of several earlier splits";
     left(LeftOut::Between, "image", "images", between);
     let skipped = skipped::text(split.catalog, split.skipped, split.args.all);
     lines.extend(skipped.lines().map(str::to_owned));
@@ -164,7 +166,7 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
             more => format!(" and {more} more (--all)"),
         };
         lines.push(format!(
-            "{WARNING}Moved out of held-out splits:{WARNING:#} {images}: {}{more}. Scores from before do not compare.",
+            "{WARNING}Moved out of held-out splits:{WARNING:#} {images}: {}{more}. Earlier scores are not comparable.",
             safe(&named.join(", "))
         ));
     }
@@ -191,16 +193,18 @@ fn furthest(split: &Split<'_>, class: &ClassCounts, part: usize) -> Option<Strin
         let groups = counted(class.groups, "group", "groups");
         format!("its {images} are in {groups}, the largest of {}", class.largest_group)
     } else {
-        "a class is in every split before shares count".to_owned()
+        "every class is placed in every split before shares are balanced".to_owned()
     };
     let part = &split.request.parts.names()[part];
-    Some(safe(&format!("Furthest off: {name} has {got} of {requested:.1} in {part}; {why}.")))
+    Some(safe(&format!(
+        "Largest deviation: {name} has {got} images in {part} ({requested:.1} requested); {why}."
+    )))
 }
 
 /// What checking the result as `leakage` would has given.
 fn proof(split: &Split<'_>) -> Option<String> {
     if split.violations.is_empty() {
-        let what = "Checked: no copy, no frame of one moment and no group is in two splits";
+        let what = "Checked: no duplicate, burst or group spans two splits";
         return Some(format!("{what} (reach {}).", split.found.reach.name()));
     }
     let pairs = counted(split.violations.len() as u64, "pair", "pairs");
@@ -208,7 +212,7 @@ fn proof(split: &Split<'_>) -> Option<String> {
     let paths = first.images.map(|image| split.found.images[image as usize].record.path.as_str());
     let example = safe(&paths.join(" and "));
     Some(format!(
-        "{ERROR}Leaks:{ERROR:#} {pairs} that belong together are in two splits, such as {example}."
+        "{ERROR}Leaks:{ERROR:#} {pairs} that belong together span two splits, for example {example}."
     ))
 }
 
@@ -228,7 +232,7 @@ fn unnatural_order(split: &Split<'_>) -> Option<String> {
     let odd = names.windows(2).find(is_odd)?;
     let (first, second) = (safe(odd[0]), safe(odd[1]));
     Some(format!(
-        "Classes are numbered by the bytes of their names: {first} comes before {second}."
+        "Class indices follow the byte order of the names: {first} comes before {second}."
     ))
 }
 
@@ -242,7 +246,7 @@ fn why_together(split: &Split<'_>, multi_image_groups: &[Vec<&Assigned<'_>>]) ->
     let has_name = |image: &&Assigned<'_>| image.record.place.group().is_some();
     let why = [
         (is_there(Kind::is_duplicate), "copies"),
-        (is_there(is_burst), "frames of one moment"),
+        (is_there(is_burst), "burst frames"),
         (multi_image_groups.iter().flatten().any(has_name), "images grouped by a table or by name"),
     ];
     let why: Vec<&str> =
@@ -270,8 +274,7 @@ fn written(split: &Split<'_>) -> String {
         if args.link == crate::writing::Link::Soft {
             words.push("--follow-links".as_ref());
         }
-        return text
-            + &format!("\n{}", next_step("check what the splits still have in common:", &words));
+        return text + &format!("\n{}", next_step("check the splits for leakage:", &words));
     }
     if args.out.is_none() {
         let _ = writeln!(text, "{FAINT}Nothing was written.{FAINT:#}");

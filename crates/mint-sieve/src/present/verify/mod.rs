@@ -63,16 +63,16 @@ impl Verified<'_> {
 
 fn title(code: &str) -> &'static str {
     match code {
-        "missing" => "images that are no longer there",
-        "moved" => "images with another name, class or split than in the table",
+        "missing" => "missing images",
+        "moved" => "images whose name, class or split differs from the table",
         "relabelled" => "images whose class folder differs from the table",
         "class-index" => "the class index differs from the table",
-        "changed" => "images whose content has changed",
+        "changed" => "images whose contents changed",
         "unreadable" => "files that cannot be read",
-        "extra" => "files that no row of the table names",
-        "group-cut" => "groups that are in several splits",
-        "repeated" => "the same bytes in several splits",
-        _ => "classes that have groups enough for every split and are not in all",
+        "extra" => "files that are not in the table",
+        "group-cut" => "groups that span several splits",
+        "repeated" => "identical files in several splits",
+        _ => "classes missing from a split although they have enough groups",
     }
 }
 
@@ -83,11 +83,11 @@ pub fn text(answer: &Verified<'_>) -> String {
     let parts: Vec<String> =
         verdict.parts.iter().map(|(part, images)| format!("{part} {images}")).collect();
     let place = match verdict.place {
-        Some(Place::Tree) => "as folders of the splits",
-        _ => "where they were when the table was written",
+        Some(Place::Tree) => "in split folders",
+        _ => "in their original places",
     };
     let mut text = format!(
-        "{}\n{}: {}\nlooked for in {}, {place}\n",
+        "{}\n{}: {}\nsearched in {}, {place}\n",
         heading(&safe(&table)),
         counted(verdict.images, "image", "images"),
         safe(&parts.join(", ")),
@@ -110,7 +110,7 @@ pub fn text(answer: &Verified<'_>) -> String {
         let images = counted(verdict.unlisted.len() as u64, "image is", "images are");
         let _ = writeln!(
             text,
-            "{FAINT}{images} in no row: left out when it was split, or new since.{FAINT:#}"
+            "{FAINT}{images} not in the table: left out of the split, or added since.{FAINT:#}"
         );
     }
     for (class, parts) in verdict.thin.iter().take(FEW) {
@@ -120,7 +120,7 @@ pub fn text(answer: &Verified<'_>) -> String {
     }
     if wrong.is_empty() {
         text.push_str(&heading(
-            "Every image is in its place, with its class and its content; no group or content is in two splits.",
+            "Every image is in its place with its class and contents; no group or content spans two splits.",
         ));
         text.push('\n');
     }
@@ -138,8 +138,8 @@ struct Body<'a> {
     is_sound: bool,
     images: u64,
     splits: Vec<Split<'a>>,
-    place: &'static str,
-    wrong: Vec<Entry>,
+    layout: &'static str,
+    problems: Vec<Entry>,
     unlisted: &'a [String],
     thin: Vec<Thin<'a>>,
 }
@@ -174,11 +174,15 @@ pub fn json(answer: &Verified<'_>) -> String {
         is_sound: verdict.is_sound(),
         images: verdict.images,
         splits: splits.map(|(split, images)| Split { split, images: *images }).collect(),
-        place: match verdict.place {
+        layout: match verdict.place {
             Some(Place::Tree) => "tree",
             _ => "source",
         },
-        wrong: answer.wrong().into_iter().map(|(code, message)| Entry { code, message }).collect(),
+        problems: answer
+            .wrong()
+            .into_iter()
+            .map(|(code, message)| Entry { code, message })
+            .collect(),
         unlisted: &verdict.unlisted,
         thin: verdict
             .thin

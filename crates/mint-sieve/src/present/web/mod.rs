@@ -1,4 +1,4 @@
-//! WEB: what all pages are made of: one look, pictures inside of them, addresses of files, and what may run.
+//! WEB: what all pages are made of: one look, images inside of them, addresses of files, and what may run.
 
 mod addresses;
 mod allowed;

@@ -1,4 +1,4 @@
-//! Pictures inside of a page.
+//! Images inside of a page.
 
 use base64::Engine;
 use base64::engine::general_purpose::STANDARD;
@@ -7,7 +7,7 @@ use sieve_core::reading::Pixels;
 /// The quality of JPEGs: below it blocks show on smooth ground.
 const QUALITY: f32 = 78.0;
 
-/// Bytes as they stand in an address of a picture.
+/// Bytes as they stand in an address of an image.
 pub fn base64(bytes: &[u8]) -> String {
     STANDARD.encode(bytes)
 }

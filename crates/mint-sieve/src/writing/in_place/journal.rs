@@ -323,7 +323,7 @@ fn token() -> String {
 }
 
 fn journal_file(folder: &InsidePath) -> InsidePath {
-    folder.join(FILE).expect("a short name in a folder that is there")
+    folder.join(FILE).expect("a short name in an existing folder")
 }
 
 impl Journal {
@@ -354,7 +354,7 @@ impl Journal {
         }
         let root = root_of(&name).ok_or_else(|| {
             wrong(
-                "its folder is not called as apply --in-place calls it: NAME-set-aside-NUMBER"
+                "its folder is not named NAME-set-aside-NUMBER, as apply --in-place names it"
                     .to_owned(),
             )
         })?;
@@ -381,7 +381,7 @@ impl Journal {
             None if damaged.contains(&1) && !read.steps.is_empty() => Head::default(),
             // Killed before the head was written.
             None if damaged.is_empty() => Head::default(),
-            None => return Err(wrong("it does not begin as a journal does".to_owned())),
+            None => return Err(wrong("it does not start like a journal".to_owned())),
         };
         damaged.sort_unstable();
         if let (Some(first), Reading::Strict) = (damaged.first(), reading) {
@@ -390,7 +390,7 @@ impl Journal {
                 lines => format!("{lines} lines are damaged, the first of them is line {first}"),
             };
             return Err(wrong(many).hint(format!(
-                "Nothing was changed. To undo what the intact lines say: mint-sieve undo --salvage {}",
+                "Nothing was changed. To undo the steps on the intact lines: mint-sieve undo --salvage {}",
                 super::super::parent(&file).display()
             )));
         }
@@ -494,7 +494,10 @@ impl Contents {
         if line == 1 {
             let head: Head = serde_json::from_str(content).map_err(|error| error.to_string())?;
             if head.schema != SCHEMA {
-                return Err(format!("it is {:?}, and not {SCHEMA}", shortened(&head.schema)));
+                return Err(format!(
+                    "its schema is {:?}; expected {SCHEMA}",
+                    shortened(&head.schema)
+                ));
             }
             if path_of(&head.root) != root.as_path() {
                 return Err(format!("it is for another collection, {:?}", shortened(&head.root)));
@@ -583,8 +586,8 @@ pub fn locked(base: &Root, root: &InsidePath) -> Result<Option<File>, Failure> {
         Err(fs::TryLockError::Error(_)) => Ok(None),
         Err(fs::TryLockError::WouldBlock) => {
             let root = base.path().join(root.as_path());
-            let message = format!("another apply or undo is at work on {}", root.display());
-            Err(Failure::input(message).hint("Nothing was changed. Wait until it has ended."))
+            let message = format!("another `apply` or `undo` is running on {}", root.display());
+            Err(Failure::input(message).hint("Nothing was changed. Wait until it has finished."))
         }
     }
 }

@@ -32,8 +32,7 @@ pub fn carry_out(journal: &mut Journal, progress: &dyn Progress) -> Result<(), F
     journal.reach(
         State::Done,
         &format!(
-            "All changes were made; only the journal is not finished. Run the same apply again to finish it, or undo \
-             everything: mint-sieve undo {shown}"
+            "All changes were made, but the journal is unfinished. Run the same apply again to finish it, or undo everything: mint-sieve undo {shown}"
         ),
     )
 }
@@ -47,7 +46,7 @@ fn rolled_back(journal: &mut Journal, at: usize, reason: &str, progress: &dyn Pr
             // Nothing is left to tell, unless something else lies in the folder.
             let _ = forget(journal);
             Failure::output(format!("{reason}; every step before it was undone"))
-                .hint("Every file is where it was.")
+                .hint("Every file is back in place.")
         }
         Ok(restored) => {
             let failure =
@@ -55,7 +54,7 @@ fn rolled_back(journal: &mut Journal, at: usize, reason: &str, progress: &dyn Pr
             failure.details(restored.lines(usize::MAX)).hint(format!("To try again: {again}"))
         }
         Err(other) => Failure::output(format!("{reason}; and then, undoing it, {}", other.message))
-            .hint(format!("Repair that, then: {again}")),
+            .hint(format!("Fix that, then run: {again}")),
     }
 }
 
@@ -101,7 +100,7 @@ fn make(
                 (Some(facts), None) => rename(base, from, &facts, to),
                 (None, Some(_)) => Ok(()),
                 (Some(_), Some(_)) => Err(in_the_way(from, to)),
-                (None, None) => Err(format!("{} is gone, and so is {}", from.shown(), to.shown())),
+                (None, None) => Err(format!("neither {} nor {} exists", from.shown(), to.shown())),
             }
         }
         Step::MoveFolder { from, to, .. } => {

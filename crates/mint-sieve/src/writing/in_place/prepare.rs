@@ -79,7 +79,7 @@ pub fn prepare(
         let folder = base.path().join(folder.as_path());
         let reason = io_reason(&error);
         Failure::output(format!("cannot make the folder {}: {reason}", folder.display()))
-            .hint("Dropped files are kept beside the collection. Nothing was changed.")
+            .hint("Dropped files are moved to a folder beside the collection. Nothing was changed.")
     })?;
     let base_again = Root::open(base.path()).map_err(|error| unwritten(&base, &folder, &error));
     let begun = base_again
@@ -112,7 +112,7 @@ fn refuse_other_file_system(base: &Root, name: &InsidePath) -> Result<(), Failur
     {
         let root = base.path().join(name.as_path());
         let message = format!(
-            "{} is a mount point: nothing can be kept beside it on the same file system",
+            "{} is a mount point, so there is no place beside it on the same file system",
             root.display()
         );
         return Err(Failure::input(message).hint("Use --to, or name a folder within it."));
@@ -145,11 +145,13 @@ impl Layout<'_> {
                 let message =
                     format!("{} is a symbolic link; --in-place moves files only", record.path);
                 Err(Failure::input(message)
-                    .hint("Nothing was changed. Use --to, which copies what it leads to."))
+                    .hint("Nothing was changed. Use --to, which copies the target."))
             }
             _ => {
-                let message =
-                    format!("{} is no file in the collection, or lies behind a link", record.path);
+                let message = format!(
+                    "{} is not a file of the collection, or is behind a symbolic link",
+                    record.path
+                );
                 Err(Failure::input(message).hint("Nothing was changed. Use --to."))
             }
         }
@@ -250,7 +252,7 @@ impl Layout<'_> {
         })?;
         let pixels = pixels.into_iter().next().flatten();
         pixels.ok_or_else(|| {
-            Failure::input(format!("{} cannot be read any more", record.path))
+            Failure::input(format!("{} can no longer be read", record.path))
                 .hint("The collection was not changed.")
         })
     }

@@ -115,13 +115,13 @@ pub fn own_facts_at(
 }
 
 pub fn in_the_way(from: &Place, to: &Place) -> String {
-    format!("cannot move {}: {} is there already", from.shown(), to.shown())
+    format!("cannot move {}: {} already exists", from.shown(), to.shown())
 }
 
 /// Moves a regular file to a place where nothing is; what appears there in the last moment is not replaced either.
 pub fn rename(base: &Root, from: &Place, facts: &FileFacts, to: &Place) -> Result<(), String> {
     if facts.kind != FileKind::File {
-        return Err(format!("cannot move {}: it is no regular file", from.shown()));
+        return Err(format!("cannot move {}: it is not a regular file", from.shown()));
     }
     base.rename_new(from.path(), to.path()).map_err(|error| match error.kind() {
         io::ErrorKind::CrossesDevices => {

@@ -210,7 +210,7 @@ fn a_step_that_cannot_be_made_takes_all_others_back() {
             |shed| fs::write(shed.path("herbs-set-aside-1/waiting"), "in the way").unwrap(),
             "cannot make the folder",
         ),
-        (|shed| fs::remove_file(shed.path("herbs/Bay /1")).unwrap(), "is gone"),
+        (|shed| fs::remove_file(shed.path("herbs/Bay /1")).unwrap(), "exists"),
         (|shed| fs::write(shed.path("herbs/dill"), "a file").unwrap(), "cannot make the folder"),
     ];
     for (disturb, reason) in disturbed {
@@ -381,10 +381,10 @@ fn what_others_did_since_is_listed_and_all_else_is_undone() {
         lines,
         [
             "not moved back: herbs/Bay /1 is still at herbs-set-aside-1/waiting/3: cannot move \
-             herbs-set-aside-1/waiting/3: herbs/Bay /1 is there already",
+             herbs-set-aside-1/waiting/3: herbs/Bay /1 already exists",
             "changed since: herbs/sage/2",
             "changed since: herbs/bay/2",
-            "the folder herbs/Bay  was made again; the one that was there is herbs-set-aside-1/emptied/0",
+            "the folder herbs/Bay  was created again; the one in its place is now herbs-set-aside-1/emptied/0",
         ]
     );
     assert_eq!(journal.state, Some(State::Undoing));
@@ -409,7 +409,7 @@ fn two_never_work_on_one_collection_and_journals_are_numbered() {
     let held = journal::locked(&base, &root).unwrap();
     assert!(held.is_some());
     let refused = Journal::open(&shed.path(ASIDE), Reading::Strict).unwrap_err();
-    assert!(refused.message.contains("another apply or undo"), "{}", refused.message);
+    assert!(refused.message.contains("another `apply` or `undo`"), "{}", refused.message);
     drop(held);
     shed.open();
     for name in ["12", "x", "007", "4294967296", "-1", "+1"] {

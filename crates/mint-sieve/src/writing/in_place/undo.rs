@@ -69,10 +69,10 @@ impl Restored {
         put(changed.map(|place| format!("changed since: {}", place.shown())).collect());
         let uncompared = self.uncompared.iter();
         put(uncompared
-            .map(|(place, why)| format!("not compared: {}: {why}", place.shown()))
+            .map(|(place, why)| format!("not verified: {}: {why}", place.shown()))
             .collect());
         let kept = self.kept.iter().map(|(place, now)| {
-            format!("edited since, kept aside: {} is now {}", place.shown(), now.shown())
+            format!("edited since; the edited file {} is kept as {}", place.shown(), now.shown())
         });
         put(kept.collect());
         put(self.folders.clone());
@@ -138,7 +138,7 @@ pub(super) fn undo_before(
     // What failed once for a folder may succeed the next time; what fails again is final, so that nothing waits for it.
     if restored.stuck.is_empty() && (restored.folders.is_empty() || is_retry) {
         let hint = format!(
-            "Every file was moved back; only the journal is not finished. To finish it: mint-sieve undo {}",
+            "Every file was moved back, but the journal is unfinished. To finish it: mint-sieve undo {}",
             journal.shown().display()
         );
         journal.reach(State::Undone, &hint)?;
@@ -284,7 +284,7 @@ fn unmake(
                 }
                 (Some(now), Some(_)) if now.inode != *inode => {
                     restored.folders.push(format!(
-                        "the folder {} was made again; the one that was there is {}",
+                        "the folder {} was created again; the one in its place is now {}",
                         from.shown(),
                         to.shown()
                     ));

@@ -1,17 +1,17 @@
-//! What the geometry of a policy costs: how much of the frame it invents, and how much of the picture it hides. That needs
+//! What the geometry of a policy costs: how much of the frame it invents, and how much of the image it hides. That needs
 //! no pixels: the matrices of many draws are enough, so that the answer hangs on the policy and not on a handful of
-//! pictures.
+//! images.
 
 use crate::augment::draw::{Draw, DrawnStep, Occasion};
 use crate::augment::frame::Frame;
 use crate::augment::policy::Policy;
 use crate::augment::projective::Projective;
 
-/// Points along each side at which frames and pictures are asked for: a share is right to about a percent in one draw,
+/// Points along each side at which frames and images are asked for: a share is right to about a percent in one draw,
 /// and to far less in the mean of many.
 const POINTS: u32 = 24;
 
-/// A picture that a policy is tried on.
+/// An image that a policy is tried on.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Subject {
     /// Its sides in pixels, columns first.
@@ -25,9 +25,9 @@ pub struct Subject {
 pub struct GeometryCost {
     /// How many draws were looked at.
     pub draws: u64,
-    /// Share of the frame that lies outside of the picture.
+    /// Share of the frame that lies outside of the image.
     pub invented: Spread,
-    /// Share of the picture that is not in the frame.
+    /// Share of the image that is not in the frame.
     pub hidden: Spread,
     /// The same of the frame alone, without augmentation.
     pub hidden_by_frame: f64,
@@ -76,7 +76,7 @@ impl Spread {
 /// Parts of the strength that are tried.
 const STRENGTHS: [f64; 3] = [0.25, 0.5, 0.75];
 
-/// What the geometry of `policy` does to pictures like `subjects`: `draws` in all, shared out among them.
+/// What the geometry of `policy` does to images like `subjects`: `draws` in all, shared out among them.
 pub fn geometry(policy: &Policy, subjects: &[Subject], seed: u64, draws: u64) -> GeometryCost {
     let drawn = drawn(policy, subjects, seed, draws);
     let without = |left_out: usize| {
@@ -127,7 +127,7 @@ fn mean_invented(drawn: &[Drawn], frame: Frame, changed: &dyn Fn(&Draw) -> Draw)
 pub struct StepGeometry {
     /// Mean share of the frame that it invents, beside what the frame itself does.
     pub invented: f64,
-    /// Mean share of the picture that it hides, beside what the frame itself does.
+    /// Mean share of the image that it hides, beside what the frame itself does.
     pub hidden: f64,
 }
 
@@ -172,7 +172,7 @@ fn drawn(policy: &Policy, subjects: &[Subject], seed: u64, draws: u64) -> Vec<Dr
     (0..draws).map(draw).collect()
 }
 
-/// The share of points of the frame that lie neither on the picture nor on its background.
+/// The share of points of the frame that lie neither on the image nor on its background.
 fn invented(draw: &Draw, (width, height): (u32, u32), frame: Frame) -> f64 {
     let Some(to_picture) = draw.to_frame(width, height, frame).inverse() else { return 1.0 };
     let (beside, above) = frame.margins(width, height);
@@ -183,7 +183,7 @@ fn invented(draw: &Draw, (width, height): (u32, u32), frame: Frame) -> f64 {
     })
 }
 
-/// The share of points of the picture that lie outside of the frame.
+/// The share of points of the image that lie outside of the frame.
 fn hidden(draw: &Draw, (width, height): (u32, u32), frame: Frame) -> f64 {
     let to_frame = draw.to_frame(width, height, frame);
     let sides = (f64::from(frame.width_px), f64::from(frame.height_px));
@@ -223,7 +223,7 @@ mod tests {
         let policy =
             |steps: &str| Policy::parse(&format!("[frame]\nsize = [120, 120]\n{steps}")).unwrap();
         let near = |a: f64, b: f64| assert!((a - b).abs() < 0.02, "{a} is not {b}");
-        // Nothing is done: of a picture twice as wide as high half is cut by the frame.
+        // Nothing is done: of an image twice as wide as high half is cut by the frame.
         let plain = geometry(&policy(""), &[of_size(240, 120)], 0, 10);
         assert_eq!((plain.invented.mean, plain.draws), (0.0, 10));
         near(plain.hidden.mean, 0.5);
@@ -243,7 +243,7 @@ mod tests {
         let alone = step_geometry(&policy_of_three, 0, 0.5, &[of_size(100, 100)], 0, 10);
         near(alone.invented, 1.0 - 0.875 * 0.875);
         near(alone.hidden, alone.invented);
-        // Bars beside a picture are its background, not invented; turned they are both.
+        // Bars beside an image are its background, not invented; turned they are both.
         let barred = policy("fit = 'contain'\nbackground = 'white'\n");
         assert_eq!(geometry(&barred, &[of_size(240, 120)], 0, 4).invented.mean, 0.0);
         let barred = policy(
@@ -253,7 +253,7 @@ mod tests {
         let halved = 1.0 - 0.875 * 0.875;
         assert_eq!(moved.at_strength[1].0, 0.5);
         near(moved.at_strength[1].1, halved);
-        // Out of the frame by a half is a quarter of the picture enlarged twice.
+        // Out of the frame by a half is a quarter of the image enlarged twice.
         let zoom = geometry(
             &policy("[[step]]\ndo = 'zoom'\nbetween = [2, 2]"),
             &[of_size(100, 100)],

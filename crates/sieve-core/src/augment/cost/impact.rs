@@ -1,4 +1,4 @@
-//! What a policy does to real pictures, in numbers: how often its draws leave the range of held-out pictures, how much
+//! What a policy does to real images, in numbers: how often its draws leave the range of held-out images, how much
 //! they flatten, and how often they look most like another class.
 
 use std::collections::BTreeMap;
@@ -17,40 +17,40 @@ use crate::measuring::look_at;
 use crate::progress::Progress;
 use crate::reading::{self, DecodedImage, Pixels, ReadLimits};
 
-/// What is studied, and on which pictures.
+/// What is studied, and on which images.
 pub struct Study<'a> {
     /// The policy.
     pub policy: &'a Policy,
-    /// Training pictures, in an order of which any beginning will do.
+    /// Training images, in an order of which any beginning will do.
     pub train: &'a [&'a Entry],
-    /// Held-out pictures that the draws should look like; where there are none, the training pictures themselves.
+    /// Held-out images that the draws should look like; where there are none, the training images themselves.
     pub held_out: &'a [&'a Entry],
     /// The seed.
     pub seed: u64,
-    /// Draws of the policy, shared out among the training pictures.
+    /// Draws of the policy, shared out among the training images.
     pub draws: u64,
 }
 
 /// Parts of its strength at which each step is tried by itself, the strongest first.
 pub const TRIED: [f64; 4] = [1.0, 0.5, 0.25, 0.125];
 
-/// Training pictures on which each step is tried by itself: a share of a tenth is then right to about two in a hundred.
+/// Training images on which each step is tried by itself: a share of a tenth is then right to about two in a hundred.
 const ALONE: usize = 200;
 
-/// What a policy does to real pictures. Shares are from 0 to 1.
+/// What a policy does to real images. Shares are from 0 to 1.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Impact {
-    /// The training pictures that were drawn from.
+    /// The training images that were drawn from.
     pub subjects: Vec<Subject>,
-    /// Held-out pictures that they were compared with; 0 where it was the training pictures themselves.
+    /// Held-out images that they were compared with; 0 where it was the training images themselves.
     pub held_out: u64,
-    /// The pictures that they were compared with, without augmentation.
+    /// The images that they were compared with, without augmentation.
     pub reference: Vec<Reference>,
     /// Draws.
     pub draws: u64,
     /// For each of [`MEASURES`], how often draws leave the range.
     pub out_of_range: Vec<OutOfRange>,
-    /// Share of draws, and of pictures without augmentation, of which any measure leaves the range.
+    /// Share of draws, and of images without augmentation, of which any measure leaves the range.
     pub any_out_of_range: f64,
     /// See [`Impact::any_out_of_range`].
     pub any_out_of_range_plain: f64,
@@ -58,7 +58,7 @@ pub struct Impact {
     pub clipped: f64,
     /// See [`Impact::clipped`].
     pub most_clipped: f64,
-    /// By how many levels the mean of a picture moves, whichever way, in the mean of the draws.
+    /// By how many levels the mean of an image moves, whichever way, in the mean of the draws.
     pub shift_levels: f64,
     /// Whether draws look like another class; none where there is only one.
     pub label_risk: Option<LabelRisk>,
@@ -66,7 +66,7 @@ pub struct Impact {
     pub steps: Vec<StepImpact>,
 }
 
-/// A picture as the frame shows it.
+/// An image as the frame shows it.
 #[derive(Clone, Debug, PartialEq)]
 pub struct Reference {
     /// Its class.
@@ -82,13 +82,13 @@ pub struct Reference {
 pub struct OutOfRange {
     /// Which measure.
     pub measure: &'static str,
-    /// The middle 98% of the held-out pictures.
+    /// The middle 98% of the held-out images.
     pub range: (f64, f64),
     /// Share of draws below it, and above.
     pub below: f64,
     /// See [`OutOfRange::below`].
     pub above: f64,
-    /// The same of the pictures without augmentation.
+    /// The same of the images without augmentation.
     pub below_plain: f64,
     /// See [`OutOfRange::below_plain`].
     pub above_plain: f64,
@@ -97,7 +97,7 @@ pub struct OutOfRange {
 /// How often what looks most alike is of another class.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct LabelRisk {
-    /// Share of draws whose most alike picture is of another class.
+    /// Share of draws whose most alike image is of another class.
     pub share: f64,
     /// The same without augmentation.
     pub plain: f64,
@@ -106,7 +106,7 @@ pub struct LabelRisk {
     pub confused: Vec<(String, String, f64)>,
 }
 
-/// What one step by itself does to pictures, when it happens.
+/// What one step by itself does to images, when it happens.
 #[derive(Clone, Debug, Default, PartialEq)]
 pub struct StepImpact {
     /// At each of [`TRIED`].
@@ -139,13 +139,13 @@ struct Seen {
     is_only_resampled: bool,
 }
 
-/// One training picture.
+/// One training image.
 struct Probed {
     class: String,
     size_px: (u32, u32),
     plain: Seen,
     draws: Vec<Seen>,
-    /// For each step, for each of [`TRIED`], or for as many of them as change anything; none of a picture on which
+    /// For each step, for each of [`TRIED`], or for as many of them as change anything; none of an image on which
     /// steps are not tried.
     alone: Option<Vec<Vec<Seen>>>,
 }
@@ -158,7 +158,7 @@ impl Probed {
     }
 }
 
-/// Studies a policy. Files that are no pictures are passed over.
+/// Studies a policy. Files that are no images are passed over.
 ///
 /// # Errors
 ///
@@ -170,8 +170,8 @@ pub fn study(
     progress: &dyn Progress,
 ) -> Result<Impact, Error> {
     let total = (study.train.len() + study.held_out.len()) as u64;
-    progress.begin("trying the policy", Some(total));
-    // The first pictures have one draw more than the last, so that there are as many as were asked for.
+    progress.begin("measuring the policy", Some(total));
+    // The first images have one draw more than the last, so that there are as many as were asked for.
     let images = study.train.len().max(1) as u64;
     let each = |at: usize| study.draws / images + u64::from((at as u64) < study.draws % images);
     let located: Vec<_> = study.train.iter().map(|entry| entry.located()).collect();
@@ -268,7 +268,7 @@ fn summary(policy: &Policy, probed: &[Probed], held_out: &[Reference]) -> Impact
     let leaves = |seen: &Seen, at: usize| {
         seen.measures[at] < ranges[at].0 || seen.measures[at] > ranges[at].1
     };
-    // Every resampling of a picture as small as the frame softens it, by a hair's breadth as much as by a long way: no
+    // Every resampling of an image as small as the frame softens it, by a hair's breadth as much as by a long way: no
     // range of a geometric step is to blame for that, nor several of them together.
     let is_out_otherwise =
         |seen: &Seen| (0..MEASURES.len()).any(|at| at != SHARPNESS && leaves(seen, at));
@@ -351,10 +351,10 @@ fn step_impact(
     StepImpact { at, confused: confused.unwrap_or_default() }
 }
 
-/// The pictures without augmentation, to find what looks most like a frame.
+/// The images without augmentation, to find what looks most like a frame.
 struct Neighbours<'a> {
     probed: &'a [Probed],
-    /// For each picture the class of what looks most like it without augmentation.
+    /// For each image the class of what looks most like it without augmentation.
     plain: Vec<&'a str>,
 }
 
@@ -370,7 +370,7 @@ impl<'a> Neighbours<'a> {
         Some(all)
     }
 
-    /// The class of the picture that looks most like what was made of picture `own`, itself left out.
+    /// The class of the image that looks most like what was made of image `own`, itself left out.
     fn class_of(&self, own: usize, seen: &Seen) -> &'a str {
         let others = self.probed.iter().enumerate().filter(|(at, _)| *at != own);
         let nearest = others.min_by(|(_, a), (_, b)| {
@@ -384,7 +384,7 @@ impl<'a> Neighbours<'a> {
         self.plain[at] != self.probed[at].class
     }
 
-    /// How many more of the frames, one of each picture, look like another class than without augmentation, as a share;
+    /// How many more of the frames, one of each image, look like another class than without augmentation, as a share;
     /// 0 where chance may have done it.
     fn added(&self, frame: impl Fn(&'a Probed) -> Option<&'a Seen>) -> f64 {
         let (mut worse, mut better, mut all) = (0.0f64, 0.0f64, 0.0f64);

@@ -1,4 +1,4 @@
-//! The measures that draws are compared with held-out pictures by.
+//! The measures that draws are compared with held-out images by.
 
 use crate::measuring::ImageMeasures;
 

@@ -35,11 +35,11 @@ impl Grade {
 /// What a step goes too far in.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Reason {
-    /// It fills the frame with what is not in the picture.
+    /// It fills the frame with what is not in the image.
     Invented,
-    /// It hides the picture.
+    /// It hides the image.
     Hidden,
-    /// Draws leave the range of held-out pictures.
+    /// Draws leave the range of held-out images.
     OutOfRange,
     /// Values become black or white.
     Clipped,

@@ -62,7 +62,7 @@ pub(super) fn mirrored(at: i64, side: usize) -> usize {
 
 pub(super) static BLUR: Definition = Definition {
     name: "blur",
-    does: "blurs with a bell curve of this standard deviation, in pixels of the frame",
+    does: "Gaussian blur; standard deviation in frame pixels",
     range: Some(Range { unit: Unit::Pixels, least: 0.0, most: 50.0, usual: None }),
     second: None,
     word: None,

@@ -5,7 +5,7 @@ use crate::augment::colour::Colour;
 
 pub(super) static CONTRAST: Definition = Definition {
     name: "contrast",
-    does: "stretches every value around mid grey, as contrast() in CSS",
+    does: "scales every value around mid grey, as contrast() in CSS",
     range: Some(Range { unit: Unit::Factor, least: 0.0, most: 10.0, usual: None }),
     second: None,
     word: None,

@@ -5,8 +5,7 @@ use crate::affine::Affine;
 
 pub(super) static CROP: Definition = Definition {
     name: "crop",
-    does: "cuts out this share of the frame's area, anywhere in it, and stretches it to the frame; \
-           aspect = [from, to] is the cut's width over height against the frame's",
+    does: "crops this share of the frame's area at a random place and stretches it to the frame; aspect = [from, to] is the crop's aspect ratio relative to the frame's",
     range: Some(Range { unit: Unit::AreaShare, least: 0.01, most: 1.0, usual: None }),
     second: Some(Second {
         name: "aspect",

@@ -28,7 +28,7 @@ pub struct Definition {
     pub numbers: &'static [Number],
     /// The numbers, from as many random ones, each from 0 to 1, as it asks for.
     pub draw: fn(&Setting, &mut dyn FnMut() -> f64) -> [f64; MOST_NUMBERS],
-    /// What was drawn, as short as it can be said under a picture.
+    /// What was drawn, as short as it can be said under an image.
     pub caption: fn(&Drawn) -> String,
     /// What is done.
     pub effect: Effect,
@@ -183,7 +183,7 @@ impl Definition {
         matches!(self.effect, Effect::Geometry(_))
     }
 
-    /// Whether it changes pixels by those around them, and with that how sharp a picture is.
+    /// Whether it changes pixels by those around them, and with that how sharp an image is.
     pub fn is_filter(&self) -> bool {
         matches!(self.effect, Effect::Filter(_))
     }
@@ -262,7 +262,7 @@ impl Drawn {
         Drawn { numbers, ..self }
     }
 
-    /// What was drawn, as short as it can be said under a picture.
+    /// What was drawn, as short as it can be said under an image.
     pub fn caption(&self) -> String {
         (self.definition.caption)(self)
     }

@@ -1,4 +1,4 @@
-//! Gives all levels the same share of the picture: the histogram of each channel is made flat.
+//! Gives all levels the same share of the image: the histogram of each channel is made flat.
 
 use super::{Definition, Effect};
 use crate::augment::canvas::Canvas;
@@ -27,7 +27,7 @@ fn equalise(canvas: &mut Canvas) {
 
 pub(super) static EQUALISE: Definition = Definition {
     name: "equalise",
-    does: "makes the histogram of red, of green and of blue flat",
+    does: "equalises the histograms of red, green and blue separately",
     range: None,
     second: None,
     word: None,

@@ -10,7 +10,7 @@ const TOP_BOTTOM: &str = "top-bottom";
 
 pub(super) static FLIP: Definition = Definition {
     name: "flip",
-    does: "mirrors: axis = \"left-right\" or \"top-bottom\"",
+    does: "mirrors the image; axis = \"left-right\" or \"top-bottom\"",
     range: None,
     second: None,
     word: Some(Choice {

@@ -5,7 +5,7 @@ use crate::augment::colour::Colour;
 
 pub(super) static GAMMA: Definition = Definition {
     name: "gamma",
-    does: "bends values between black and white: the exponent of value / 255, above 1 darker",
+    does: "gamma: the exponent of value / 255; above 1 darkens",
     range: Some(Range { unit: Unit::Factor, least: 0.1, most: 10.0, usual: None }),
     second: None,
     word: None,

@@ -6,7 +6,7 @@ use crate::augment::canvas::LUMA;
 
 pub(super) static GREY: Definition = Definition {
     name: "grey",
-    does: "takes the colour away: luma (ITU-R BT.709) in red, green and blue",
+    does: "converts to greyscale (BT.709 luma)",
     range: None,
     second: None,
     word: None,

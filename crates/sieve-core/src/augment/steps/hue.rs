@@ -5,7 +5,7 @@ use crate::augment::colour::Colour;
 
 pub(super) static HUE: Definition = Definition {
     name: "hue",
-    does: "turns colours around the circle, as hue-rotate() in CSS",
+    does: "rotates hues, as hue-rotate() in CSS",
     range: Some(Range { unit: Unit::Degrees, least: -180.0, most: 180.0, usual: None }),
     second: None,
     word: None,

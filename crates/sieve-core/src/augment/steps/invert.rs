@@ -5,7 +5,7 @@ use crate::augment::colour::Colour;
 
 pub(super) static INVERT: Definition = Definition {
     name: "invert",
-    does: "turns light into dark: 255 less the value",
+    does: "inverts each value (255 - value)",
     range: None,
     second: None,
     word: None,

@@ -41,7 +41,7 @@ fn smear(canvas: &mut Canvas, length: f64, degrees: f64) {
 
 pub(super) static MOTION_BLUR: Definition = Definition {
     name: "motion-blur",
-    does: "smears along a line of so many pixels of the frame; angle = [from, to] in degrees, any without it",
+    does: "motion blur along a line of this length in frame pixels; angle = [from, to] in degrees [default: any]",
     range: Some(Range { unit: Unit::Pixels, least: 0.0, most: 100.0, usual: None }),
     second: Some(Second {
         name: "angle",

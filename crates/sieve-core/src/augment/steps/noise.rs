@@ -17,7 +17,7 @@ fn bell(random: &mut impl Rng) -> f32 {
 
 pub(super) static NOISE: Definition = Definition {
     name: "noise",
-    does: "adds noise of this standard deviation, in levels, to each value",
+    does: "adds Gaussian noise of this standard deviation, in levels, to each value",
     range: Some(Range { unit: Unit::Levels, least: 0.0, most: 128.0, usual: None }),
     second: None,
     word: None,

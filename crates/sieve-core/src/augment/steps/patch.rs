@@ -32,7 +32,7 @@ fn cover(drawn: &Drawn, canvas: &mut Canvas) {
 
 pub(super) static PATCH: Definition = Definition {
     name: "patch",
-    does: "covers a rectangle of this share of the frame's area, anywhere in it; aspect = [from, to] is its width over height; fill is \"mean\" (of the frame), \"noise\" or a colour",
+    does: "covers a rectangle of this share of the frame's area at a random place; aspect = [from, to] is its width over height; fill is \"mean\" (of the frame), \"noise\" or a colour",
     range: Some(Range { unit: Unit::AreaShare, least: 0.0, most: 1.0, usual: None }),
     second: Some(Second {
         name: "aspect",

@@ -9,7 +9,7 @@ const MOST: f64 = 0.2;
 
 pub(super) static PERSPECTIVE: Definition = Definition {
     name: "perspective",
-    does: "moves each corner by up to this share of width and height, in and out, drawn each by itself",
+    does: "moves each corner independently, by up to this share of width and height, inward or outward",
     range: Some(Range { unit: Unit::FrameShare, least: 0.0, most: MOST, usual: None }),
     second: None,
     word: None,

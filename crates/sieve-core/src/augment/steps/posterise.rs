@@ -5,7 +5,7 @@ use crate::augment::colour::Colour;
 
 pub(super) static POSTERISE: Definition = Definition {
     name: "posterise",
-    does: "leaves so many bits of each value: equal bands, spread from black to white",
+    does: "keeps this many bits of each value: equal bands, spread from black to white",
     range: Some(Range { unit: Unit::Bits, least: 1.0, most: 8.0, usual: None }),
     second: None,
     word: None,

@@ -8,7 +8,7 @@ use crate::measuring::{CHROMA, LUMA};
 
 pub(super) static RECOMPRESS: Definition = Definition {
     name: "recompress",
-    does: "does to the frame what saving as a JPEG of this quality does, colours at half the size; 100 leaves it",
+    does: "simulates saving as a JPEG of this quality with 4:2:0 chroma; 100 changes nothing",
     range: Some(Range { unit: Unit::Quality, least: 1.0, most: 100.0, usual: None }),
     second: None,
     word: None,

@@ -5,7 +5,7 @@ use crate::affine::Affine;
 
 pub(super) static ROTATE: Definition = Definition {
     name: "rotate",
-    does: "turns about the middle of the frame; above 0 counter-clockwise",
+    does: "rotates about the centre of the frame; above 0 counter-clockwise",
     range: Some(Range { unit: Unit::Degrees, least: -360.0, most: 360.0, usual: None }),
     second: None,
     word: None,

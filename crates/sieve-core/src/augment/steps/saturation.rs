@@ -8,7 +8,7 @@ const GREY: [f32; 3] = [0.213, 0.715, 0.072];
 
 pub(super) static SATURATION: Definition = Definition {
     name: "saturation",
-    does: "moves colours away from grey (above 1) or towards it, as saturate() in CSS",
+    does: "scales the distance of colours from grey, as saturate() in CSS",
     range: Some(Range { unit: Unit::Factor, least: 0.0, most: 10.0, usual: None }),
     second: None,
     word: None,

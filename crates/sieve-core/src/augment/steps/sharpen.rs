@@ -6,7 +6,7 @@ use super::blur::blur;
 
 pub(super) static SHARPEN: Definition = Definition {
     name: "sharpen",
-    does: "adds so many times what a blur of one pixel would take away",
+    does: "unsharp mask, radius 1 px, with this amount",
     range: Some(Range { unit: Unit::Factor, least: 0.0, most: 10.0, usual: None }),
     second: None,
     word: None,

@@ -5,7 +5,7 @@ use crate::affine::Affine;
 
 pub(super) static SHEAR: Definition = Definition {
     name: "shear",
-    does: "slants upright lines, then level ones, about the middle; both angles are drawn each by itself",
+    does: "slants vertical lines, then horizontal ones, about the centre; the two angles are drawn independently",
     range: Some(Range { unit: Unit::Degrees, least: -60.0, most: 60.0, usual: None }),
     second: None,
     word: None,

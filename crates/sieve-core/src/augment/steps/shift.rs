@@ -5,7 +5,7 @@ use crate::affine::Affine;
 
 pub(super) static SHIFT: Definition = Definition {
     name: "shift",
-    does: "moves; above 0 right and down; both directions are drawn each by itself",
+    does: "moves the image; above 0 right and down; the two directions are drawn independently",
     range: Some(Range { unit: Unit::FrameShare, least: -1.0, most: 1.0, usual: None }),
     second: None,
     word: None,

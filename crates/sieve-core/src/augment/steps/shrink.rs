@@ -57,7 +57,7 @@ fn under(at: usize, small: usize, side: usize) -> Vec<(usize, f32)> {
 
 pub(super) static SHRINK: Definition = Definition {
     name: "shrink",
-    does: "makes the frame so many times smaller by averaging, and as large as before between the means",
+    does: "reduces the frame by this factor with averaging, then enlarges it again by interpolation",
     range: Some(Range { unit: Unit::Factor, least: 1.0, most: 32.0, usual: None }),
     second: None,
     word: None,

@@ -5,7 +5,7 @@ use crate::augment::colour::Colour;
 
 pub(super) static SOLARISE: Definition = Definition {
     name: "solarise",
-    does: "inverts values from this level on, as overexposed film did; 256 leaves all",
+    does: "inverts values from this level up, like overexposed film; 256 changes nothing",
     range: Some(Range { unit: Unit::Levels, least: 0.0, most: 256.0, usual: None }),
     second: None,
     word: None,

@@ -6,7 +6,7 @@ use rand::RngExt;
 
 pub(super) static SPECKLE: Definition = Definition {
     name: "speckle",
-    does: "turns this share of the pixels black or white, half of them each",
+    does: "sets this share of the pixels to black or white, half each",
     range: Some(Range { unit: Unit::AreaShare, least: 0.0, most: 1.0, usual: None }),
     second: None,
     word: None,

@@ -5,7 +5,7 @@ use crate::affine::Affine;
 
 pub(super) static STRETCH: Definition = Definition {
     name: "stretch",
-    does: "makes wider (above 1) or higher, keeping the area: by how much width over height grows",
+    does: "changes the aspect ratio by this factor, keeping the area; above 1 wider",
     range: Some(Range { unit: Unit::Factor, least: 0.1, most: 10.0, usual: None }),
     second: None,
     word: None,

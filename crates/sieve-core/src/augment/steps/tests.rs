@@ -14,7 +14,7 @@ fn painted(values: &[u8]) -> Pixels {
     Pixels { width_px: WIDTH, height_px: HEIGHT, data }
 }
 
-/// What one step, set so, makes of a picture.
+/// What one step, set so, makes of an image.
 fn done(image: &Pixels, step: &str) -> Pixels {
     let text = format!("[frame]\nsize = [{WIDTH}, {HEIGHT}]\nfit = 'stretch'\n[[step]]\n{step}");
     let policy = Policy::parse(&text).unwrap();
@@ -143,7 +143,7 @@ proptest! {
         let fine = |x: i64, y: i64, c: usize| value(&image, x, y, c) - blurred(&image, x, y, c, 1.0);
         let worst = apart(&sharp, |x, y, c| value(&image, x, y, c) + amount * fine(x, y, c));
         prop_assert!(worst <= 0.6 + 1.2 * amount, "{worst} at {amount}");
-        // The mean of what lies along the line stays the mean of the picture, but for its edges.
+        // The mean of what lies along the line stays the mean of the image, but for its edges.
         let smeared = one("motion-blur", length, &format!("angle = [{angle:?}, {angle:?}]"));
         let mean = |image: &Pixels| {
             image.data.iter().map(|value| f64::from(*value)).sum::<f64>() / image.data.len() as f64
@@ -254,7 +254,7 @@ fn every_step_keeps_to_its_bounds_and_does_nothing_where_it_says_so() {
                     Draw { steps: vec![DrawnStep { step: 0, drawn }] }.apply(&prepared, &policy)
                 };
                 assert_eq!(once(drawn), once(drawn));
-                // Without strength a picture stays what it is; some steps have none to lose.
+                // Without strength an image stays what it is; some steps have none to lose.
                 let has_strength =
                     step.numbers.first().is_some_and(|n| n.strength != Strength::Fixed);
                 let still = once(drawn.at_strength(0.0)).pixels;

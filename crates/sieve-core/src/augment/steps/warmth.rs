@@ -6,7 +6,7 @@ use crate::augment::canvas::LUMA;
 
 pub(super) static WARMTH: Definition = Definition {
     name: "warmth",
-    does: "makes the light cooler (below 0) or warmer: how often red is doubled over blue; the luma of white stays",
+    does: "shift in the red/blue ratio, in stops; below 0 cooler, above 0 warmer; the luma of white is kept",
     range: Some(Range { unit: Unit::Stops, least: -2.0, most: 2.0, usual: None }),
     second: None,
     word: None,

@@ -5,7 +5,7 @@ use crate::affine::Affine;
 
 pub(super) static ZOOM: Definition = Definition {
     name: "zoom",
-    does: "enlarges about the middle of the frame; above 1 nearer",
+    does: "scales about the centre of the frame; above 1 enlarges",
     range: Some(Range { unit: Unit::Factor, least: 0.1, most: 10.0, usual: None }),
     second: None,
     word: None,

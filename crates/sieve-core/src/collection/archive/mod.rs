@@ -47,14 +47,14 @@ fn entry_path(name: &[u8]) -> Result<RelPath, (RelPath, &'static str)> {
     let native = native_of_bytes(name);
     let refused = |why| Err((RelPath::new(&native), why));
     if name.contains(&0) {
-        return refused("the path holds a NUL character");
+        return refused("the path contains a NUL character");
     }
     let mut clean = PathBuf::new();
     for part in native.components() {
         match part {
             std::path::Component::Normal(name) => clean.push(name),
             std::path::Component::CurDir => {}
-            std::path::Component::ParentDir => return refused("the path holds .."),
+            std::path::Component::ParentDir => return refused("the path contains .."),
             _ => return refused("the path is absolute"),
         }
     }

@@ -92,11 +92,11 @@ impl Tar {
                 }
                 Err(error) if number == 0 => {
                     tracing::debug!(%error, "not a tar archive");
-                    return Err("what it holds is not a tar archive".to_owned());
+                    return Err("its content is not a tar archive".to_owned());
                 }
                 Err(error) => {
                     let reason =
-                        format!("the archive cannot be read any further: {}", io_reason(&error));
+                        format!("the rest of the archive cannot be read: {}", io_reason(&error));
                     listing.unlistable.push((named(&self.path), reason));
                     break;
                 }
@@ -200,7 +200,7 @@ impl Tar {
         };
         let ended = run();
         let reason =
-            ended.map_or_else(|error| io_reason(&error), |()| "not in the archive any more".into());
+            ended.map_or_else(|error| io_reason(&error), |()| "no longer in the archive".into());
         for left in next..wanted.len() {
             if !taker.take(left, Err(ReadError::Unreadable(reason.clone()))) {
                 break;

@@ -34,8 +34,7 @@ impl Zip {
         let archive = ZipArchive::new(opened.clone()).map_err(|error| match error {
             // The list of entries stands at the end.
             ZipError::InvalidArchive(_) => {
-                "its directory of entries is missing; the archive is truncated or damaged"
-                    .to_owned()
+                "its central directory is missing: the archive is truncated or damaged".to_owned()
             }
             error => reason(&error),
         })?;
@@ -83,7 +82,7 @@ impl Zip {
     }
 
     /// The entries whose bytes begin inside of those of another one. No honest archive has any; a small file can
-    /// claim any number of large pictures in this way.
+    /// claim any number of large images in this way.
     fn overlapping(&self) -> HashSet<usize> {
         /// A local header without name and extra field (APPNOTE 4.3.7).
         const HEADER_BYTES: u64 = 30;
@@ -145,12 +144,12 @@ impl Zip {
         let unreadable = |error: ZipError| ReadError::Unreadable(reason(&error));
         let entry = self.directory.entry(index as usize).map_err(unreadable)?;
         if entry.encrypted() {
-            return Err(ReadError::Unreadable("the archive holds it encrypted".into()));
+            return Err(ReadError::Unreadable("it is encrypted".into()));
         }
         if !matches!(entry.compression(), CompressionMethod::Stored | CompressionMethod::DEFLATE) {
             let method = entry.compression();
             return Err(ReadError::Unreadable(format!(
-                "it is packed with {method}, which is not read"
+                "it is compressed with {method}, which is not supported"
             )));
         }
         limits.admit_file(entry.size())?;

@@ -40,7 +40,7 @@ impl Folder {
         let found = kind(&fs::symlink_metadata(&whole)?);
         match found == wanted {
             true => Ok(whole),
-            false => Err(io::Error::other("it is no regular file or folder")),
+            false => Err(io::Error::other("it is not a regular file or folder")),
         }
     }
 

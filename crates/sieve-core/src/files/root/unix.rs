@@ -113,7 +113,7 @@ impl Folder {
         match FileType::from_raw_mode(fs::fstat(&opened)?.st_mode) {
             FileType::RegularFile => Ok(opened.into()),
             FileType::Directory => Err(io::ErrorKind::IsADirectory.into()),
-            _ => Err(io::Error::other("it is no regular file")),
+            _ => Err(io::Error::other("it is not a regular file")),
         }
     }
 
@@ -178,7 +178,7 @@ impl Folder {
         self.at(from, |from_folder, from| {
             let found = fs::statat(from_folder, from, AtFlags::SYMLINK_NOFOLLOW)?;
             if FileType::from_raw_mode(found.st_mode) != FileType::RegularFile {
-                return Ok(Err(io::Error::other("it is no regular file")));
+                return Ok(Err(io::Error::other("it is not a regular file")));
             }
             Ok(other.at(to, |to_folder, to| {
                 fs::linkat(from_folder, from, to_folder, to, AtFlags::empty())

@@ -1,4 +1,4 @@
-//! The chunks of a PNG: how they end, and what they pack beside the picture or behind its last pixel.
+//! The chunks of a PNG: how they end, and what they pack beside the image or behind its last pixel.
 
 use std::io::Read;
 use std::ops::Range;
@@ -22,7 +22,7 @@ pub(super) struct Chunks {
     pub end: End,
     /// The name of the colour profile, which stands at the beginning of its chunk.
     pub profile: Option<Box<str>>,
-    /// The data of the chunks of the picture's stream.
+    /// The data of the chunks of the image's stream.
     stream: Vec<Range<usize>>,
     /// Packed text and profiles: the name of the chunk, and where what is packed begins and ends.
     packed: Vec<([u8; 4], Range<usize>)>,
