@@ -69,7 +69,7 @@ for folder in sorted(glob.glob(SETS + "/*/")):
         measures.append(lambda: djpeg(files))
     image, ours, two, *turbo = together(*measures)
     print(f"{os.path.basename(folder[:-1])}: {len(files)} files, {ours[0] / len(files) * 1e3:.2f} ms each")
-    print(f"  user CPU to a full decode by the image crate  {ours[0] / image[0]:.2f}")
+    print(f"  user CPU to a full decode of every image  {ours[0] / image[0]:.2f}")
     if turbo:
         print(f"  user CPU to djpeg -scale 1/8                   {ours[0] / turbo[0][0]:.2f}")
     print(f"  two threads to one, times faster              {ours[2] / two[2]:.2f}")

@@ -2,7 +2,7 @@
 
 use std::process::ExitCode;
 
-use sieve_core::Error;
+use sieve_core::{Error, suggest};
 
 /// The exit statuses. They are documented in the manual and stable.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -10,7 +10,7 @@ pub enum Exit {
     /// Done.
     Done = 0,
     /// Done, and a finding reached the level that `--fail-on` names.
-    DuplicateReport = 1,
+    Finding = 1,
     /// The call is wrong.
     Call = 2,
     /// The input could not be read, or the output not written.
@@ -42,6 +42,11 @@ impl Failure {
     /// The call is wrong.
     pub fn call(message: impl Into<String>) -> Self {
         Failure { exit: Exit::Call, message: message.into(), details: Vec::new(), hint: None }
+    }
+
+    /// A word is none of those that are known.
+    pub fn unknown(message: impl Into<String>, word: &str, known: &[impl AsRef<str>]) -> Self {
+        Self::call(message).hint(suggest::hint(word, known))
     }
 
     /// Something could not be read.

@@ -1,7 +1,7 @@
 //! What `scripts/bench-reading` compares the program with, and parts of it alone. Without
 //! arguments, as `cargo bench` calls it, it says how it is used.
 //!
-//!     reading decode FOLDER    every JPEG decoded in full by the image crate, one thread
+//!     reading decode FOLDER    every image decoded in full by the library alone, one thread
 //!     reading walk FOLDER      the collection listed, nothing read
 //!     reading paint FOLDER COUNT WIDTH HEIGHT baseline|progressive|png
 
@@ -11,6 +11,7 @@ use herb_shed::encode::{self, Jpeg};
 use herb_shed::paint::Picture;
 use sieve_core::collection::{self, Request};
 use sieve_core::progress::NoProgress;
+use sieve_core::reading::{self, ReadLimits};
 
 fn main() {
     let arguments: Vec<String> = std::env::args().skip(1).filter(|a| a != "--bench").collect();
@@ -37,9 +38,9 @@ fn decode(folder: &Path) {
     let mut sum = 0u64;
     for entry in &collection.entries {
         let bytes = std::fs::read(folder.join(entry.path.native())).expect("a readable file");
-        let image = image::load_from_memory(&bytes).expect("a picture").into_rgb8();
+        let image = reading::decode(&bytes, &ReadLimits::default()).expect("an image").pixels;
         // Read, so that the decoding is not left away.
-        sum += u64::from(image.as_raw()[image.as_raw().len() / 2]);
+        sum += u64::from(image.data[image.data.len() / 2]);
     }
     println!("{} {sum}", collection.entries.len());
 }

@@ -1,5 +1,6 @@
 //! FINDINGS: one thing worth acting on, as a value.
 
+use crate::suggest;
 use std::collections::BTreeMap;
 
 use serde::{Serialize, Serializer};
@@ -232,6 +233,22 @@ codes! {
     Augmented "augmented" Note
         "images that were made from other images"
         "Keep them in train, together with the images they were made from."
+}
+
+impl Code {
+    /// The code of this name.
+    ///
+    /// # Errors
+    ///
+    /// That there is none, and the one that was probably meant.
+    pub fn parse(name: &str) -> Result<Self, String> {
+        Code::named(name).ok_or_else(|| {
+            match suggest::word(name, Code::ALL.iter().map(|code| code.as_str())) {
+                Some(near) => format!("there is no such code; did you mean {near}?"),
+                None => "there is no such code; docs/findings.md lists them".to_owned(),
+            }
+        })
+    }
 }
 
 impl Serialize for Code {

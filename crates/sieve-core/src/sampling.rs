@@ -3,6 +3,7 @@
 use std::collections::BTreeMap;
 
 use crate::collection::{Collection, Entry, EntryKind, is_left_behind};
+use crate::seeded_order;
 
 /// The files of each class in random order, by the class's name. With a `split`, only its files.
 ///
@@ -21,9 +22,7 @@ pub fn shuffled<'a>(
             continue;
         }
         if let Some(class) = entry.place.class() {
-            let mut hasher = blake3::Hasher::new();
-            hasher.update(b"mint-sieve sample 1").update(&seed.to_le_bytes());
-            let key = hasher.update(entry.path.as_str().as_bytes()).finalize().into();
+            let key = seeded_order::key(seed, entry.path.as_str().as_bytes());
             classes.entry(class).or_default().push((key, entry));
         }
     }

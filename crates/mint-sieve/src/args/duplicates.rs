@@ -98,10 +98,6 @@ impl From<Reach> for duplicates::Reach {
 }
 
 fn kind(text: &str) -> Result<Kind, String> {
-    Kind::ALL.into_iter().find(|kind| kind.name() == text).ok_or_else(|| {
-        let names: Vec<&str> = Kind::ALL.iter().map(|kind| kind.name()).collect();
-        let near = suggest::word(text, names.iter().copied());
-        let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
-        format!("expected one of {}{hint}", names.join(", "))
-    })
+    let known = Kind::ALL.into_iter().find(|kind| kind.name() == text);
+    known.ok_or_else(|| suggest::expected(text, &Kind::ALL.map(Kind::name)))
 }

@@ -2,7 +2,6 @@
 
 use clap::{Args, ValueEnum};
 use sieve_core::finding::{Code, Severity};
-use sieve_core::suggest;
 
 use super::Reach;
 
@@ -32,13 +31,7 @@ pub struct JudgingArgs {
 }
 
 pub(super) fn code(text: &str) -> Result<Code, String> {
-    Code::named(text).ok_or_else(|| {
-        let names = Code::ALL.iter().map(|code| code.as_str());
-        match suggest::word(text, names) {
-            Some(near) => format!("there is no such code; did you mean {near}?"),
-            None => "there is no such code; docs/findings.md lists them".to_owned(),
-        }
-    })
+    Code::parse(text)
 }
 
 /// How severe a finding is.

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Subcommand, ValueEnum};
 
-use super::{CollectionArgs, seed};
+use super::{CatalogArgs, CollectionArgs, seed};
 
 /// Check, show or draft an augmentation policy
 ///
@@ -59,6 +59,8 @@ pub struct PolicyShowArgs {
 pub struct PolicyDraftArgs {
     #[command(flatten)]
     pub collection: CollectionArgs,
+    #[command(flatten)]
+    pub catalog: CatalogArgs,
     /// Write the policy to this new file
     #[arg(long, value_name = "FILE.toml")]
     pub out: PathBuf,

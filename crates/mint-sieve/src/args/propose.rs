@@ -114,10 +114,7 @@ fn prefer(text: &str) -> Result<Prefer, String> {
     let known = Prefer::ALL.iter().copied().find(|prefer| prefer.name() == text);
     known.ok_or_else(|| {
         let names: Vec<&str> = Prefer::ALL.iter().map(|prefer| prefer.name()).collect();
-        match suggest::word(text, names.iter().copied()) {
-            Some(near) => format!("did you mean {near}?"),
-            None => format!("expected {}", names.join(", ")),
-        }
+        suggest::expected(text, &names)
     })
 }
 

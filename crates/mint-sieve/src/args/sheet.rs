@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 use sieve_core::finding::Code;
-use sieve_core::looking::Order;
+use sieve_core::ordering::Order;
 use sieve_core::suggest;
 
 use super::judging::code;
@@ -90,11 +90,5 @@ pub struct SheetArgs {
 
 fn order(text: &str) -> Result<Order, String> {
     let known = Order::ALL.into_iter().find(|order| order.name() == text);
-    known.ok_or_else(|| {
-        let names = Order::ALL.map(Order::name);
-        match suggest::word(text, names) {
-            Some(near) => format!("did you mean {near}?"),
-            None => format!("expected {}", names.join(", ")),
-        }
-    })
+    known.ok_or_else(|| suggest::expected(text, &Order::ALL.map(Order::name)))
 }

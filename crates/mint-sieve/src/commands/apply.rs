@@ -127,7 +127,7 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         TextFormat::Text => Output::People(present::text(&applied)),
         TextFormat::Json => Output::Document(present::json(&applied)),
     };
-    Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::DuplicateReport } })
+    Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::Finding } })
 }
 
 /// A plan that only itself says what it is for must prove that its author has seen the files.
@@ -345,9 +345,7 @@ pub fn undo(args: &UndoArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         None => Vec::new(),
     };
     let exit = match &restored {
-        Some(restored) if !restored.is_whole() || !journal.damaged.is_empty() => {
-            Exit::DuplicateReport
-        }
+        Some(restored) if !restored.is_whole() || !journal.damaged.is_empty() => Exit::Finding,
         _ => Exit::Done,
     };
     let undone =

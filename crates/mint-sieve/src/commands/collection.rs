@@ -86,6 +86,23 @@ fn refuse_images_of_folders(config: &CollectionConfig) -> Result<(), Failure> {
     }
 }
 
+/// Lists a collection without measuring it; what the catalog knows of its archives is used.
+pub fn listed(
+    config: &CollectionConfig,
+    kept: &CatalogArgs,
+    progress: &TerminalProgress,
+) -> Result<Collection, Failure> {
+    let store = store::open(config, kept)?;
+    open(config, archive_indexes(store.as_ref(), kept), progress)
+}
+
+fn archive_indexes<'a>(store: Option<&'a Store>, kept: &CatalogArgs) -> &'a dyn ArchiveIndexCache {
+    match store {
+        Some(store) if !kept.recheck => store,
+        _ => &NoCache,
+    }
+}
+
 /// Lists, reads and measures the collection, and hands the store back that keeps what was measured. What is known of
 /// the collection from an earlier run is not read again.
 pub fn measure(
@@ -94,11 +111,7 @@ pub fn measure(
     progress: &TerminalProgress,
 ) -> Result<(Catalog, Option<Store>), Failure> {
     let mut store = store::open(config, kept)?;
-    let archive_indexes: &dyn ArchiveIndexCache = match &store {
-        Some(store) if !kept.recheck => store,
-        _ => &NoCache,
-    };
-    let collection = open(config, archive_indexes, progress)?;
+    let collection = open(config, archive_indexes(store.as_ref(), kept), progress)?;
     let options = Options { limits: config.read_limits(), recheck: kept.recheck };
     let catalog = catalog::measure(collection, &options, store.as_mut(), progress)?;
     progress.end();

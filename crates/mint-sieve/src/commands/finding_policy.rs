@@ -53,7 +53,7 @@ impl<'a> FindingPolicy<'a> {
     pub fn exit(&self, findings: &[Finding]) -> Exit {
         let level: Option<Severity> = self.args.fail_on.map(Into::into);
         let reached = |level: Severity| findings.iter().any(|finding| finding.severity <= level);
-        if level.is_some_and(reached) { Exit::DuplicateReport } else { Exit::Done }
+        if level.is_some_and(reached) { Exit::Finding } else { Exit::Done }
     }
 
     /// What decided, for an answer that looked so far for copies.

@@ -59,6 +59,6 @@ pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         TextFormat::Text => Output::People(present::text(&report)),
         TextFormat::Json => Output::Document(present::json(&report)),
     };
-    let exit = if gathered.skipped.is_empty() { Exit::Done } else { Exit::DuplicateReport };
+    let exit = if gathered.skipped.is_empty() { Exit::Done } else { Exit::Finding };
     Ok(Answer { output, exit })
 }

@@ -4,7 +4,7 @@ use sieve_core::audit::worst_first;
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::split_of_name;
 use sieve_core::inventory::inventory;
-use sieve_core::{checks, leakage, suggest};
+use sieve_core::{checks, leakage};
 
 use super::finding_policy::FindingPolicy;
 use super::{Answer, Output, collection};
@@ -88,14 +88,8 @@ fn protected(args: &LeakageArgs, catalog: &Catalog) -> Result<Vec<String>, Failu
         if splits.iter().any(|split| split == name) {
             return Ok(name.to_owned());
         }
-        let failure = Failure::call(format!(
-            "--protect {word}: there is no such split; the splits are {}",
-            splits.join(", ")
-        ));
-        Err(match suggest::word(word, splits.iter().map(String::as_str)) {
-            Some(near) => failure.hint(format!("Did you mean {near}?")),
-            None => failure,
-        })
+        let message = format!("--protect {word}: there is no such split");
+        Err(Failure::unknown(message, word, splits))
     };
     args.protect.iter().map(split).collect()
 }

@@ -23,8 +23,7 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;
     let limits = config.read_limits();
     let shown = args.image.display();
-    let refused =
-        |why: ReadError| Failure::input(format!("{shown} cannot be compared: {}", in_words(&why)));
+    let refused = |why: ReadError| Failure::input(format!("{shown} cannot be compared: {why}"));
     let bytes = reading::bytes_of(&|| File::open(&args.image), &limits).map_err(refused)?;
     let image = measuring::measure(&bytes.bytes, &limits).map_err(refused)?;
 
@@ -49,18 +48,4 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         TableFormat::Json => Output::Document(present::nearest::json(&answer)),
         TableFormat::Csv => Output::Csv(present::nearest::csv(&answer)),
     }))
-}
-
-/// Why a file gives no image.
-fn in_words(read_error: &ReadError) -> String {
-    match read_error {
-        ReadError::Unreadable(why) => format!("it cannot be read: {why}"),
-        ReadError::Empty => "it is empty".to_owned(),
-        ReadError::NotAnImage(Some(what)) => format!("it is not an image but {what}"),
-        ReadError::NotAnImage(None) => "it is not an image".to_owned(),
-        ReadError::Unsupported(what) => format!("it is not supported: {what}"),
-        ReadError::Truncated(format, what) => format!("the {} is truncated: {what}", format.name()),
-        ReadError::Damaged(format, what) => format!("the {} is damaged: {what}", format.name()),
-        ReadError::OverLimit(what) => format!("it is over a limit: {what}"),
-    }
 }

@@ -5,7 +5,6 @@ use std::time::Duration;
 use sieve_core::augment::SourcePyramid;
 use sieve_core::augment::cost::{Study, study, verdicts};
 use sieve_core::augment::draft::{candidates, policy, settled};
-use sieve_core::collection::NoCache;
 use sieve_core::reading::Pixels;
 use sieve_core::sampling;
 
@@ -65,7 +64,7 @@ fn drafted(args: &PolicyDraftArgs, progress: &TerminalProgress) -> Result<Answer
     config.refuse_inside(&args.out)?;
     let limits = SetLimits::new(&config.settings, &[])?.values;
     let file = NewFile::create(&args.out)?;
-    let collection = opening::open(&config, &NoCache, progress)?;
+    let collection = opening::listed(&config, &args.catalog, progress)?;
     let has = |name: &str| collection.splits.iter().any(|split| split == name);
     let train = sampling::shuffled(&collection, has(TRAIN).then_some(TRAIN), args.seed);
     let validation = sampling::shuffled(&collection, Some(VALIDATION), args.seed);

@@ -16,7 +16,6 @@ use sieve_core::reading::ReadError;
 use sieve_core::record::{Outcome, Reason, Record};
 use sieve_core::repair::{MinImages, Proposed, Renames, RepairRequest, Rule, Subject, propose};
 use sieve_core::separated;
-use sieve_core::suggest;
 use sieve_core::suppression::Selection;
 
 use super::{Answer, Output, collection};
@@ -140,11 +139,9 @@ fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
     }
     for name in &args.rules {
         let rule = Rule::named(name).ok_or_else(|| {
-            let failure = Failure::call(format!("--rules {name}: there is no such rule"));
-            match suggest::word(name, Rule::ALL.iter().map(|rule| rule.name())) {
-                Some(near) => failure.hint(format!("Did you mean {near}?")),
-                None => failure.hint("--rules list shows them all."),
-            }
+            let message = format!("--rules {name}: there is no such rule");
+            let names: Vec<&str> = Rule::ALL.iter().map(|rule| rule.name()).collect();
+            Failure::unknown(message, name, &names)
         })?;
         if !rule.is_usual() && rule != Rule::Orientation && !args.requests(rule) {
             let message = format!("--rules {name}: rule {name} needs its own option");
@@ -216,11 +213,7 @@ fn classes(text: &str, known: &[String]) -> Result<BTreeSet<String>, Failure> {
             .into_iter()
             .find(|name| known.contains(name));
         wanted.insert(meant.ok_or_else(|| {
-            let failure = Failure::call(format!("--classes: there is no class {name:?}"));
-            match suggest::word(&name, known.iter().map(String::as_str)) {
-                Some(near) => failure.hint(format!("Did you mean {near:?}?")),
-                None => failure.hint(format!("There are {}.", known.join(", "))),
-            }
+            Failure::unknown(format!("--classes: there is no class {name:?}"), &name, &known)
         })?);
     }
     Ok(wanted)

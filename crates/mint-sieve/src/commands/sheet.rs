@@ -10,13 +10,12 @@ use sieve_core::collection::composed;
 use sieve_core::csv_escape::path_of;
 use sieve_core::files::RelPath;
 use sieve_core::finding::Severity;
-use sieve_core::looking::{self, Order, Shelf};
+use sieve_core::ordering::{self, Order, Shelf};
 use sieve_core::progress::Progress;
 use sieve_core::reading;
 use sieve_core::repair::{Action, Plan};
 use sieve_core::sampling::spread;
 use sieve_core::store::Store;
-use sieve_core::suggest;
 
 use super::{Answer, Output, collection};
 use crate::args::{SheetArgs, TextFormat};
@@ -116,11 +115,7 @@ fn wanted_classes(args: &SheetArgs, catalog: &Catalog) -> Result<Vec<String>, Fa
         if known.contains(&name) {
             return Ok(name);
         }
-        let failure = Failure::call(format!("there is no class {name:?}"));
-        Err(match suggest::word(&name, known.iter().map(String::as_str)) {
-            Some(near) => failure.hint(format!("Did you mean {near:?}?")),
-            None => failure.hint(format!("There are {}.", known.join(", "))),
-        })
+        Err(Failure::unknown(format!("there is no class {name:?}"), &name, &known))
     };
     args.classes.iter().map(one).collect()
 }
@@ -187,14 +182,14 @@ fn images(
         named.retain(is_wanted);
         if args.order != Order::Random {
             let mut order: Vec<usize> = named.iter().map(|shown| shown.record).collect();
-            looking::sort(catalog, &mut order, args.order, args.seed);
+            ordering::sort(catalog, &mut order, args.order, args.seed);
             let place: HashMap<usize, usize> =
                 order.iter().enumerate().map(|(at, record)| (*record, at)).collect();
             named.sort_by_key(|shown| place[&shown.record]);
         }
         return Ok(once_each(named).into_iter().map(Some).collect());
     }
-    let shelves = looking::shelves(catalog, args.order, args.seed, args.by_split);
+    let shelves = ordering::shelves(catalog, args.order, args.seed, args.by_split);
     let shelves: Vec<(Shelf<'_>, Vec<usize>)> = shelves
         .into_iter()
         .filter(|((class, _), _)| classes.iter().any(|wanted| wanted == class))
@@ -364,7 +359,7 @@ fn cells(
             let facts = &catalog.records[*at].image()?.facts;
             let thumbnail = known.get(at)?.as_ref()?;
             let (width, height) = fitting(layout, facts.width_px, facts.height_px);
-            Some(looking::picture(thumbnail, width, height))
+            Some(ordering::picture(thumbnail, width, height))
         };
         wanted.iter().map(of).collect()
     } else {
@@ -419,7 +414,7 @@ fn means(
     progress: &TerminalProgress,
 ) -> Result<Vec<Cell>, Failure> {
     let (catalog, limits) = (&measured.0, config.read_limits());
-    let shelves = looking::shelves(catalog, Order::Name, 0, args.by_split);
+    let shelves = ordering::shelves(catalog, Order::Name, 0, args.by_split);
     let mut cells = Vec::new();
     for ((class, split), images) in &shelves {
         if !classes.iter().any(|wanted| wanted == class) {
@@ -427,9 +422,10 @@ fn means(
         }
         let thumbnails = catalog.thumbnails(images, measured.1.as_ref(), &limits, progress)?;
         let thumbnails: Vec<_> = thumbnails.into_iter().flatten().collect();
-        let sides = looking::usual_sides(images.iter().map(|&at| &catalog.records[at]));
+        let sides = ordering::usual_sides(images.iter().map(|&at| &catalog.records[at]));
         let (width, height) = fitting(layout, sides.0, sides.1);
-        let pixels = looking::mean(&thumbnails).map(|mean| looking::picture(&mean, width, height));
+        let pixels =
+            ordering::mean(&thumbnails).map(|mean| ordering::picture(&mean, width, height));
         let place = split.map_or(String::new(), |split| format!(" · {split}"));
         let count = crate::present::counted(images.len() as u64, "image", "images");
         cells.push(Cell {

@@ -13,7 +13,6 @@ use sieve_core::splitting::{
     self, Assigned, Assignment, Conflicts, Earlier, GroupingRules, LeftOut, Parts, PartsError,
     Placing, Request, SplitError, SplitTable, Stratum, Subset, places,
 };
-use sieve_core::suggest;
 
 use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
@@ -85,10 +84,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
                 Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
             }
         };
-        Ok(Answer {
-            output,
-            exit: if skipped.is_empty() { Exit::Done } else { Exit::DuplicateReport },
-        })
+        Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::Finding } })
     };
     collection::search_in(&config, &measured, args.reach, progress, answer)
 }
@@ -145,12 +141,8 @@ fn strata(args: &SplitArgs, collection: &Collection) -> Result<Vec<Stratum>, Fai
         fact.or(column).ok_or_else(|| {
             let mut names: Vec<String> = Fact::ALL.iter().map(fact_name).collect();
             names.extend(collection.extra.iter().cloned());
-            let expected = format!("expected one of {}", names.join(", "));
-            let failure = Failure::call(format!("--strata {word}: {expected}"));
-            match suggest::word(word, names.iter().map(String::as_str)) {
-                Some(near) => failure.hint(format!("Did you mean {near}?")),
-                None => failure,
-            }
+            let message = format!("--strata {word}: there is no such fact or column");
+            Failure::unknown(message, word, &names)
         })
     };
     args.strata.iter().map(known).collect()

@@ -30,7 +30,7 @@ pub fn run(args: &VerifyArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         TableFormat::Json => Output::Document(present::json(&answer)),
         TableFormat::Csv => Output::Csv(present::csv(&answer)),
     };
-    Ok(Answer { output, exit: if verdict.is_sound() { Exit::Done } else { Exit::DuplicateReport } })
+    Ok(Answer { output, exit: if verdict.is_sound() { Exit::Done } else { Exit::Finding } })
 }
 
 /// The folder that a file lies in.

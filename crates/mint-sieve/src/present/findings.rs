@@ -6,6 +6,7 @@ use sieve_core::finding::{Code, Finding, Severity};
 use sieve_core::suppression::Suppressed;
 
 use super::counted;
+use super::table::listed;
 use crate::console::{FAINT, HEADING, of_severity};
 use crate::console::{heading, safe};
 
@@ -76,7 +77,9 @@ fn of_code(group: &[Finding], extent: Extent, also: &[String]) -> String {
     let number = if number > 1 { format!(" ({number})") } else { String::new() };
     let first = match (extent, group.len() - 1) {
         (Extent::Brief, 0) => safe(&group[0].message),
-        (Extent::Brief, more) => format!("{} ... {more} more", safe(&group[0].message)),
+        // One line for all of them, unless they are few.
+        (Extent::Brief, more @ 3..) => format!("{} ... {more} more", safe(&group[0].message)),
+        (Extent::Brief, _) => safe(&group[0].message),
         _ => code.title().to_owned(),
     };
     let mut text = format!(
@@ -88,15 +91,19 @@ fn of_code(group: &[Finding], extent: Extent, also: &[String]) -> String {
         let _ = writeln!(text, "{INDENT}{}", safe(line));
     }
     if extent == Extent::Brief {
+        for finding in group[1..].iter().take(if group.len() > 3 { 0 } else { 2 }) {
+            let _ = writeln!(text, "{INDENT}{}", safe(&finding.message));
+        }
         return text;
     }
-    let (shown, images) = match extent {
-        Extent::Some(most) => (most, MOST_IMAGES),
+    let (shown, most_images) = match extent {
+        Extent::Some(most) => (listed(group.len(), most), MOST_IMAGES),
         _ => (usize::MAX, usize::MAX),
     };
     for finding in group.iter().take(shown) {
         let _ = writeln!(text, "{INDENT}  {}", safe(&finding.message));
         if !names_itself(finding, extent == Extent::All) {
+            let images = listed(finding.images.len(), most_images);
             for name in finding.images.iter().take(images) {
                 let _ = writeln!(text, "{INDENT}    {}", safe(name));
             }

@@ -41,12 +41,19 @@ pub fn counted(number: u64, one: &str, many: &str) -> String {
 /// How many images there are for all that can be learned from them, and what the others are.
 pub fn independent_images(independent: Independent) -> String {
     let Independent { images, copies, frames_by_time, frames_by_name } = independent;
-    format!(
-        "{}: {}, {} by time, {frames_by_name} by name",
-        counted(images, "independent image", "independent images"),
-        counted(copies, "copy", "copies"),
-        counted(frames_by_time, "frame", "frames"),
-    )
+    let frames = frames_by_time + frames_by_name;
+    let less: Vec<String> = [
+        (copies, counted(copies, "duplicate", "duplicates")),
+        (frames, counted(frames, "burst frame", "burst frames")),
+    ]
+    .into_iter()
+    .filter_map(|(count, what)| (count > 0).then_some(what))
+    .collect();
+    let independent = counted(images, "independent image", "independent images");
+    match less[..] {
+        [] => independent,
+        _ => format!("{independent} ({} minus {})", images + copies + frames, less.join(" and ")),
+    }
 }
 
 /// The line that says how alike different images get, which copies were told from; empty where nothing of that was

@@ -41,10 +41,16 @@ pub const MOST_ROWS: usize = 40;
 /// Rows of a table beside which there is more to say.
 pub const FEW_ROWS: usize = 14;
 
+/// How many of `all` items are listed where `most` are enough: a line that stands for one or two more would take as much
+/// room as they do.
+pub fn listed(all: usize, most: usize) -> usize {
+    if all < most.saturating_add(3) { all } else { most }
+}
+
 /// The rows that a person takes in: all of them, or the first and last of `most` with a line in place
 /// of those in the middle.
 pub fn shortened(mut rows: Vec<Vec<String>>, most: usize, all: bool) -> Vec<Vec<String>> {
-    if !all && rows.len() > most {
+    if !all && rows.len() > listed(rows.len(), most) {
         let left_out = most / 2..rows.len() - most / 2;
         let line = vec![format!("... {} more (--all)", left_out.len())];
         rows.splice(left_out, [line]);

@@ -4,10 +4,10 @@ use std::collections::BTreeMap;
 use std::path::{Path, PathBuf};
 
 use serde::Deserialize;
+use sieve_core::bounded_read;
 use sieve_core::collection::{Root, SETTINGS_FILE, SplitFolders};
 use sieve_core::finding::Code;
 use sieve_core::suppression::{Paths, Suppression};
-use sieve_core::{bounded_read, suggest};
 
 use super::words::split_folders;
 use crate::failure::Failure;
@@ -107,12 +107,8 @@ fn suppression(accepted: Accepted) -> Result<Suppression, String> {
     if reason.trim().is_empty() {
         return Err("expected a reason, so that others can understand it later".to_owned());
     }
-    let code = code.map(|name| {
-        let names = Code::ALL.iter().map(|code| code.as_str());
-        let near = suggest::word(&name, names);
-        let hint = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
-        Code::named(&name).ok_or_else(|| format!("there is no code {name:?}{hint}"))
-    });
+    let code =
+        code.map(|name| Code::parse(&name).map_err(|problem| format!("{name:?}: {problem}")));
     let paths = path.map(|pattern| {
         Paths::like(&pattern)
             .map_err(|why| format!("{pattern:?} is not a valid path pattern: {why}"))

@@ -50,13 +50,11 @@ impl SetLimits {
     }
 
     fn set(&mut self, place: &str, name: &str, value: f64, from: Origin) -> Result<(), Failure> {
-        let names = || LIMITS.iter().map(|limit| limit.name);
         let Some(known) = LIMITS.iter().find(|known| known.name == name) else {
-            let failure = Failure::call(format!("{place}: there is no limit {name:?}"));
-            return Err(match suggest::word(name, names()) {
-                Some(near) => failure.hint(format!("Did you mean {near}?")),
-                None => failure.hint("`mint-sieve limits` lists them."),
-            });
+            let near = suggest::word(name, LIMITS.iter().map(|limit| limit.name));
+            let hint = near.map(|near| format!("Did you mean {near}?"));
+            return Err(Failure::call(format!("{place}: there is no limit {name:?}"))
+                .hint(hint.unwrap_or_else(|| "`mint-sieve limits` lists them.".to_owned())));
         };
         if !(value.is_finite() && (0.0..=known.most).contains(&value)) {
             // What no limit reaches is no bound to tell of.

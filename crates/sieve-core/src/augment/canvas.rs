@@ -26,12 +26,13 @@ impl Canvas {
         }
     }
 
-    /// Each value at the nearest whole level.
+    /// Each value at the nearest whole level. By way of a whole number of 32 bits, which processors convert many at a
+    /// time; directly to 8 bits they do it one by one.
     pub fn to_pixels(&self) -> Pixels {
         Pixels {
             width_px: self.width_px as u32,
             height_px: self.height_px as u32,
-            data: self.data.iter().map(|&value| (value + 0.5) as u8).collect(),
+            data: self.data.iter().map(|&value| (value + 0.5) as i32 as u8).collect(),
         }
     }
 

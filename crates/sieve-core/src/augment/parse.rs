@@ -310,11 +310,7 @@ fn colour(text: &str) -> Option<[u8; 3]> {
 
 /// What to say of a word that is none of `known`.
 fn unknown(word: &str, known: &[&str]) -> String {
-    let mut problem = format!("{:?} is unknown; expected {}", echoed(word), known.join(", "));
-    if let Some(near) = suggest::word(word, known.iter().copied()) {
-        problem.push_str(&format!(". Did you mean {near:?}?"));
-    }
-    problem
+    format!("{:?} is unknown; {}", echoed(word), suggest::expected(word, known))
 }
 
 fn number(value: &Value<'_>) -> Option<f64> {
@@ -370,10 +366,7 @@ impl<'a> Table<'a> {
             None => Ok(()),
             Some(key) => {
                 let key = key.get_ref();
-                let mut problem = format!("is unknown here; expected {}", known.join(", "));
-                if let Some(near) = suggest::word(key, known.iter().copied()) {
-                    problem.push_str(&format!(". Did you mean {near}?"));
-                }
+                let problem = format!("is unknown here; {}", suggest::expected(key, known));
                 Err(self.wrong(key, problem))
             }
         }

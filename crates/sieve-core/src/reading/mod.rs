@@ -4,12 +4,12 @@
 //! decoder that notices most of what can be wrong with it. Limits are checked against the header,
 //! before anything is allocated for the image.
 
+mod bmp;
 mod capture_time;
 mod downscaled;
 mod exif;
 mod file;
 mod format;
-mod general;
 mod gif;
 mod ground;
 mod jpeg;
@@ -18,7 +18,9 @@ mod orientation;
 mod pixel_rows;
 mod pixels;
 mod png;
+mod pnm;
 mod profile;
+mod qoi;
 mod tiff;
 mod webp;
 
@@ -36,6 +38,7 @@ pub use pixels::Pixels;
 
 use std::borrow::Cow;
 use std::cell::Cell;
+use std::fmt;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use pixel_rows::{DecodeRequest, Output};
@@ -198,6 +201,30 @@ pub struct Facts {
     pub camera: Option<Box<str>>,
 }
 
+impl Facts {
+    /// The facts of a file that tells nothing beyond its pixels: one upright frame.
+    fn of_pixels(
+        format: Format,
+        width_px: u32,
+        height_px: u32,
+        colour: ColourMode,
+        bits: u8,
+    ) -> Self {
+        Facts {
+            format,
+            width_px,
+            height_px,
+            colour,
+            bits,
+            frames: 1,
+            orientation: 1,
+            profile: None,
+            captured: None,
+            camera: None,
+        }
+    }
+}
+
 /// Something odd about a file whose image is nevertheless whole.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 #[serde(rename_all = "kebab-case")]
@@ -227,6 +254,36 @@ pub enum ReadError {
     Truncated(Format, String),
     /// The data contradicts itself; parts of the image are lost.
     Damaged(Format, String),
+}
+
+impl fmt::Display for ReadError {
+    /// Why a file gives no image, as a clause about "it".
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            ReadError::Unreadable(why) => write!(f, "it cannot be read: {why}"),
+            ReadError::Empty => f.write_str("it is empty"),
+            ReadError::NotAnImage(what) => {
+                let what = what.as_deref().unwrap_or("of unknown type");
+                write!(f, "it is not an image: its content is {what}")
+            }
+            ReadError::Unsupported(what) => write!(f, "its format is not supported: {what}"),
+            ReadError::OverLimit(what) => write!(f, "it exceeds a limit: {what}"),
+            ReadError::Truncated(format, what) => {
+                write!(f, "the {} is truncated: {what}", format.name())
+            }
+            ReadError::Damaged(format, what) => {
+                write!(f, "the {} is damaged: {what}", format.name())
+            }
+        }
+    }
+}
+
+impl ReadError {
+    /// Whether the file surely holds no image to keep. Another program, more rights or a larger limit may read the others.
+    pub fn is_final(&self) -> bool {
+        use ReadError::{Damaged, Empty, NotAnImage, Truncated};
+        matches!(self, Empty | NotAnImage(_) | Truncated(..) | Damaged(..))
+    }
 }
 
 /// What reading one file gave.
@@ -316,9 +373,10 @@ fn read(
         Format::Png => png::read(bytes, limits, request),
         Format::WebP => webp::read(bytes, limits, request),
         Format::Gif => gif::read(bytes, limits, request),
-        Format::Bmp | Format::Tiff | Format::Pnm | Format::Qoi => {
-            general::read(format, bytes, limits, request)
-        }
+        Format::Bmp => bmp::read(bytes, limits, request),
+        Format::Tiff => tiff::read(bytes, limits, request),
+        Format::Pnm => pnm::read(bytes, limits, request),
+        Format::Qoi => qoi::read(bytes, limits, request),
     })?;
     if image.facts.width_px == 0 || image.facts.height_px == 0 {
         return Err(ReadError::Damaged(format, "the image has no pixels".to_owned()));

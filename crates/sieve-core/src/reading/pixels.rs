@@ -44,6 +44,38 @@ impl Pixels {
     }
 }
 
+impl Pixels {
+    /// Levels of grey, grey and alpha, RGB, or RGB and alpha - of one to four channels - as RGB.
+    ///
+    /// # Errors
+    ///
+    /// When there is no memory for them.
+    pub(super) fn from_levels(
+        width_px: u32,
+        height_px: u32,
+        channels: usize,
+        levels: Vec<u8>,
+        ground: Ground,
+    ) -> Result<Self, ReadError> {
+        let data = match channels {
+            1 => {
+                let mut data = reserve(levels.len() * 3)?;
+                data.extend(levels.iter().flat_map(|&grey| [grey; 3]));
+                data
+            }
+            2 => {
+                let mut data = reserve(levels.len() / 2 * 3)?;
+                let pairs = levels.as_chunks::<2>().0.iter();
+                data.extend(pairs.flat_map(|&[grey, alpha]| flatten([grey; 3], alpha, ground)));
+                data
+            }
+            3 => levels,
+            _ => return Pixels::from_rgba(width_px, height_px, &levels, ground),
+        };
+        Ok(Pixels { width_px, height_px, data })
+    }
+}
+
 /// One colour laid over a ground with `alpha` from 0 (clear) to 255 (solid), rounded to nearest.
 pub(super) fn flatten(colour: [u8; 3], alpha: u8, ground: Ground) -> [u8; 3] {
     let (alpha, below) = (u32::from(alpha), u32::from(ground.level()));

@@ -5,7 +5,6 @@ use std::time::Instant;
 
 use herb_shed::encode::{self, Exif, Jpeg};
 use herb_shed::paint::Picture as Painted;
-use image::{ExtendedColorType, ImageEncoder};
 use proptest::prelude::*;
 
 use super::{
@@ -48,25 +47,119 @@ fn gif(frames: u8) -> Vec<u8> {
 }
 
 fn general(format: Format) -> Vec<u8> {
-    use image::codecs::{bmp, pnm, qoi, tiff};
-    let mut file = Cursor::new(Vec::new());
     let painted = painted();
     let (width, height) = (WIDTH as u32, HEIGHT as u32);
-    let colour = ExtendedColorType::Rgb8;
     match format {
         Format::Bmp => {
-            bmp::BmpEncoder::new(&mut file).write_image(&painted.data, width, height, colour)
+            // Rows from below, in blue, green, red; 120 pixels fill whole words.
+            let rows = painted.data.chunks_exact(WIDTH * 3).rev();
+            let bgr: Vec<u8> =
+                rows.flat_map(|row| row.as_chunks().0).flat_map(|&[r, g, b]| [b, g, r]).collect();
+            bmp(width as i32, height as i32, 24, 0, &[], &bgr)
         }
         Format::Tiff => {
-            tiff::TiffEncoder::new(&mut file).write_image(&painted.data, width, height, colour)
+            let mut file = Cursor::new(Vec::new());
+            let mut encoder = ::tiff::encoder::TiffEncoder::new(&mut file).unwrap();
+            encoder
+                .write_image::<::tiff::encoder::colortype::RGB8>(width, height, &painted.data)
+                .unwrap();
+            file.into_inner()
         }
-        Format::Pnm => {
-            pnm::PnmEncoder::new(&mut file).write_image(&painted.data, width, height, colour)
-        }
-        _ => qoi::QoiEncoder::new(&mut file).write_image(&painted.data, width, height, colour),
+        Format::Pnm => [format!("P6\n{width} {height}\n255\n").as_bytes(), &painted.data].concat(),
+        _ => ::qoi::encode_to_vec(&painted.data, width, height).unwrap(),
     }
-    .unwrap();
-    file.into_inner()
+}
+
+/// A BMP with a header of 40 bytes; `extra` are masks or a palette.
+fn bmp(
+    width: i32,
+    height: i32,
+    bits: u16,
+    compression: u32,
+    extra: &[u8],
+    pixels: &[u8],
+) -> Vec<u8> {
+    let start = 54 + extra.len() as u32;
+    let mut file = b"BM".to_vec();
+    file.extend((start + pixels.len() as u32).to_le_bytes());
+    file.extend([0; 4]);
+    file.extend(start.to_le_bytes());
+    file.extend(40u32.to_le_bytes());
+    file.extend(width.to_le_bytes());
+    file.extend(height.to_le_bytes());
+    file.extend(1u16.to_le_bytes());
+    file.extend(bits.to_le_bytes());
+    file.extend(compression.to_le_bytes());
+    file.extend([0; 20]);
+    file.extend(extra);
+    file.extend(pixels);
+    file
+}
+
+/// Three columns and two rows: red, green, blue; white, black, white.
+const SIX: [[u8; 3]; 6] = [[255, 0, 0], [0, 255, 0], [0, 0, 255], [255; 3], [0; 3], [255; 3]];
+
+#[test]
+fn every_kind_of_bmp_and_pnm_gives_the_same_pixels() {
+    // Blue, green, red and nothing for each colour of the palette.
+    let palette: Vec<u8> = [[0, 0, 0], [255; 3], [255, 0, 0], [0, 255, 0], [0, 0, 255]]
+        .iter()
+        .flat_map(|&[r, g, b]| [b, g, r, 0])
+        .chain([0; 4 * 11])
+        .collect();
+    let large: Vec<u8> = palette.iter().copied().chain([0; 4 * 240]).collect();
+    let bgr = |row: &[[u8; 3]]| -> Vec<u8> {
+        row.iter().flat_map(|&[r, g, b]| [b, g, r]).chain([0; 3]).collect()
+    };
+    let plain = [bgr(&SIX[3..]), bgr(&SIX[..3])].concat();
+    let from_above = [bgr(&SIX[..3]), bgr(&SIX[3..])].concat();
+    let masks: Vec<u8> = [0xF800u32, 0x07E0, 0x001F].iter().flat_map(|m| m.to_le_bytes()).collect();
+    let short = |row: [u16; 3]| -> Vec<u8> {
+        row.into_iter().flat_map(u16::to_le_bytes).chain([0; 2]).collect()
+    };
+    let words = [short([0xFFFF, 0, 0xFFFF]), short([0xF800, 0x07E0, 0x001F])].concat();
+    let fives = [short([0x7FFF, 0, 0x7FFF]), short([0x7C00, 0x03E0, 0x001F])].concat();
+    let four: Vec<u8> =
+        [&SIX[3..], &SIX[..3]].concat().iter().flat_map(|&[r, g, b]| [b, g, r, 77]).collect();
+    // A run of one, two literal pixels; a step to the third column; the end.
+    let runs = [1, 1, 1, 0, 1, 1, 0, 0, 0, 3, 2, 3, 4, 0, 0, 1];
+    let half_runs = [3, 0x10, 0, 0, 0, 3, 0x23, 0x40, 0, 1];
+    let skips = [1, 1, 0, 2, 1, 0, 1, 1, 0, 0, 0, 3, 2, 3, 4, 0, 0, 1];
+    let text = "P3 # colours\n3 2\n15\n15 0 0  0 15 0  0 0 15 15 15 15 0 0 0 15 15 15\n";
+    let pam = "P7\nWIDTH 3\nHEIGHT 2\nDEPTH 4\nMAXVAL 255\nTUPLTYPE RGB_ALPHA\nENDHDR\n";
+    let wide: Vec<u8> = SIX.iter().flatten().flat_map(|&value| [value, value]).collect();
+    let solid: Vec<u8> = SIX.iter().flat_map(|&[r, g, b]| [r, g, b, 255]).collect();
+    for (name, file) in [
+        ("24 bits", bmp(3, 2, 24, 0, &[], &plain)),
+        ("from above", bmp(3, -2, 24, 0, &[], &from_above)),
+        ("32 bits", bmp(3, 2, 32, 0, &[], &four)),
+        ("masks", bmp(3, 2, 16, 3, &masks, &words)),
+        ("16 bits", bmp(3, 2, 16, 0, &[], &fives)),
+        ("8 bits", bmp(3, 2, 8, 0, &large, &[1, 0, 1, 0, 2, 3, 4, 0])),
+        ("4 bits", bmp(3, 2, 4, 0, &palette, &[0x10, 0x10, 0, 0, 0x23, 0x40, 0, 0])),
+        ("runs", bmp(3, 2, 8, 1, &large, &runs)),
+        ("runs of halves", bmp(3, 2, 4, 2, &palette, &half_runs)),
+        ("a pixel left out", bmp(3, 2, 8, 1, &large, &skips)),
+        ("text", text.as_bytes().to_vec()),
+        ("two bytes", [b"P6 3 2 65535\n", &wide[..]].concat()),
+        ("with alpha", [pam.as_bytes(), &solid].concat()),
+    ] {
+        let image = decode(&file, &ReadLimits::default()).expect(name);
+        assert_eq!(image.pixels.data, SIX.concat(), "{name}");
+        assert_eq!(image.read_warnings, [], "{name}");
+        // Whatever is cut off, nothing is made up.
+        for length in 20..file.len() - 1 {
+            let cut = checked(&file[..length]);
+            assert!(cut.is_err() || name == "text", "{name} at {length}: {cut:?}");
+        }
+    }
+    let grey = |file: &[u8]| decode(file, &ReadLimits::default()).unwrap().pixels.data;
+    let stripes = [[255u8; 3], [0; 3], [255; 3]].concat();
+    assert_eq!(grey(b"P1\n3 1\n0 1 0\n"), stripes);
+    assert_eq!(grey(b"P1\n3 1\n010"), stripes);
+    assert_eq!(grey(b"P4\n3 1\n\x40"), stripes);
+    assert_eq!(grey(b"P2\n3 1\n9\n9 0 9"), stripes);
+    assert_eq!(grey(b"P5\n3 1\n255\n\xff\0\xff"), stripes);
 }
 
 /// One sound file of each kind: its name, its bytes, and how many of them are the end mark.

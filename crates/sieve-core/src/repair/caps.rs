@@ -7,6 +7,7 @@ use super::request::Cap;
 use super::rules::Rule;
 use crate::independent::IndependentGroups;
 use crate::record::Record;
+use crate::seeded_order;
 
 /// The split that is capped: what is measured on others stays what it is.
 const TRAIN: &str = "train";
@@ -64,9 +65,7 @@ fn spread<'a>(
         .into_iter()
         .map(|record| {
             let digest = record.image().map(|measured| measured.digest.0).unwrap_or_default();
-            let mut hasher = blake3::Hasher::new();
-            hasher.update(b"mint-sieve cap 1").update(&seed.to_le_bytes()).update(&digest);
-            (hasher.finalize().into(), record)
+            (seeded_order::key(seed, &digest), record)
         })
         .collect();
     keyed.sort_by(|a, b| (a.0, &a.1.path).cmp(&(b.0, &b.1.path)));

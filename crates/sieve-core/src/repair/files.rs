@@ -9,33 +9,14 @@ use crate::collection::Label;
 use crate::csv_escape;
 use crate::files::RelPath;
 use crate::finding::Finding;
-use crate::reading::ReadError;
 use crate::record::{Outcome, Reason, Record};
 
 /// Files that were meant as images and give none.
 pub fn unreadable(draft: &mut Draft<'_>) {
     for record in &draft.subject.catalog.records {
         let Outcome::SetAside(Reason::ReadError(error)) = &record.outcome else { continue };
-        let (is_sure, reason) = match error {
-            ReadError::Empty => (true, "the file is empty".to_owned()),
-            ReadError::NotAnImage(what) => {
-                (true, format!("the content is {}", what.as_deref().unwrap_or("of unknown type")))
-            }
-            ReadError::Truncated(format, _) => {
-                (true, format!("the {} ends before its image does", format.name()))
-            }
-            ReadError::Damaged(format, _) => {
-                (true, format!("parts of the {} are lost", format.name()))
-            }
-            // Somebody with another program, more rights or a larger limit may have use for it.
-            ReadError::Unreadable(why) => (false, format!("the file could not be read: {why}")),
-            ReadError::Unsupported(what) => {
-                (false, format!("not read here: {what}; convert it, or leave it out"))
-            }
-            ReadError::OverLimit(why) => (false, format!("beyond the limits: {why}")),
-        };
-        let said = RowReason::new(Rule::Unreadable, reason);
-        if is_sure { draft.drop(record, said) } else { draft.decide(record, said) }
+        let said = RowReason::new(Rule::Unreadable, error.to_string());
+        if error.is_final() { draft.drop(record, said) } else { draft.decide(record, said) }
     }
 }
 

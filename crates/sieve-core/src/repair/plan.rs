@@ -8,6 +8,7 @@ use crate::csv_escape;
 use crate::files::{RelPath, check_name, shown_name};
 use crate::measuring::Digest;
 use crate::separated;
+use crate::suggest;
 
 /// The first line of a plan, beneath its comments.
 pub const PLAN_HEADER: [&str; 8] =
@@ -175,9 +176,8 @@ fn row<'a>(cell: &dyn Fn(&str) -> Option<&'a str>) -> Result<Row, String> {
     let action =
         Action::ALL.iter().copied().find(|action| action.name() == word).ok_or_else(|| {
             let names: Vec<&str> = Action::ALL.iter().map(|action| action.name()).collect();
-            let near = crate::suggest::word(&word, names.iter().copied());
-            let meant = near.map_or(String::new(), |near| format!("; did you mean {near}?"));
-            format!("the action {word:?} is unknown; expected {}{meant}", names.join(", "))
+            let expected = suggest::expected(&word, &names);
+            format!("the action {word:?} is unknown; {expected}")
         })?;
     let digest = text("digest").trim();
     let digest = match digest {

@@ -5,7 +5,6 @@ use sieve_core::augment::steps::Amount;
 use sieve_core::augment::{Augmented, Draw, Fill, Fit, Frame, Occasion, Policy, SourcePyramid};
 use sieve_core::limits::FindingLimits;
 use sieve_core::reading::Pixels;
-use sieve_core::suggest;
 
 use crate::failure::Failure;
 use crate::policy_file::NamedPolicy;
@@ -37,14 +36,9 @@ impl Form {
         }
         let names: Vec<&str> = policy.steps.iter().map(|step| step.definition.name).collect();
         let Some(index) = names.iter().position(|name| *name == word) else {
-            let failure = Failure::call(format!("--ladder {word}: the policy has no such step"));
-            let known = || names.iter().copied().chain(["strength"]);
-            return Err(match suggest::word(word, known()) {
-                Some(near) => failure.hint(format!("Did you mean {near}?")),
-                None => {
-                    failure.hint(format!("Expected {}.", known().collect::<Vec<_>>().join(", ")))
-                }
-            });
+            let known = [&names[..], &["strength"]].concat();
+            let message = format!("--ladder {word}: the policy has no such step");
+            return Err(Failure::unknown(message, word, &known));
         };
         if policy.steps[index].setting.amount == Amount::Nothing {
             let message = format!("--ladder {word}: this step has no range");

@@ -9,11 +9,11 @@ use std::collections::BTreeMap;
 use std::path::Path;
 
 use sieve_core::augment::cost::{Study, geometry, study, verdicts};
-use sieve_core::collection::{Collection, Entry, NoCache, composed};
+use sieve_core::collection::{Collection, Entry, composed};
 use sieve_core::limits::FindingLimits;
 use sieve_core::progress::Progress;
 use sieve_core::reading::Pixels;
-use sieve_core::{sampling, suggest};
+use sieve_core::sampling;
 
 use super::{Answer, Output, collection as opening};
 use crate::args::{PreviewArgs, PreviewFormat};
@@ -36,7 +36,7 @@ pub const TRIED_ON: usize = 400;
 /// See [`TRIED_ON`].
 pub const HELD_OUT: usize = 400;
 /// Draws of the policy on these: a share of one half is then right to about two in a hundred.
-const DRAWS: u64 = 2000;
+const DRAWS: u64 = 1000;
 /// The same for a draft, of which each step is looked at by itself.
 pub const DRAFT_DRAWS: u64 = 400;
 /// The part that is augmented.
@@ -87,7 +87,7 @@ fn written_copies(
     to: &Path,
     progress: &TerminalProgress,
 ) -> Result<Answer, Failure> {
-    let collection = opening::open(config, &NoCache, progress)?;
+    let collection = opening::listed(config, &args.catalog, progress)?;
     policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
     let (split, _) = shown_split(args, &collection)?;
     copies::run(&copies::Request {
@@ -139,7 +139,7 @@ pub fn shown<T>(
     let Wish { args, config, policies, limits } = *wish;
     let ladder = args.ladder.as_deref().map(|word| Form::ladder(word, &policies[0].policy));
     let ladder = ladder.transpose()?;
-    let collection = opening::open(config, &NoCache, progress)?;
+    let collection = opening::listed(config, &args.catalog, progress)?;
     policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
 
     let (split, is_held_out) = shown_split(args, &collection)?;
@@ -232,11 +232,8 @@ fn shown_split(
         return Ok((Some(TRAIN.to_owned()), false));
     };
     if !splits.contains(split) {
-        let failure = Failure::call(format!("--split {split}: there is no such split"));
-        return Err(match suggest::word(split, splits.iter().map(String::as_str)) {
-            Some(near) => failure.hint(format!("Did you mean {near}?")),
-            None => failure.hint(format!("There are {}.", found())),
-        });
+        let message = format!("--split {split}: there is no such split");
+        return Err(Failure::unknown(message, split, &splits.iter().collect::<Vec<_>>()));
     }
     let is_held_out = split != TRAIN;
     let augments = args.ladder.is_some()
@@ -256,11 +253,7 @@ fn known_class(known: &[String], class: &str) -> Result<(), Failure> {
     if known.iter().any(|known| *known == composed(class)) {
         return Ok(());
     }
-    let failure = Failure::call(format!("there is no class {class:?}"));
-    Err(match suggest::word(class, known.iter().map(String::as_str)) {
-        Some(near) => failure.hint(format!("Did you mean {near:?}?")),
-        None => failure.hint(format!("There are {}.", known.join(", "))),
-    })
+    Err(Failure::unknown(format!("there is no class {class:?}"), class, known))
 }
 
 /// A policy that keeps a step from a class that there is not would keep it from none.

@@ -17,11 +17,14 @@ use crate::present::{
 pub fn text(answer: &Balanced<'_>) -> String {
     let Balanced { args, catalog, balance, .. } = answer;
     let mut text = format!("{}\n", heading(&safe(&catalog.collection.name())));
+    let classed: u64 = balance.classes.iter().map(|class| class.images).sum();
+    let unclassed = (answer.found.images.len() as u64).saturating_sub(classed);
     let _ = writeln!(
         text,
-        "{} in {}\n{} (reach {})",
-        counted(answer.found.images.len() as u64, "image", "images"),
+        "{} in {}{}\n{} (reach {})",
+        counted(classed, "image", "images"),
         counted(balance.classes.len() as u64, "class", "classes"),
+        if unclassed > 0 { format!(" + {unclassed} in no class") } else { String::new() },
         independent_images(balance.independent),
         answer.found.reach.name(),
     );

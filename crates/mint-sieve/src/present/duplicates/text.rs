@@ -10,6 +10,7 @@ use super::{Concern, Duplicates, kept_because};
 use crate::console::{Align, ERROR, FAINT, HEADING, Narrow, WARNING, table};
 use crate::console::{heading, safe};
 
+use crate::present::table::listed;
 use crate::present::{command_on, counted, how_alike, next_step, small_images};
 
 /// Groups of each concern that are shown without `--all`.
@@ -106,12 +107,12 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
     head.extend(["pixels", "bytes", "kind", "score", ""].map(str::to_owned));
     columns.extend([Align::Right, Align::Right, Align::Left, Align::Right, Align::Left]);
     let mut rows = vec![head];
-    let most = if answer.args.all { usize::MAX } else { MOST_GROUPS };
+    let most = if answer.args.all { usize::MAX } else { listed(groups.len(), MOST_GROUPS) };
     for (number, group) in groups.iter().take(most) {
         let shown = match group.is_series() {
             _ if answer.args.all => usize::MAX,
-            true => MOST_OF_SERIES,
-            false => MOST_PICTURES,
+            true => listed(group.members.len(), MOST_OF_SERIES),
+            false => listed(group.members.len(), MOST_PICTURES),
         };
         for (place, member) in group.members.iter().take(shown).enumerate() {
             let number = if place == 0 { number.to_string() } else { String::new() };

@@ -12,7 +12,7 @@ use super::Leaks;
 use crate::console::{Align, FAINT, Narrow, table};
 use crate::console::{heading, safe};
 use crate::present::remark;
-use crate::present::table::{FEW_ROWS, percent, shortened, visible};
+use crate::present::table::{FEW_ROWS, listed, percent, shortened, visible};
 use crate::present::{command_on, counted, findings, next_step, small_images};
 
 /// Classes that are named beside the number of matches, without `--all`.
@@ -160,7 +160,8 @@ fn drift(leakage: &Leakage, all: bool) -> String {
     let mut rows = vec![["", "effect", "", "p", "total variation"].map(str::to_owned).to_vec()];
     let chance = |p: f64| if p < 0.0001 { "< 0.0001".to_owned() } else { format!("{p:.4}") };
     let found = leakage.drift.iter().filter(|drift| drift.is_found).count();
-    let shown = if all { leakage.drift.len() } else { found.max(MOST_TESTS) };
+    let count = leakage.drift.len();
+    let shown = if all { count } else { listed(count, found.max(MOST_TESTS)) };
     for drift in leakage.drift.iter().take(shown) {
         let widest = drift.pairs.iter().map(|pair| pair.total_variation).fold(0.0, f64::max);
         rows.push(vec![

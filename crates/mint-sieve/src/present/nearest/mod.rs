@@ -40,7 +40,7 @@ impl Nearest<'_> {
 }
 
 fn kind(alike: &Neighbour<'_>) -> &'static str {
-    alike.kind.map_or("another", Kind::name)
+    alike.kind.map_or("-", Kind::name)
 }
 
 /// For people.
@@ -69,7 +69,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
         head.push("split".to_owned());
         columns.push(Align::Left);
     }
-    head.extend(["kind", "score", "likeness"].map(str::to_owned));
+    head.extend(["kind", "score", "similarity"].map(str::to_owned));
     columns.extend([Align::Left, Align::Right, Align::Right]);
     let mut rows = vec![head];
     for (number, alike) in (1..).zip(found) {
@@ -81,12 +81,13 @@ pub fn text(answer: &Nearest<'_>) -> String {
         }
         row.extend([
             kind(alike).to_owned(),
-            format!("{:.3}", alike.score),
+            // An image of which nothing says that it is a copy has no score.
+            alike.kind.map_or("-".to_owned(), |_| format!("{:.3}", alike.score)),
             format!("{:.3}", alike.likeness),
         ]);
         rows.push(row);
     }
-    text.push_str(&table(&columns, Narrow::Drop(&["likeness", "split"]), rows));
+    text.push_str(&table(&columns, Narrow::Drop(&["similarity", "split"]), rows));
     classes.sort_by_key(|&(class, count)| (std::cmp::Reverse(count), class));
     let counts: Vec<String> = classes.iter().map(|(class, n)| format!("{class} {n}")).collect();
     let _ = writeln!(text, "\nclasses: {}", safe(&counts.join(", ")));
@@ -218,7 +219,11 @@ pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
             lines: [
                 places.collect::<Vec<_>>().join(" / "),
                 record.path.file_name().to_owned(),
-                format!("{}, likeness {:.3}", kind(alike), alike.likeness),
+                format!(
+                    "{}similarity {:.3}",
+                    alike.kind.map_or(String::new(), |kind| format!("{}, ", kind.name())),
+                    alike.likeness
+                ),
             ],
             is_marked: false,
             role: match alike.kind {

@@ -14,6 +14,7 @@ use crate::args::{ApplyArgs, UndoArgs};
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table};
 use crate::present::skipped::{self, SkippedBody};
+use crate::present::table::listed;
 use crate::present::{ReadingSettings, command_line, command_on, counted, envelope, next_step};
 use crate::writing::in_place::{Journal, Place, Restored, State};
 
@@ -84,7 +85,8 @@ const FIRST: usize = 3;
 
 /// What is wrong with a plan, a line for each row.
 pub fn refusals(refused: &Refused<'_>) -> Vec<String> {
-    let shown = if refused.all { refused.refusals.len() } else { NAMED };
+    let count = refused.refusals.len();
+    let shown = if refused.all { count } else { listed(count, NAMED) };
     let told = refused.refusals.iter().take(shown);
     let mut lines: Vec<String> = told
         .map(|Refusal { line, path, reason }| format!("line {line}: {path}: {reason}"))
@@ -187,7 +189,7 @@ pub fn text(applied: &Applied<'_>) -> String {
 /// The first files of a kind, with what becomes of them.
 fn named(applied: &Applied<'_>, changes: &[&Change], all: bool) -> String {
     let mut text = String::new();
-    let shown = if all { changes.len() } else { FIRST };
+    let shown = if all { changes.len() } else { listed(changes.len(), FIRST) };
     for change in changes.iter().take(shown) {
         let path = safe(applied.catalog.records[change.record].path.as_str());
         let _ = match &change.fate {

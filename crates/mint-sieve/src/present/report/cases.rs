@@ -6,7 +6,7 @@ use serde::Serialize;
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::{DuplicateReport, Group, Member};
 use sieve_core::finding::{Code, Evidence, Finding, Severity};
-use sieve_core::looking::{self, Order};
+use sieve_core::ordering::{self, Order};
 
 use super::image_registry::ImageRegistry;
 use crate::console::safe;
@@ -266,7 +266,7 @@ fn samples(catalog: &Catalog, album: &mut ImageRegistry, per_class: u32, seed: u
     if per_class == 0 {
         return Vec::new();
     }
-    let shelves = looking::shelves(catalog, Order::Random, seed, false);
+    let shelves = ordering::shelves(catalog, Order::Random, seed, false);
     let sample = |((class, _), images): ((&str, Option<&str>), Vec<usize>)| {
         let shown = images.iter().take(per_class as usize).map(|&record| album.add(record, true));
         let shown: Vec<u32> = shown.collect();

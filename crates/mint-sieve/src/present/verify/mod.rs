@@ -9,7 +9,7 @@ use sieve_core::splitting::{Place, Verdict};
 
 use crate::args::VerifyArgs;
 use crate::console::{ERROR, FAINT, heading, safe};
-use crate::present::table::written;
+use crate::present::table::{listed, written};
 use crate::present::{counted, envelope};
 
 /// What was checked and what came of it.
@@ -97,7 +97,7 @@ pub fn text(answer: &Verified<'_>) -> String {
     for same in wrong.chunk_by(|a, b| a.0 == b.0) {
         let (code, _) = &same[0];
         let _ = writeln!(text, "\n{ERROR}{code}{ERROR:#} ({}): {}", same.len(), title(code));
-        let shown = if args.all { same.len() } else { FEW };
+        let shown = if args.all { same.len() } else { listed(same.len(), FEW) };
         for (_, line) in same.iter().take(shown) {
             let _ = writeln!(text, "  {}", safe(line));
         }

@@ -55,6 +55,8 @@ impl Restored {
         let mut lines = Vec::new();
         let mut put = |of_kind: Vec<String>| {
             let count = of_kind.len();
+            // A line for one or two more would take as much room as they do.
+            let most = if count < most.saturating_add(3) { count } else { most };
             lines.extend(of_kind.into_iter().take(most));
             if count > most {
                 lines.push(format!("... {} more (--all)", count - most));

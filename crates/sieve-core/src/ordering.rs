@@ -7,6 +7,7 @@ use crate::catalog::Catalog;
 use crate::measuring::{CHROMA_PX, ImageMeasures, LUMA_PX, Thumbnail};
 use crate::reading::Pixels;
 use crate::record::Record;
+use crate::seeded_order;
 use crate::statistics::Scale;
 
 /// In which order images are looked at.
@@ -92,9 +93,7 @@ pub fn sort(catalog: &Catalog, images: &mut [usize], order: Order, seed: u64) {
     match order {
         Order::Random => images.sort_by_cached_key(|&at| {
             let digest = record(at).image().map(|measured| measured.digest.0).unwrap_or_default();
-            let mut hasher = blake3::Hasher::new();
-            hasher.update(b"mint-sieve sheet 1").update(&seed.to_le_bytes()).update(&digest);
-            (*hasher.finalize().as_bytes(), record(at).path.clone())
+            (seeded_order::key(seed, &digest), record(at).path.clone())
         }),
         Order::Name => images.sort_by(|&a, &b| record(a).path.cmp(&record(b).path)),
         Order::Time => by_number(images, &|at| {
