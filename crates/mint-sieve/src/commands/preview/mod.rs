@@ -159,8 +159,7 @@ pub fn shown<T>(
     };
     let classes = wanted_classes(request, &collection, split.as_deref())?;
     let is_frame = matches!(form, Form::Frame);
-    let frame =
-        is_frame.then(|| frame_cost(trial, split.as_deref()));
+    let frame = is_frame.then(|| frame_cost(trial, split.as_deref()));
     let frame = frame.transpose()?;
     let job = Sampled { trial, collection: &collection, classes: &classes };
     let numbers: Vec<Numbers> = match is_frame {
@@ -169,9 +168,7 @@ pub fn shown<T>(
         false => policies.iter().map(|policy| job.numbers(policy)).collect::<Result<_, _>>()?,
     };
     let (sheet, passed_over) = match wants_sheet {
-        true => {
-            job.sheet(&form, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?
-        }
+        true => job.sheet(&form, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?,
         false => (None, 0),
     };
     let painted = sheet.as_ref().map(sheet::paint);

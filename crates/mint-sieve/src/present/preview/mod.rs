@@ -15,9 +15,9 @@ use sieve_core::collection::Collection;
 use sieve_core::limits::FindingLimits;
 
 use super::sheet::Sheet;
-use crate::requests::PreviewRequest;
 use crate::config::CollectionConfig;
 use crate::policy_file::NamedPolicy;
+use crate::requests::PreviewRequest;
 
 /// Everything that the answer tells of.
 pub struct Preview<'a> {

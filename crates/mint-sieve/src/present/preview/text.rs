@@ -437,7 +437,9 @@ fn against(preview: &Preview<'_>) -> String {
 
 /// Where the sheet is, and at which scale.
 fn written(preview: &Preview<'_>) -> String {
-    let (Some(sheet), Some(out)) = (preview.sheet, &preview.request.out) else { return String::new() };
+    let (Some(sheet), Some(out)) = (preview.sheet, &preview.request.out) else {
+        return String::new();
+    };
     let frame = preview.policies[0].policy.frame;
     let layout = sheet.layout;
     let scale = match (layout.shrink, layout.enlarge) {
