@@ -10,6 +10,7 @@ mod machine;
 mod policy_file;
 mod present;
 mod progress;
+mod requests;
 mod settings;
 mod writing;
 

@@ -166,10 +166,10 @@ fn calls_that_make_no_sense_are_refused_before_anything_is_read() {
 #[test]
 fn names_and_folders_do_not_change_what_is_found_by_looks() {
     let workspace = Workspace::new();
-    workspace.message(&["demo"]);
+    workspace.lay_shed(Arrangement::Classes);
     // The same images in one folder, in the reverse order, so that of each two the other one comes first.
     let mut renamed = 0;
-    for (path, bytes) in workspace.files("herb-shed-demo/collection") {
+    for (path, bytes) in workspace.files("shed/collection") {
         let ending = path.rsplit('.').next().unwrap();
         if ["jpg", "png", "webp"].contains(&ending) {
             let digest = blake3::hash(&bytes).to_hex();
@@ -192,7 +192,7 @@ fn names_and_folders_do_not_change_what_is_found_by_looks() {
         told.sort_unstable();
         told
     };
-    let found = told("herb-shed-demo/collection");
+    let found = told("shed/collection");
     assert!(found.len() > 15, "{found:?}");
     assert_eq!(told("other"), found);
 }

@@ -315,7 +315,7 @@ fn build(
 
 fn refused(args: &ApplyArgs, done: &Changes) -> Failure {
     let told = Refused { refusals: &done.refusals, all: args.all };
-    let is_open = done.refusals.iter().any(|refusal| refusal.reason.starts_with("undecided"));
+    let is_open = done.refusals.iter().any(|refusal| refusal.is_undecided);
     let hint = match is_open {
         true => {
             "Nothing was changed. Replace decide with drop, keep or relabel in the plan, or use --skip-undecided to leave those files unchanged."

@@ -40,9 +40,16 @@ pub fn run(args: &ProposeArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     collection::search(&config, &args.catalog, args.reach, progress, |catalog, found| {
         let audit = audit::audit(catalog, found, &limits, &args.protect);
         let searched = Searched { config: &config, catalog, found, audit: &audit };
-        let (wishes, proposed) = proposal(args, &searched, progress)?;
-        let planned =
-            Planned { args, config: &config, catalog, found, wishes: &wishes, proposed: &proposed };
+        let request = repair_request(args, rules(args)?, catalog)?;
+        let proposed = proposal(&request, &searched, progress)?;
+        let planned = Planned {
+            out: args.out.as_deref(),
+            config: &config,
+            catalog,
+            found,
+            request: &request,
+            proposed: &proposed,
+        };
         let table = present::table(&planned);
         if let Some(file) = file {
             file.write(table.as_bytes())?;
@@ -68,14 +75,13 @@ pub struct Searched<'a> {
     pub audit: &'a Audit,
 }
 
-/// What is wished for, and what is proposed for it.
+/// The repairs that are proposed for a request.
 pub fn proposal(
-    args: &ProposeArgs,
+    request: &RepairRequest,
     searched: &Searched<'_>,
     progress: &TerminalProgress,
-) -> Result<(RepairRequest, Proposed), Failure> {
+) -> Result<Proposed, Failure> {
     let Searched { config, catalog, found, audit } = searched;
-    let wishes = wishes(args, rules(args)?, catalog)?;
     let mut findings = audit.findings.clone();
     let accepted =
         Selection { suppressions: config.settings.suppressions.clone(), ..Selection::default() };
@@ -85,18 +91,18 @@ pub fn proposal(
         config,
         |record| {
             matches!(record.outcome, Outcome::SetAside(Reason::ReadError(_)))
-                || wishes.drop_list.contains(&record.path)
-                || !wishes.drop_codes.is_empty()
+                || request.drop_list.contains(&record.path)
+                || !request.drop_codes.is_empty()
                 // Of a class that is dropped, files of any kind are.
-                || wishes.classes.is_some()
-                || wishes.min_images.is_some()
+                || request.classes.is_some()
+                || request.min_images.is_some()
         },
         progress,
     )?;
     let subject = Subject { catalog, found, audit, findings: &findings, digests: &digests };
-    let proposed = propose(&subject, &wishes);
+    let proposed = propose(&subject, request);
     progress.end();
-    Ok((wishes, proposed))
+    Ok(proposed)
 }
 
 /// The digests of wanted files that are no images, as far as they can be read.
@@ -125,7 +131,7 @@ pub fn digests(
     Ok(read.into_iter().flatten().collect())
 }
 
-/// The rules that apply: those that were chosen, or the usual ones, and those whose wish was made.
+/// The rules that apply: those that were chosen, or the usual ones, and those whose option was given.
 fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
     let mut rules: BTreeSet<Rule> =
         Rule::ALL.iter().copied().filter(|rule| args.requests(*rule)).collect();
@@ -152,7 +158,7 @@ fn rules(args: &ProposeArgs) -> Result<BTreeSet<Rule>, Failure> {
     Ok(rules)
 }
 
-fn wishes(
+fn repair_request(
     args: &ProposeArgs,
     rules: BTreeSet<Rule>,
     catalog: &Catalog,

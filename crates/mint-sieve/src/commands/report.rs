@@ -8,19 +8,21 @@ use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::progress::Progress;
 use sieve_core::reading;
+use sieve_core::repair::RepairRequest;
 use sieve_core::splitting::{self, Assignment, Request};
 
 use super::finding_policy::FindingPolicy;
 use super::propose::{Searched, proposal};
 use super::{Answer, Output, collection, preview};
-use crate::args::{Cli, Command, PreviewArgs, ProposeArgs, ReportArgs, TextFormat};
+use crate::args::{ReportArgs, TextFormat};
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
 use crate::present::repair::plan::Planned;
 use crate::present::report::{self as present, ImageRegistry, PolicyShown, Report};
-use crate::present::{absolute_collection_words, collection_words, command_line, web};
+use crate::present::{absolute_collection_words, command_line, web};
 use crate::progress::TerminalProgress;
+use crate::requests::PreviewRequest;
 use crate::writing::NewFile;
 
 /// Columns of what policies say.
@@ -33,11 +35,9 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
     let judge = FindingPolicy::new(&args.judging, &config)?;
     config.refuse_inside(&args.out)?;
     let file = NewFile::create(&args.out)?;
-    let propose = propose_args(args, &config)?;
-    let policies = args.policies.iter().map(|policy| preview_args(args, &config, policy));
-    let policies: Vec<Box<PreviewArgs>> = policies.collect::<Result<_, _>>()?;
-    let read: Vec<_> =
-        policies.iter().map(|args| preview::policies(args)).collect::<Result<_, _>>()?;
+    let previews: Vec<PreviewRequest> =
+        args.policies.iter().map(|policy| PreviewRequest::of(policy, args.seed)).collect();
+    let policies: Vec<_> = previews.iter().map(preview::policies).collect::<Result<_, _>>()?;
     let measured = collection::measure(&config, &args.catalog, progress)?;
     let reach = args.judging.reach;
     collection::search_in(&config, &measured, reach, progress, |catalog, found| {
@@ -49,13 +49,14 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         let mut findings = audit.findings.clone();
         let suppressed = judge.suppress(&mut findings);
         let searched = Searched { config: &config, catalog, found, audit: &audit };
-        let (wishes, proposed) = proposal(&propose, &searched, progress)?;
+        let repairs = RepairRequest::usual(args.seed);
+        let proposed = proposal(&repairs, &searched, progress)?;
         let planned = Planned {
-            args: &propose,
+            out: None,
             config: &config,
             catalog,
             found,
-            wishes: &wishes,
+            request: &repairs,
             proposed: &proposed,
         };
         let request = Request { seed: args.seed, ..Request::default() };
@@ -69,8 +70,9 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         let cases =
             present::cases(catalog, found, &findings, &mut album, args.per_class, args.seed);
         photograph(&config, catalog, &mut album, progress)?;
-        let shown = policies.iter().zip(&read).map(|(args, policies)| {
-            policy(&preview::Wish { args, config: &config, policies, limits }, progress)
+        let shown = previews.iter().zip(&policies).map(|(request, policies)| {
+            let (config, kept) = (&config, &args.catalog);
+            policy(&preview::Trial { request, config, kept, policies, limits, progress })
         });
         let shown: Vec<PolicyShown> = shown.collect::<Result<_, _>>()?;
         let report = Report {
@@ -111,42 +113,6 @@ fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
     Err(Failure::call(message).hint(format!("Did you mean {}?", named.display())))
 }
 
-/// What a person would type for another command on the same collection.
-fn typed(args: &ReportArgs, config: &CollectionConfig, command: &str) -> Vec<OsString> {
-    let mut words: Vec<OsString> = vec!["mint-sieve".into(), command.into()];
-    words.extend(collection_words(config));
-    for limit in &args.judging.limits {
-        words.extend(["--limit".into(), limit.into()]);
-    }
-    words.extend(["--seed".into(), args.seed.to_string().into()]);
-    words
-}
-
-fn parsed(words: &[OsString]) -> Result<Command, Failure> {
-    let cli = Cli::parse_from(words).map_err(|error| Failure::call(error.to_string()))?;
-    Ok(cli.command)
-}
-
-fn propose_args(args: &ReportArgs, config: &CollectionConfig) -> Result<Box<ProposeArgs>, Failure> {
-    match parsed(&typed(args, config, "propose"))? {
-        Command::Propose(propose) => Ok(propose),
-        _ => unreachable!("that is what was typed"),
-    }
-}
-
-fn preview_args(
-    args: &ReportArgs,
-    config: &CollectionConfig,
-    policy: &Path,
-) -> Result<Box<PreviewArgs>, Failure> {
-    let mut words = typed(args, config, "preview");
-    words.extend(["--policy".into(), policy.as_os_str().to_owned()]);
-    match parsed(&words)? {
-        Command::Preview(preview) => Ok(preview),
-        _ => unreachable!("that is what was typed"),
-    }
-}
-
 /// How a collection without splits would be split; none where it has them, or cannot be.
 fn usual_split<'a>(
     catalog: &'a Catalog,
@@ -184,14 +150,14 @@ fn photograph(
 }
 
 /// What a policy does, as `preview` says and shows it.
-fn policy(wish: &preview::Wish<'_>, progress: &TerminalProgress) -> Result<PolicyShown, Failure> {
-    preview::shown(wish, true, progress, |preview, painted| {
+fn policy(trial: &preview::Trial<'_>) -> Result<PolicyShown, Failure> {
+    preview::shown(trial, true, |preview, painted| {
         let text = crate::present::preview::text(preview);
         let text = console::lay_out(&text, Some(POLICY_COLUMNS));
         let painted = painted.expect("a sheet was asked for");
         let mut words: Vec<OsString> = vec!["mint-sieve".into(), "preview".into()];
         words.extend(absolute_collection_words(preview.config));
-        words.extend(["--policy".into(), wish.args.policy.clone().into_os_string()]);
+        words.extend(["--policy".into(), trial.request.policies[0].clone().into_os_string()]);
         words.extend(["--out".into(), "preview.png".into()]);
         Ok(PolicyShown {
             name: console::safe(&preview.policies[0].name),

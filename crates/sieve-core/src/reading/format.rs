@@ -16,45 +16,94 @@ pub enum Format {
     Qoi,
 }
 
+/// All that is to be said of a format: a new one is a variant of [`Format`], a row here, and a file that reads it, which
+/// `read` of the parent module calls.
+struct Entry {
+    format: Format,
+    /// The name people use.
+    name: &'static str,
+    /// The extensions that its files carry, lower case, the usual one first.
+    extensions: &'static [&'static str],
+    /// Whether a file that begins with these bytes is one: by the signature of the format's specification.
+    is_signed: fn(&[u8]) -> bool,
+}
+
+/// In the order of [`Format`].
+const FORMATS: [Entry; 8] = [
+    Entry {
+        format: Format::Jpeg,
+        name: "JPEG",
+        extensions: &["jpg", "jpeg", "jpe", "jfif", "mpo"],
+        is_signed: |bytes| bytes.starts_with(b"\xff\xd8\xff"),
+    },
+    Entry {
+        format: Format::Png,
+        name: "PNG",
+        extensions: &["png", "apng"],
+        is_signed: |bytes| bytes.starts_with(b"\x89PNG\r\n\x1a\n"),
+    },
+    Entry {
+        format: Format::WebP,
+        name: "WebP",
+        extensions: &["webp"],
+        is_signed: |bytes| bytes.starts_with(b"RIFF") && bytes.get(8..12) == Some(b"WEBP"),
+    },
+    Entry {
+        format: Format::Gif,
+        name: "GIF",
+        extensions: &["gif"],
+        is_signed: |bytes| bytes.starts_with(b"GIF87a") || bytes.starts_with(b"GIF89a"),
+    },
+    Entry {
+        format: Format::Bmp,
+        name: "BMP",
+        extensions: &["bmp", "dib"],
+        is_signed: |bytes| bytes.starts_with(b"BM") && is_bitmap_header(bytes),
+    },
+    Entry { format: Format::Tiff, name: "TIFF", extensions: &["tif", "tiff"], is_signed: is_tiff },
+    Entry {
+        format: Format::Pnm,
+        name: "PNM",
+        extensions: &["ppm", "pgm", "pbm", "pnm", "pam"],
+        is_signed: is_netpbm,
+    },
+    Entry {
+        format: Format::Qoi,
+        name: "QOI",
+        extensions: &["qoi"],
+        is_signed: |bytes| bytes.starts_with(b"qoif"),
+    },
+];
+
 impl Format {
     /// Every format that is read here.
-    pub const ALL: [Format; 8] = [
-        Format::Jpeg,
-        Format::Png,
-        Format::WebP,
-        Format::Gif,
-        Format::Bmp,
-        Format::Tiff,
-        Format::Pnm,
-        Format::Qoi,
-    ];
+    pub const ALL: [Format; FORMATS.len()] = {
+        let mut all = [Format::Jpeg; FORMATS.len()];
+        let mut at = 0;
+        while at < all.len() {
+            assert!(
+                FORMATS[at].format as usize == at,
+                "the rows stand in the order of the variants"
+            );
+            all[at] = FORMATS[at].format;
+            at += 1;
+        }
+        all
+    };
+
+    fn entry(self) -> &'static Entry {
+        const ROWS: &[Entry] = &FORMATS;
+        &ROWS[self as usize]
+    }
 
     /// The name people use.
     pub fn name(self) -> &'static str {
-        match self {
-            Format::Jpeg => "JPEG",
-            Format::Png => "PNG",
-            Format::WebP => "WebP",
-            Format::Gif => "GIF",
-            Format::Bmp => "BMP",
-            Format::Tiff => "TIFF",
-            Format::Pnm => "PNM",
-            Format::Qoi => "QOI",
-        }
+        self.entry().name
     }
 
     /// The extensions that files of this format carry, lower case, the usual one first.
     pub fn extensions(self) -> &'static [&'static str] {
-        match self {
-            Format::Jpeg => &["jpg", "jpeg", "jpe", "jfif", "mpo"],
-            Format::Png => &["png", "apng"],
-            Format::WebP => &["webp"],
-            Format::Gif => &["gif"],
-            Format::Bmp => &["bmp", "dib"],
-            Format::Tiff => &["tif", "tiff"],
-            Format::Pnm => &["ppm", "pgm", "pbm", "pnm", "pam"],
-            Format::Qoi => &["qoi"],
-        }
+        self.entry().extensions
     }
 
     /// The format that files with `extension` (in any case, no dot) should have.
@@ -96,23 +145,11 @@ pub fn content(bytes: &[u8]) -> Content {
     let starts = |signature: &[u8]| bytes.starts_with(signature);
     let at =
         |offset: usize, text: &[u8]| bytes.get(offset..).is_some_and(|rest| rest.starts_with(text));
-    let image = Content::Image;
-    if starts(b"\xff\xd8\xff") {
-        image(Format::Jpeg)
-    } else if starts(b"\x89PNG\r\n\x1a\n") {
-        image(Format::Png)
-    } else if starts(b"RIFF") && at(8, b"WEBP") {
-        image(Format::WebP)
-    } else if starts(b"GIF87a") || starts(b"GIF89a") {
-        image(Format::Gif)
-    } else if starts(b"BM") && is_bitmap_header(bytes) {
-        image(Format::Bmp)
-    } else if starts(b"II*\0") || starts(b"MM\0*") || starts(b"II+\0") || starts(b"MM\0+") {
-        if at(8, b"CR\x02") { Content::OtherImage("Canon raw (CR2)") } else { image(Format::Tiff) }
-    } else if starts(b"qoif") {
-        image(Format::Qoi)
-    } else if is_netpbm(bytes) {
-        image(Format::Pnm)
+    let known = FORMATS.iter().find(|entry| (entry.is_signed)(bytes));
+    if let Some(entry) = known {
+        Content::Image(entry.format)
+    } else if is_raw(bytes) {
+        Content::OtherImage("Canon raw (CR2)")
     } else if at(4, b"ftyp") {
         iso_media(bytes)
     } else if starts(b"\xff\x0a") || starts(b"\0\0\0\x0cJXL \r\n\x87\n") {
@@ -141,6 +178,16 @@ fn is_svg(bytes: &[u8]) -> bool {
     let start = String::from_utf8_lossy(&bytes[..bytes.len().min(1024)]).to_lowercase();
     let start = start.trim_start_matches('\u{feff}').trim_start();
     start.starts_with("<svg") || (start.starts_with("<?xml") && start.contains("<svg"))
+}
+
+/// A TIFF or BigTIFF. Some raw files begin like one.
+fn is_tiff(bytes: &[u8]) -> bool {
+    let marks: [&[u8]; 4] = [b"II*\0", b"MM\0*", b"II+\0", b"MM\0+"];
+    marks.iter().any(|mark| bytes.starts_with(mark)) && !is_raw(bytes)
+}
+
+fn is_raw(bytes: &[u8]) -> bool {
+    bytes.starts_with(b"II*\0") && bytes.get(8..11) == Some(b"CR\x02")
 }
 
 /// BMP's signature is two letters that a text may begin with as well: ask for a header size that

@@ -51,6 +51,8 @@ pub struct Refusal {
     pub path: String,
     /// Why, as a sentence without its full stop.
     pub reason: String,
+    /// Whether all that is missing is a decision.
+    pub is_undecided: bool,
 }
 
 /// What a plan does.
@@ -87,7 +89,10 @@ pub fn changes(
         catalog.records.iter().enumerate().map(|(at, record)| (&record.path, at)).collect();
     let mut rows: BTreeMap<usize, Vec<(u64, &Row)>> = BTreeMap::new();
     for (line, row) in &plan.rows {
-        let refused = |reason: String| Refusal { line: *line, path: row.path.to_string(), reason };
+        let refused = |reason: String| {
+            let path = row.path.to_string();
+            Refusal { line: *line, path, reason, is_undecided: false }
+        };
         let Some(&at) = known.get(&row.path) else {
             changes.refusals.push(refused("the file is no longer in the collection".to_owned()));
             continue;
@@ -114,7 +119,10 @@ pub fn changes(
         if row.action == Action::Decide {
             match passes_undecided {
                 true => changes.undecided += 1,
-                false => changes.refusals.push(refused("it is still undecided".to_owned())),
+                false => changes.refusals.push(Refusal {
+                    is_undecided: true,
+                    ..refused("it is still undecided".to_owned())
+                }),
             }
             continue;
         }
@@ -193,8 +201,10 @@ fn change(
     folders: &ClassFolders<'_>,
     taken: &mut UsedPaths,
 ) -> Result<(Change, bool, bool), Refusal> {
-    let refused =
-        |line: u64, reason: String| Refusal { line, path: record.path.to_string(), reason };
+    let refused = |line: u64, reason: String| {
+        let path = record.path.to_string();
+        Refusal { line, path, reason, is_undecided: false }
+    };
     let mut actions: Vec<Action> = rows.iter().map(|(_, row)| row.action).collect();
     actions.sort_unstable();
     actions.dedup();

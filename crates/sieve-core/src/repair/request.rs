@@ -37,6 +37,18 @@ pub struct RepairRequest {
     pub seed: u64,
 }
 
+impl RepairRequest {
+    /// Every repair that needs no option of its own.
+    pub fn usual(seed: u64) -> Self {
+        RepairRequest {
+            rules: Rule::ALL.iter().copied().filter(|rule| rule.is_usual()).collect(),
+            prefer: Prefer::ALL.to_vec(),
+            seed,
+            ..RepairRequest::default()
+        }
+    }
+}
+
 /// How many images of a class stay.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Cap {

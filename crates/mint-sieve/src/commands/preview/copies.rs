@@ -16,7 +16,7 @@ use sieve_core::progress::Progress;
 use sieve_core::reading;
 use sieve_core::splitting::SplitTable;
 
-use crate::args::{PreviewArgs, PreviewFormat};
+use crate::args::PreviewFormat;
 use crate::commands::{Answer, Output, collection as opening};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -25,11 +25,13 @@ use crate::present::preview::{Copies, copies_json, copies_text};
 use crate::present::sheet;
 use crate::present::written;
 use crate::progress::TerminalProgress;
+use crate::requests::PreviewRequest;
 use crate::writing::NewFolder;
 
 /// What is to be written.
 pub struct Request<'a> {
-    pub args: &'a PreviewArgs,
+    pub request: &'a PreviewRequest,
+    pub format: PreviewFormat,
     pub config: &'a CollectionConfig,
     pub policy: &'a NamedPolicy,
     pub collection: &'a Collection,
@@ -55,7 +57,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
     let mut entries: Vec<&Entry> = request.classes.values().flatten().copied().collect();
     entries.sort_by(|a, b| a.path.as_str().cmp(b.path.as_str()));
     let names = names(&entries);
-    let draws = request.args.draws.unwrap_or(1);
+    let draws = request.request.draws.unwrap_or(1);
     request.progress.begin("writing augmented images", Some(entries.len() as u64));
     let below = folder.root();
     let mut folders: HashMap<&str, InsidePath> = HashMap::new();
@@ -80,7 +82,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
         let class = entries[at].place.class().unwrap_or_default();
         let mut made = Vec::new();
         for number in 0..draws {
-            let seed = request.args.seed;
+            let seed = request.request.seed;
             let occasion = Occasion { seed, path: &path, class, number: u64::from(number) };
             let drawn = request.policy.policy.draw(&occasion).apply(&image, &request.policy.policy);
             let name = format!("{}-{}.png", names[at], number + 1);
@@ -127,7 +129,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
     folder.keep()?;
     request.progress.end();
     let copies = Copies {
-        args: request.args,
+        seed: request.request.seed,
         policy: request.policy,
         split: request.split,
         to: request.to,
@@ -136,7 +138,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
         passed_over,
         draws,
     };
-    Ok(Answer::done(match request.args.format {
+    Ok(Answer::done(match request.format {
         PreviewFormat::Text => Output::People(copies_text(&copies)),
         PreviewFormat::Json => Output::Document(copies_json(&copies)),
     }))

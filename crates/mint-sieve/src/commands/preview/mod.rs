@@ -16,7 +16,7 @@ use sieve_core::reading::Pixels;
 use sieve_core::sampling;
 
 use super::{Answer, Output, collection as opening};
-use crate::args::{PreviewArgs, PreviewFormat};
+use crate::args::{CatalogArgs, PreviewArgs, PreviewFormat};
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
@@ -24,6 +24,7 @@ use crate::policy_file::{self, NamedPolicy};
 use crate::present::preview::{self, FrameCost, Numbers, Preview};
 use crate::present::sheet::{self, Layout, Room, Row, Sheet};
 use crate::progress::TerminalProgress;
+use crate::requests::PreviewRequest;
 use crate::settings::SetLimits;
 use crate::writing::NewFile;
 use forms::{Form, Shown};
@@ -46,24 +47,32 @@ pub const VALIDATION: &str = "validation";
 
 /// Answers `preview`.
 pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
-    if let Some(out) = &args.out {
+    let request = PreviewRequest::from(args);
+    if let Some(out) = &request.out {
         refuse_other_formats(out)?;
     }
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
-    let outputs = args.out.iter().chain(&args.to);
+    let outputs = request.out.iter().chain(&request.to);
     outputs.map(|output| config.refuse_inside(output)).collect::<Result<Vec<_>, _>>()?;
     let limits = SetLimits::new(&config.settings, &args.limits)?.values;
-    let policies = policies(args)?;
-    if let Some(word) = args.ladder.as_deref() {
+    let policies = policies(&request)?;
+    if let Some(word) = request.ladder.as_deref() {
         Form::ladder(word, &policies[0].policy)?;
     }
-    if let Some(to) = &args.to {
-        return written_copies(args, &config, &policies, to, progress);
+    let trial = Trial {
+        request: &request,
+        config: &config,
+        kept: &args.catalog,
+        policies: &policies,
+        limits: &limits,
+        progress,
+    };
+    if let Some(to) = &request.to {
+        return written_copies(&trial, to, args.format);
     }
-    let file = args.out.as_deref().map(NewFile::create).transpose()?;
+    let file = request.out.as_deref().map(NewFile::create).transpose()?;
     let wants_sheet = file.is_some() || args.show;
-    let wish = Wish { args, config: &config, policies: &policies, limits: &limits };
-    shown(&wish, wants_sheet, progress, |preview, painted| {
+    shown(&trial, wants_sheet, |preview, painted| {
         let png = painted.map(sheet::png);
         if let (Some(file), Some(png)) = (file, &png) {
             file.write(png)?;
@@ -80,23 +89,19 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
 }
 
 /// Writes augmented copies.
-fn written_copies(
-    args: &PreviewArgs,
-    config: &CollectionConfig,
-    policies: &[NamedPolicy],
-    to: &Path,
-    progress: &TerminalProgress,
-) -> Result<Answer, Failure> {
-    let collection = opening::listed(config, &args.catalog, progress)?;
+fn written_copies(trial: &Trial<'_>, to: &Path, format: PreviewFormat) -> Result<Answer, Failure> {
+    let Trial { request, config, policies, progress, .. } = *trial;
+    let collection = opening::listed(config, trial.kept, progress)?;
     policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
-    let (split, _) = shown_split(args, &collection)?;
+    let (split, _) = shown_split(request, &collection)?;
     copies::run(&copies::Request {
-        args,
+        request,
+        format,
         config,
         policy: &policies[0],
         collection: &collection,
         split: split.as_deref(),
-        classes: &wanted_classes(args, &collection, split.as_deref())?,
+        classes: &wanted_classes(request, &collection, split.as_deref())?,
         to,
         progress,
     })
@@ -104,71 +109,72 @@ fn written_copies(
 
 /// The files of the classes that are shown, in random order.
 fn wanted_classes<'a>(
-    args: &PreviewArgs,
+    request: &PreviewRequest,
     collection: &'a Collection,
     split: Option<&str>,
 ) -> Result<BTreeMap<&'a str, Vec<&'a Entry>>, Failure> {
-    let mut classes = sampling::shuffled(collection, split, args.seed);
-    if !args.classes.is_empty() {
+    let mut classes = sampling::shuffled(collection, split, request.seed);
+    if !request.classes.is_empty() {
         let known = collection.classes();
-        args.classes.iter().try_for_each(|class| known_class(&known, class))?;
-        classes.retain(|class, _| args.classes.iter().any(|wanted| composed(wanted) == *class));
+        request.classes.iter().try_for_each(|class| known_class(&known, class))?;
+        classes.retain(|class, _| request.classes.iter().any(|wanted| composed(wanted) == *class));
     }
     Ok(classes)
 }
 
-/// What is to be shown, of what was typed and read.
-pub struct Wish<'a> {
-    /// What was typed.
-    pub args: &'a PreviewArgs,
+/// A request with all that was read for it.
+#[derive(Clone, Copy)]
+pub struct Trial<'a> {
+    /// What is asked for.
+    pub request: &'a PreviewRequest,
     /// How the collection is read.
     pub config: &'a CollectionConfig,
+    /// Where measurements are cached.
+    pub kept: &'a CatalogArgs,
     /// The policies.
     pub policies: &'a [NamedPolicy],
     /// The limits in force.
     pub limits: &'a FindingLimits,
+    /// Who follows the work.
+    pub progress: &'a TerminalProgress,
 }
 
 /// Tries the policies, paints the sheet where it is wanted, and hands both on.
 pub fn shown<T>(
-    wish: &Wish<'_>,
+    trial: &Trial<'_>,
     wants_sheet: bool,
-    progress: &TerminalProgress,
     answer: impl FnOnce(&Preview<'_>, Option<&Pixels>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
-    let Wish { args, config, policies, limits } = *wish;
-    let ladder = args.ladder.as_deref().map(|word| Form::ladder(word, &policies[0].policy));
+    let Trial { request, config, policies, limits, progress, .. } = *trial;
+    let ladder = request.ladder.as_deref().map(|word| Form::ladder(word, &policies[0].policy));
     let ladder = ladder.transpose()?;
-    let collection = opening::listed(config, &args.catalog, progress)?;
+    let collection = opening::listed(config, trial.kept, progress)?;
     policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
 
-    let (split, is_held_out) = shown_split(args, &collection)?;
+    let (split, is_held_out) = shown_split(request, &collection)?;
     let form = match ladder {
-        _ if is_held_out || args.frame_only => Form::Frame,
+        _ if is_held_out || request.is_frame_only => Form::Frame,
         Some(form) => form,
         None => Form::Draws,
     };
-    let classes = wanted_classes(args, &collection, split.as_deref())?;
+    let classes = wanted_classes(request, &collection, split.as_deref())?;
     let is_frame = matches!(form, Form::Frame);
-    let frame =
-        is_frame.then(|| frame_cost(args, config, &policies[0], split.as_deref(), progress));
+    let frame = is_frame.then(|| frame_cost(trial, split.as_deref()));
     let frame = frame.transpose()?;
-    let job = Trial { args, config, collection: &collection, classes: &classes, limits, progress };
+    let job = Sampled { trial, collection: &collection, classes: &classes };
     let numbers: Vec<Numbers> = match is_frame {
         true => Vec::new(),
-        false if args.sheet_only => Vec::new(),
+        false if request.is_sheet_only => Vec::new(),
         false => policies.iter().map(|policy| job.numbers(policy)).collect::<Result<_, _>>()?,
     };
     let (sheet, passed_over) = match wants_sheet {
-        true => {
-            job.sheet(&form, policies, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?
-        }
+        true => job.sheet(&form, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?,
         false => (None, 0),
     };
     let painted = sheet.as_ref().map(sheet::paint);
     let images = classes.values().map(Vec::len).sum::<usize>() as u64;
     let preview = Preview {
-        args,
+        request,
         config,
         policies,
         split: split.as_deref(),
@@ -185,11 +191,11 @@ pub fn shown<T>(
 }
 
 /// The policy, at the strength that was asked for, and those that it is held against.
-pub fn policies(args: &PreviewArgs) -> Result<Vec<NamedPolicy>, Failure> {
-    let files = std::iter::once(&args.policy).chain(&args.against);
+pub fn policies(request: &PreviewRequest) -> Result<Vec<NamedPolicy>, Failure> {
+    let files = request.policies.iter();
     let mut policies: Vec<NamedPolicy> =
         files.map(|file| policy_file::read(file)).collect::<Result<_, _>>()?;
-    if let Some(strength) = args.strength {
+    if let Some(strength) = request.strength {
         policies[0].policy.strength = strength;
         policies[0].name.push_str(&format!(" at {strength}"));
     }
@@ -209,20 +215,20 @@ pub fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
 
 /// Which split is shown, none where there are none, and whether it is one that must not be augmented.
 fn shown_split(
-    args: &PreviewArgs,
+    request: &PreviewRequest,
     collection: &Collection,
 ) -> Result<(Option<String>, bool), Failure> {
     let splits = &collection.splits;
     let found = || splits.join(", ");
     if splits.is_empty() {
-        return match &args.split {
+        return match &request.split {
             None => Ok((None, false)),
             Some(split) => {
                 Err(Failure::call(format!("--split {split}: the collection has no splits")))
             }
         };
     }
-    let Some(split) = &args.split else {
+    let Some(split) = &request.split else {
         if !splits.iter().any(|split| split == TRAIN) {
             let message = format!("there is no train split, only {}", found());
             return Err(Failure::call(message).hint(
@@ -236,10 +242,10 @@ fn shown_split(
         return Err(Failure::unknown(message, split, &splits.iter().collect::<Vec<_>>()));
     }
     let is_held_out = split != TRAIN;
-    let augments = args.ladder.is_some()
-        || !args.against.is_empty()
-        || args.to.is_some()
-        || args.draws.is_some();
+    let augments = request.ladder.is_some()
+        || request.policies.len() > 1
+        || request.to.is_some()
+        || request.draws.is_some();
     if is_held_out && augments {
         let message = format!("--split {split}: only training images are augmented");
         return Err(Failure::call(message).hint(
@@ -277,57 +283,48 @@ fn refuse_unknown_classes(policy: &NamedPolicy, collection: &Collection) -> Resu
 }
 
 /// What the frame does to every image of the split, by the sizes that the catalog knows.
-fn frame_cost(
-    args: &PreviewArgs,
-    config: &CollectionConfig,
-    policy: &NamedPolicy,
-    split: Option<&str>,
-    progress: &TerminalProgress,
-) -> Result<FrameCost, Failure> {
-    let (catalog, _) = opening::measure(config, &args.catalog, progress)?;
+fn frame_cost(trial: &Trial<'_>, split: Option<&str>) -> Result<FrameCost, Failure> {
+    let (catalog, _) = opening::measure(trial.config, trial.kept, trial.progress)?;
     let images = catalog.images().filter(|(record, _)| split.is_none() || record.split() == split);
     let mut sizes: BTreeMap<(u32, u32), u64> = BTreeMap::new();
     images.for_each(|(_, image)| {
         *sizes.entry((image.facts.width_px, image.facts.height_px)).or_default() += 1
     });
-    Ok(FrameCost::new(&policy.policy, &sizes))
+    Ok(FrameCost::new(&trial.policies[0].policy, &sizes))
 }
 
-/// A policy and the images that it is tried on.
-struct Trial<'a> {
-    args: &'a PreviewArgs,
-    config: &'a CollectionConfig,
+/// The images that policies are tried on.
+struct Sampled<'a> {
+    trial: &'a Trial<'a>,
     collection: &'a Collection,
     classes: &'a BTreeMap<&'a str, Vec<&'a Entry>>,
-    limits: &'a FindingLimits,
-    progress: &'a TerminalProgress,
 }
 
-impl Trial<'_> {
+impl Sampled<'_> {
     fn numbers(&self, policy: &NamedPolicy) -> Result<Numbers, Failure> {
-        let seed = self.args.seed;
+        let Trial { request, config, limits, progress, .. } = *self.trial;
+        let seed = request.seed;
         let validation = sampling::shuffled(self.collection, Some(VALIDATION), seed);
-        let limits = self.config.read_limits();
+        let read_limits = config.read_limits();
         let train = sampling::interleaved(self.classes, TRIED_ON);
-        let request = Study {
+        let studied = Study {
             policy: &policy.policy,
             train: &train,
             held_out: &sampling::interleaved(&validation, HELD_OUT),
             seed,
             draws: DRAWS,
         };
-        let impact = study(self.collection, &request, &limits, self.progress)?;
-        self.progress.end();
+        let impact = study(self.collection, &studied, &read_limits, progress)?;
+        progress.end();
         if impact.subjects.is_empty() {
-            return Err(opening::without_images(self.config, self.collection));
+            return Err(opening::without_images(config, self.collection));
         }
-        let cost = self
-            .args
-            .cost
-            .then(|| cost::measure(self.collection, &request, &limits, self.progress));
+        let cost = request
+            .measures_time
+            .then(|| cost::measure(self.collection, &studied, &read_limits, progress));
         Ok(Numbers {
             geometry: geometry(&policy.policy, &impact.subjects, seed, DRAWS),
-            verdicts: verdicts(&policy.policy, &impact, self.limits, seed),
+            verdicts: verdicts(&policy.policy, &impact, limits, seed),
             impact,
             cost: cost.transpose()?,
         })
@@ -336,21 +333,20 @@ impl Trial<'_> {
     fn sheet(
         &self,
         form: &Form,
-        policies: &[NamedPolicy],
         numbers: &[Numbers],
         split: Option<&str>,
     ) -> Result<(Sheet, u64), Failure> {
-        let args = self.args;
+        let Trial { request, config, policies, limits, progress, .. } = *self.trial;
         let each = policies.len() as u32;
         let room = Room {
-            page: args.size,
+            page: request.size_px,
             // No class shows more images than it has.
-            rows: args.per_class.map(|images| {
+            rows: request.per_class.map(|images| {
                 let shown = |class: &Vec<&Entry>| class.len().min(images as usize) as u32;
                 self.classes.values().map(shown).sum::<u32>() * each
             }),
-            draws: form.columns(&policies[0].policy).or(args.draws),
-            full_size: args.full_size,
+            draws: form.columns(&policies[0].policy).or(request.draws),
+            full_size: request.is_full_size,
             is_dense: matches!(form, Form::Frame),
         };
         let mut layout = Layout::new(policies[0].policy.frame, room);
@@ -362,28 +358,28 @@ impl Trial<'_> {
             );
         }
         let images = (layout.rows / each).max(1);
-        let counts = match args.per_class {
+        let counts = match request.per_class {
             Some(each) => vec![each as usize; self.classes.len()],
             None => sampling::spread(images as usize, self.classes.len()),
         };
-        self.progress.begin("drawing", Some(counts.iter().sum::<usize>() as u64));
+        progress.begin("drawing", Some(counts.iter().sum::<usize>() as u64));
         let shown: Vec<Shown<'_>> = policies
             .iter()
             .enumerate()
             .map(|(index, policy)| Shown {
                 policy,
                 verdicts: numbers.get(index).map_or(&[], |numbers| &numbers.verdicts),
-                limits: self.limits,
+                limits,
             })
             .collect();
         let job = Job {
-            seed: args.seed,
+            seed: request.seed,
             collection: self.collection,
-            limits: self.config.read_limits(),
+            limits: config.read_limits(),
             form,
             policies: &shown,
             columns: layout.draws,
-            progress: self.progress,
+            progress,
         };
         let mut wanted: Vec<Wanted<'_>> = self
             .classes
@@ -392,10 +388,10 @@ impl Trial<'_> {
             .map(|(entries, count)| Wanted { entries, count, shown: Vec::new() })
             .collect();
         let passed_over = job.show(&mut wanted)?;
-        self.progress.end();
+        progress.end();
         let rows: Vec<Row> = wanted.into_iter().flat_map(|class| class.shown).flatten().collect();
         if rows.is_empty() {
-            return Err(opening::without_images(self.config, self.collection));
+            return Err(opening::without_images(config, self.collection));
         }
         layout.rows = rows.len() as u32;
         let of = split.map_or(String::new(), |split| format!(" ({split})"));
@@ -418,7 +414,7 @@ impl Trial<'_> {
         };
         let title = format!(
             "{what}; seed {}{}.",
-            args.seed,
+            request.seed,
             match form {
                 Form::Frame => "",
                 _ => ". First column: not augmented",

@@ -5,7 +5,6 @@ use std::path::Path;
 use serde::Serialize;
 use sieve_core::files::shown_name;
 
-use crate::args::PreviewArgs;
 use crate::console::{heading, safe};
 use crate::policy_file::NamedPolicy;
 use crate::present::{counted, envelope, next_step};
@@ -13,7 +12,7 @@ use crate::present::{counted, envelope, next_step};
 /// What was written.
 pub struct Copies<'a> {
     /// What was typed.
-    pub args: &'a PreviewArgs,
+    pub seed: u64,
     /// The policy.
     pub policy: &'a NamedPolicy,
     /// The split they are of, where there are splits.
@@ -51,7 +50,7 @@ struct Body {
 pub fn copies_json(copies: &Copies<'_>) -> String {
     let settings = Settings {
         policy: &copies.policy.name,
-        seed: copies.args.seed,
+        seed: copies.seed,
         draws: copies.draws,
         split: copies.split,
     };
@@ -76,7 +75,7 @@ pub fn copies_text(copies: &Copies<'_>) -> String {
         copies.images,
         counted(u64::from(copies.draws), "draw", "draws"),
         safe(&copies.policy.name),
-        copies.args.seed,
+        copies.seed,
     );
     if copies.passed_over > 0 {
         let files = counted(copies.passed_over, "file", "files");

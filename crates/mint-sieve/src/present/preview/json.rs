@@ -266,9 +266,9 @@ pub fn json(preview: &Preview<'_>) -> String {
                 steps: named.policy.steps.len(),
             })
             .collect(),
-        ladder: preview.args.ladder.as_deref(),
-        seed: preview.args.seed,
-        classes: &preview.args.classes,
+        ladder: preview.request.ladder.as_deref(),
+        seed: preview.request.seed,
+        classes: &preview.request.classes,
         split: preview.split,
         limits: preview
             .limits
@@ -280,7 +280,7 @@ pub fn json(preview: &Preview<'_>) -> String {
     let numbers = preview.policies.iter().zip(preview.numbers);
     let body = Body {
         sheet: preview.sheet.map(|sheet| SheetFile {
-            path: preview.args.out.as_ref().map(|out| shown_name(out.as_os_str())),
+            path: preview.request.out.as_ref().map(|out| shown_name(out.as_os_str())),
             width_px: sheet.layout.width(),
             height_px: sheet.layout.height(),
             tile_scale: sheet.layout.scale(),

@@ -15,14 +15,14 @@ use sieve_core::collection::Collection;
 use sieve_core::limits::FindingLimits;
 
 use super::sheet::Sheet;
-use crate::args::PreviewArgs;
 use crate::config::CollectionConfig;
 use crate::policy_file::NamedPolicy;
+use crate::requests::PreviewRequest;
 
 /// Everything that the answer tells of.
 pub struct Preview<'a> {
     /// What was typed.
-    pub args: &'a PreviewArgs,
+    pub request: &'a PreviewRequest,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// The policy, and those that it is held against.

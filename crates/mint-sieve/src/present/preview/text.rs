@@ -100,7 +100,7 @@ fn policy_text(preview: &Preview<'_>, numbers: &Numbers) -> String {
     let mut text = format!(
         "Policy {}, seed {}: {} of {}, {held_out}\n\n",
         safe(&policy.name),
-        preview.args.seed,
+        preview.request.seed,
         counted(impact.draws, "draw", "draws"),
         counted(impact.subjects.len() as u64, "image", "images"),
     );
@@ -437,7 +437,9 @@ fn against(preview: &Preview<'_>) -> String {
 
 /// Where the sheet is, and at which scale.
 fn written(preview: &Preview<'_>) -> String {
-    let (Some(sheet), Some(out)) = (preview.sheet, &preview.args.out) else { return String::new() };
+    let (Some(sheet), Some(out)) = (preview.sheet, &preview.request.out) else {
+        return String::new();
+    };
     let frame = preview.policies[0].policy.frame;
     let layout = sheet.layout;
     let scale = match (layout.shrink, layout.enlarge) {
@@ -461,11 +463,11 @@ fn written(preview: &Preview<'_>) -> String {
 
 /// The step that a person would take next.
 fn next(preview: &Preview<'_>) -> String {
-    let args = preview.args;
-    let mut words = command_on(preview.config, "preview", &[&"--policy", &args.policy]);
+    let request = preview.request;
+    let mut words = command_on(preview.config, "preview", &[&"--policy", &request.policies[0]]);
     let mut option = |name: &str, value: &OsStr| words.extend([name.into(), value.to_owned()]);
     let beside = |end: &str| {
-        let out = args.out.clone().unwrap_or_else(|| "preview.png".into());
+        let out = request.out.clone().unwrap_or_else(|| "preview.png".into());
         let mut other = out.with_extension("").into_os_string();
         other.push(format!("-{end}.png"));
         other
@@ -490,7 +492,7 @@ fn next(preview: &Preview<'_>) -> String {
             a.1.grade.cmp(&b.1.grade).then(worst(a.1).total_cmp(&worst(b.1)))
         })
     });
-    match harsh.filter(|_| args.ladder.is_none()) {
+    match harsh.filter(|_| request.ladder.is_none()) {
         Some((step, _)) => {
             let name = step.definition.name;
             option("--ladder", name.as_ref());
@@ -498,8 +500,8 @@ fn next(preview: &Preview<'_>) -> String {
             next_step(&format!("see where {name} goes too far:"), &words)
         }
         None => {
-            let seed = args.seed.wrapping_add(1).to_string();
-            args.classes.iter().for_each(|class| option("--class", class.as_ref()));
+            let seed = request.seed.wrapping_add(1).to_string();
+            request.classes.iter().for_each(|class| option("--class", class.as_ref()));
             option("--seed", seed.as_ref());
             option("--out", &beside(&seed));
             next_step("see other images and draws:", &words)

@@ -89,7 +89,7 @@ pub fn refusals(refused: &Refused<'_>) -> Vec<String> {
     let shown = if refused.all { count } else { listed(count, NAMED) };
     let told = refused.refusals.iter().take(shown);
     let mut lines: Vec<String> = told
-        .map(|Refusal { line, path, reason }| format!("line {line}: {path}: {reason}"))
+        .map(|Refusal { line, path, reason, .. }| format!("line {line}: {path}: {reason}"))
         .collect();
     if refused.refusals.len() > shown {
         lines.push(format!("... {} more (--all)", refused.refusals.len() - shown));

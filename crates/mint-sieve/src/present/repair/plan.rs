@@ -14,7 +14,6 @@ use sieve_core::repair::{
 };
 
 use super::class_changes;
-use crate::args::ProposeArgs;
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table as laid_out};
 use crate::present::{
@@ -27,7 +26,7 @@ pub const WORD: &str = "word: ";
 /// What is proposed, and what decided it.
 pub struct Planned<'a> {
     /// What was typed.
-    pub args: &'a ProposeArgs,
+    pub out: Option<&'a Path>,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What is in it.
@@ -35,7 +34,7 @@ pub struct Planned<'a> {
     /// What was searched in it.
     pub found: &'a DuplicateReport<'a>,
     /// What was asked for.
-    pub wishes: &'a RepairRequest,
+    pub request: &'a RepairRequest,
     /// What came of it.
     pub proposed: &'a Proposed,
 }
@@ -126,7 +125,7 @@ pub fn rules(planned: &Planned<'_>) -> String {
     let mut text = format!("{}\n\n", heading(&safe(&planned.catalog.collection.name())));
     let mut rows = vec![["rule", "here", "what it proposes"].map(str::to_owned).to_vec()];
     for rule in Rule::ALL {
-        let here = if planned.wishes.rules.contains(rule) {
+        let here = if planned.request.rules.contains(rule) {
             in_words(&counts(of_rule(planned, *rule)))
         } else {
             "-".to_owned()
@@ -141,7 +140,7 @@ pub fn rules(planned: &Planned<'_>) -> String {
 }
 
 fn next_plan(planned: &Planned<'_>) -> std::path::PathBuf {
-    planned.args.out.clone().unwrap_or_else(|| "plan.csv".into())
+    planned.out.map_or_else(|| "plan.csv".into(), Path::to_owned)
 }
 
 /// Rows that a person must decide on, of which so many are named.
@@ -197,7 +196,7 @@ pub fn text(planned: &Planned<'_>) -> String {
         text.push_str("  Replace decide with drop, keep or relabel.\n");
     }
     text.push('\n');
-    match &planned.args.out {
+    match planned.out {
         Some(out) => {
             let shown = safe(&shown_name(out.as_os_str()));
             let _ = writeln!(text, "Written: {shown}. Nothing was changed.\n");
@@ -315,10 +314,10 @@ pub fn json(planned: &Planned<'_>) -> String {
     let settings = Settings {
         reading: ReadingSettings::new(planned.config),
         reach: planned.found.reach.name(),
-        rules: planned.wishes.rules.iter().map(|rule| rule.name()).collect(),
-        protect: &planned.wishes.protect,
-        prefer: planned.wishes.prefer.iter().map(|prefer| prefer.name()).collect(),
-        seed: planned.wishes.seed,
+        rules: planned.request.rules.iter().map(|rule| rule.name()).collect(),
+        protect: &planned.request.protect,
+        prefer: planned.request.prefer.iter().map(|prefer| prefer.name()).collect(),
+        seed: planned.request.seed,
     };
     let rows = proposed.proposals.iter().map(|Proposal { rule, row }| RowBody {
         rule: rule.name(),
@@ -339,7 +338,7 @@ pub fn json(planned: &Planned<'_>) -> String {
     });
     let classes = proposed.classes.iter();
     let body = Body {
-        out: planned.args.out.as_ref().map(|out| shown_name(out.as_os_str())),
+        out: planned.out.map(|out| shown_name(out.as_os_str())),
         counts: counts(proposed.proposals.iter()).into_iter().map(|(a, n)| (a.name(), n)).collect(),
         rows: rows.collect(),
         classes: classes

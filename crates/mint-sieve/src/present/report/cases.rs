@@ -51,6 +51,8 @@ pub struct CodeSection {
     pub code: &'static str,
     pub title: &'static str,
     pub remedy: &'static str,
+    /// Whether every case has one image at most, so that several fit side by side.
+    pub is_grid: bool,
     pub cases: Vec<Case>,
 }
 
@@ -182,8 +184,15 @@ fn of_findings(
                     ties: Vec::new(),
                 }
             });
-            let cases = cases.collect();
-            CodeSection { code: code.as_str(), title: code.title(), remedy: code.remedy(), cases }
+            let cases: Vec<Case> = cases.collect();
+            let is_grid = cases.len() > 1 && cases.iter().all(|case| case.count <= 1);
+            CodeSection {
+                code: code.as_str(),
+                title: code.title(),
+                remedy: code.remedy(),
+                is_grid,
+                cases,
+            }
         });
         let codes = codes.collect();
         let many = format!("{}s", severity.as_str());

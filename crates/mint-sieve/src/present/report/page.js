@@ -63,7 +63,7 @@ function remember() {
   try {
     localStorage.setItem(store, JSON.stringify(kept));
   } catch {
-    say("This browser does not keep choices of pages from the disk: save the plan before you close the page.");
+    say("This browser does not store your choices for local pages: save the plan before closing this page.");
   }
 }
 
@@ -176,7 +176,7 @@ function picture(image, address) {
 function actions(image) {
   const group = made("div", "acts");
   group.setAttribute("role", "group");
-  group.setAttribute("aria-label", "What becomes of " + data.images[image][PATH]);
+  group.setAttribute("aria-label", "Decision for " + data.images[image][PATH]);
   for (const [action, label] of [["keep", "Keep"], ["drop", "Drop"], ["relabel", "Relabel"]]) {
     const button = made("button", "", label);
     button.type = "button";
@@ -194,7 +194,7 @@ function card(image, tie, isSmall) {
   const address = source(image);
   if (address) look.append(picture(image, address));
   else look.append(made("span", "pale", data.images[image][WHY] || "no thumbnail"));
-  look.setAttribute("aria-label", ["Look at " + data.images[image][PATH], look.textContent].filter(Boolean).join(": "));
+  look.setAttribute("aria-label", ["View " + data.images[image][PATH], look.textContent].filter(Boolean).join(": "));
   const about = made("div", "about");
   const path = data.images[image][PATH];
   const cut = path.lastIndexOf("/") + 1;
@@ -348,9 +348,9 @@ function show(mode) {
     ? images.map(image => figure([image]))
     : [figure(images)];
   stage.replaceChildren(...figures);
-  if (mode === "difference") byId("noted").textContent = "Black where both are the same; what differs is shown three times as bright. Both are stretched to the same shape.";
+  if (mode === "difference") byId("noted").textContent = "Black where both are the same; differences are shown three times as bright. Both are stretched to the same shape.";
   if (mode === "flicker") {
-    byId("noted").textContent = "One after the other, once a second; the space bar does it by hand.";
+    byId("noted").textContent = "The images alternate once a second; the space bar switches by hand.";
     if (!matchMedia("(prefers-reduced-motion: reduce)").matches) ticking = setInterval(flip, 1000);
   }
 }
