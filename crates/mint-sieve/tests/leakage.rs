@@ -91,7 +91,12 @@ fn what_is_protected_is_not_removed() {
     assert!(said.ends_with(sheet), "{said}");
     // Where nothing may be removed the next command is one that can be typed.
     let none = workspace.message(&["leakage", "herbs", "--protect", "train,val,test"]);
-    assert!(none.contains("4 pairs between protected splits would remain."), "{none}");
+    assert!(
+        none.contains(
+            "4 pairs between the protected splits would remain; remove --protect to resolve them."
+        ),
+        "{none}"
+    );
     assert!(none.ends_with("preview herbs --policy gentle --out preview.png\n"), "{none}");
     let table = std::fs::read_to_string(workspace.path("remove.csv")).unwrap();
     insta::assert_snapshot!(table, @r"

@@ -290,9 +290,9 @@ fn held_out_images_are_never_augmented() {
     assert!(stderr.contains("inside"), "{stderr}");
     fs::create_dir_all(workspace.path("other/test")).unwrap();
     let stderr = refused(&["--to", "other/train"]);
-    assert!(stderr.contains("test lies beside it"), "{stderr}");
+    assert!(stderr.contains("test is in the same folder"), "{stderr}");
     let text = workspace.message(&["preview", "splits", "--policy", "gentle", "--split", "test"]);
-    assert!(text.contains("This split is never augmented") && text.contains("Cut off: "), "{text}");
+    assert!(text.contains("This split is never augmented") && text.contains("Cropped: "), "{text}");
 }
 
 #[test]
@@ -385,7 +385,7 @@ fn two_policies_do_alike_things_to_the_same_picture() {
 fn bad_policies_are_refused_before_any_work() {
     let workspace = Workspace::healthy();
     for (policy, expected) in [
-        ("[[step]]\ndo = 'rotat'\nbetween = [0, 1]", "Did you mean \"rotate\"?"),
+        ("[[step]]\ndo = 'rotat'\nbetween = [0, 1]", "did you mean rotate?"),
         (
             "[[step]]\ndo = 'rotate'\nbetween = [9, 1]",
             "step 1 (rotate) between: [9, 1] runs backwards",

@@ -53,7 +53,7 @@ fn every_kind_of_collection_says_how_it_was_read() {
     let mut all = String::new();
     for call in [
         "herbs.zip",
-        "below_class_folder",
+        "nested",
         "nested --class-depth 1",
         "wrapped",
         "mixed",
@@ -152,7 +152,7 @@ fn what_is_measured_is_kept_between_runs() {
     let answer = workspace.run(&["audit", "herbs", "--catalog", "mine.sqlite"]);
     assert_eq!((answer.status, &answer.stdout), (0, &first));
     let expected = "warning: the catalog was damaged and has been moved to mine.sqlite.damaged; \
-                    everything is read again\n";
+                    reading every file\n";
     assert_eq!(answer.stderr, expected);
 }
 
@@ -164,6 +164,6 @@ fn a_cache_that_cannot_be_written_is_no_reason_to_stop() {
     fs::write(workspace.catalogs(), b"a file in its place").unwrap();
     let answer = workspace.run(&["audit", "herbs"]);
     assert_eq!((answer.status, answer.stdout), (0, expected));
-    assert!(answer.stderr.starts_with("warning: measurements cannot be kept in "));
+    assert!(answer.stderr.starts_with("warning: measurements cannot be cached in "));
     assert_eq!(answer.stderr.lines().count(), 1, "{}", answer.stderr);
 }

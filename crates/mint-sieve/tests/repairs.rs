@@ -157,7 +157,7 @@ fn what_was_changed_in_place_comes_back_to_the_byte() {
     assert_eq!(state(&workspace, "shed/collection"), before);
     // Both may be repeated.
     let again = workspace.message(&["undo", "shed/collection-set-aside-1"]);
-    assert!(again.contains("undone before"), "{again}");
+    assert!(again.contains("already undone"), "{again}");
     workspace.message(&["apply", "plan.csv", "--in-place"]);
     let names = |state: &BTreeMap<String, (Option<Vec<u8>>, u128)>| {
         state.keys().cloned().collect::<Vec<_>>()
@@ -257,7 +257,7 @@ fn rows_that_no_longer_fit_are_refused_before_anything_is_touched() {
     let answer = workspace.run(&["apply", "one.csv", "herbs", "--in-place"]);
     assert_eq!(answer.status, 3);
     assert!(
-        answer.stderr.starts_with("error: another apply or undo is at work on "),
+        answer.stderr.starts_with("error: another `apply` or `undo` is running on "),
         "{}",
         answer.stderr
     );

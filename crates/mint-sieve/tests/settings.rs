@@ -137,7 +137,7 @@ fn findings_come_as_tables_pages_and_logs() {
 
     let page = workspace.message(&["audit", "herbs", "--format", "markdown"]);
     assert!(page.contains("- sage/a\\|b \\*c\\* 100%.jpg: JPEG, ends after 500 bytes\n"), "{page}");
-    assert!(page.contains("\n| \"Bay \" | 1 | 2.0 % | 1 |\n"), "{page}");
+    assert!(page.contains("\n| \"Bay \" | 1 | 2.0% | 1 |\n"), "{page}");
 
     let log = workspace.message(&["audit", "herbs", "--format", "sarif"]);
     let log: Value = serde_json::from_str(&log).unwrap();

@@ -231,7 +231,7 @@ fn entries_of_one_name_one_place_or_a_drive_are_told() {
         let of = |code: Code| told.iter().filter(move |finding| finding.code == code);
         let message: Vec<&str> =
             of(Code::ListedTwice).map(|finding| finding.message.as_str()).collect();
-        let expected = "sage/a.jpg: the archive holds 2 entries of this name; the last was taken";
+        let expected = "sage/a.jpg: the archive has 2 entries of this name; the last was read";
         assert_eq!(message, [expected], "{name}");
         assert_eq!(of(Code::RefusedEntry).count(), 2, "{name}: {told:?}");
         assert_eq!(catalog.collection.classes(), ["sage"], "{name}: a drive is no class");

@@ -45,7 +45,7 @@ impl Policy {
     /// let policy = Policy::parse("[[step]]\ndo = 'rotate'\nbetween = [-10, 10]").unwrap();
     /// assert_eq!(policy.steps[0].chance, 1.0);
     /// let error = Policy::parse("[[step]]\ndo = 'rotat'\nbetween = [-10, 10]").unwrap_err();
-    /// assert!(error.to_string().contains("Did you mean \"rotate\"?"));
+    /// assert!(error.to_string().ends_with("did you mean rotate?"));
     /// ```
     ///
     /// # Errors
@@ -485,7 +485,7 @@ mod tests {
             ),
             (
                 step("'flip'\naxis = 'leftright'"),
-                "line 3, step 1 (flip) axis: \"leftright\" is unknown; expected left-right, top-bottom. Did you mean \"left-right\"?",
+                "line 3, step 1 (flip) axis: \"leftright\" is unknown; expected left-right or top-bottom; did you mean left-right?",
             ),
             (
                 step("'flip'\naxis = 'left-right'\nchance = 1.5"),
@@ -493,7 +493,7 @@ mod tests {
             ),
             (
                 step("'rotate'\naxis = 'x'"),
-                "line 3, step 1 (rotate) axis: is unknown here; expected do, chance, never, only, between, values",
+                "line 3, step 1 (rotate) axis: is unknown here; expected do, chance, never, only, between or values",
             ),
             (
                 step("'quarter-turn'\nvalues = [45]"),
@@ -525,11 +525,11 @@ mod tests {
             ),
             (
                 message("strenght = 1"),
-                "line 1, strenght: is unknown here; expected strength, frame, outside, step. Did you mean strength?",
+                "line 1, strenght: is unknown here; expected strength, frame, outside or step; did you mean strength?",
             ),
             (
                 message("[[step]]\ndo = 'zoom'\nbetwen = [1, 2]"),
-                "line 3, step 1 (zoom) betwen: is unknown here; expected do, chance, never, only, between, values. Did you mean between?",
+                "line 3, step 1 (zoom) betwen: is unknown here; expected do, chance, never, only, between or values; did you mean between?",
             ),
         ] {
             assert!(said.starts_with(expected), "{said}\n{expected}");

@@ -208,9 +208,9 @@ fn what_the_counts_hide_becomes_findings() {
     let message: Vec<&str> = told.iter().map(|finding| finding.message.as_str()).collect();
     let expected = [
         "\"bay\" has 30 images, but only 19 independent ones; the minimum is 20",
-        "\"sage\" by its capture day: \"2026-07-05\" in 100% of it, in 0% of the others",
-        "\"bay\" by its capture day: \"(unknown)\" in 100% of it, in 22% of the others",
-        "\"thyme\" by its capture day: \"(unknown)\" in 100% of it, in 40% of the others",
+        "\"sage\" by capture day: \"2026-07-05\" in 100% of the class, in 0% elsewhere",
+        "\"bay\" by capture day: \"(unknown)\" in 100% of the class, in 22% elsewhere",
+        "\"thyme\" by capture day: \"(unknown)\" in 100% of the class, in 40% elsewhere",
     ];
     assert_eq!(message, expected, "28 of sage are enough, and thyme is thin as it is");
     assert_eq!(told[0].class.as_deref(), Some("bay"));

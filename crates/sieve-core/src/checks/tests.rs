@@ -144,7 +144,7 @@ fn copies_are_judged_by_where_they_lie() {
     assert_eq!(copy.message, "sage/a.jpg = sage/b.jpg");
     assert_eq!(copy.evidence["keep"], Evidence::Text("sage/b.jpg".into()));
     let many = &told(Kind::Cropped, &["sage/a.jpg", "sage/b.jpg", "sage/c.jpg", "sage/d.jpg"])[0];
-    assert_eq!(many.message, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (part, 0.960)");
+    assert_eq!(many.message, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (cropped, 0.960)");
     assert_eq!(many.code, Code::SameImage);
 
     let conflict = |kind| told(kind, &["sage/a.jpg", "bay/a.jpg"]);
@@ -267,7 +267,7 @@ fn pictures_beside_the_class_folders_are_told_once() {
     let findings = placement(&catalog(records, &[]));
     assert_eq!(codes(&findings), ["outside-class"]);
     assert_eq!(findings[0].images, ["a.jpg", "b.jpg"]);
-    assert_eq!(findings[0].message, "2 images lie beside the class folders of the root");
+    assert_eq!(findings[0].message, "2 images are not in a class folder of the root");
 }
 
 /// A record whose file was set aside.

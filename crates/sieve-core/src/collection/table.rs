@@ -365,7 +365,7 @@ mod tests {
             Wrong::NoColumn { column: "path".to_owned(), there, needed: "class" }
         );
         assert_eq!(wrong("path,class\n,bay\n"), "line 2 has no path");
-        assert_eq!(wrong("path,class\na.jpg,bay\nb.jpg\n"), "line 3 has 1 cells; the head has 2");
+        assert_eq!(wrong("path,class\na.jpg,bay\nb.jpg\n"), "line 3 has 1 cells; the header has 2");
         let broken = "{\"path\":\"a.jpg\",\"class\":\"bay\"}\n{\"path\":\"b.jpg\",}\n";
         assert_eq!(
             json_lines(broken, &columns, Needed::Class).unwrap_err(),

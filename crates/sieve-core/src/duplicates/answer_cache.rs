@@ -13,7 +13,7 @@ use crate::measuring::{Digest, MEASURING_VERSION};
 use crate::store::Store;
 
 /// The version of the method: raised whenever the same images may give another answer.
-const SEARCH_VERSION: u32 = 8;
+const SEARCH_VERSION: u32 = 9;
 
 /// What a search found, but for the images themselves. The fields are those of [`super::DuplicateReport`].
 #[derive(Serialize, Deserialize)]

@@ -120,7 +120,7 @@ fn searched(
         named.extend(frames.iter().map(|&(pair, _)| pair));
         links.extend(frames);
     }
-    without_frames(&mut links, prepared.images.len());
+    without_explained(&mut links, prepared.images.len());
     // From here on as the catalog has them.
     prepared.restore(&was);
     let copies = Copies::new(&prepared.images);
@@ -149,13 +149,15 @@ fn searched(
     Ok(Answer { pairs, groups, by_name, level })
 }
 
-/// Takes out what is said of two burst frames beside that: they look alike, being frames.
-fn without_frames(links: &mut Links, images: usize) {
-    let mut moments = DisjointSets::new(images);
-    for ((a, b), _) in links.iter().filter(|(_, link)| link.kind == Kind::Burst) {
-        moments.union(*a, *b);
+/// Takes out variants and look-alikes that copies and bursts explain: two copies of a third image look alike, and so do
+/// two frames of its burst.
+fn without_explained(links: &mut Links, images: usize) {
+    let mut explained = DisjointSets::new(images);
+    for ((a, b), _) in links.iter().filter(|(_, link)| link.kind.is_dependent()) {
+        explained.union(*a, *b);
     }
-    links.retain(|&(a, b), link| link.kind.is_dependent() || moments.find(a) != moments.find(b));
+    links
+        .retain(|&(a, b), link| link.kind.is_dependent() || explained.find(a) != explained.find(b));
 }
 
 /// The records of two images, and the numbers that are weighed.

@@ -250,7 +250,7 @@ mod tests {
             problems[0]
         );
         assert!(problems[0].ends_with("did you mean drop?"), "{}", problems[0]);
-        assert!(problems[1].contains("no class can have this name"), "{}", problems[1]);
+        assert!(problems[1].contains("not a valid class name"), "{}", problems[1]);
         assert!(Plan::parse(b"path,class\n").is_err() && Plan::parse(b"").is_err());
     }
 }

@@ -124,7 +124,11 @@ fn files_are_dropped_renamed_or_decided_on_for_what_they_are() {
     let all = proposed(records.clone(), &[], &wishes);
     assert_eq!(
         rows(&all),
-        ["decide loose.jpg", "rename sage/0001.jpg -> 0001.png", "turn sage/0002.jpg -> 0002.png"]
+        [
+            "decide loose.jpg",
+            "rename sage/0001.jpg -> 0001.png",
+            "rotate sage/0002.jpg -> 0002.png"
+        ]
     );
     let codes = wishing(Rule::Codes, |wishes| {
         wishes.drop_codes = vec![Code::StrayFile, Code::WrongExtension]

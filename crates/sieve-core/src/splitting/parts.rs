@@ -265,7 +265,7 @@ mod tests {
         assert!(message("train=100,test=50").starts_with("the numbers add up to 150: shares"));
         assert_eq!(
             message("train=80%,test=30%"),
-            "the shares add up to 110%; expected 100%, or one part that gets the rest"
+            "the shares add up to 110%; expected 100%, or one part with =rest"
         );
         assert!(
             message("train=90%,validation=20%,test=rest").starts_with("the shares add up to 110%")

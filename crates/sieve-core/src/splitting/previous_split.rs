@@ -150,7 +150,10 @@ mod tests {
         assert_eq!((earlier.part(Digest([9; 32])), earlier.images), (None, 2));
         assert_eq!(earlier.parts(), ["test", "train"]);
         let wrong = |text: &str| read(text).unwrap_err();
-        assert_eq!(wrong("path,class\n"), "it has no column \"split\", as every split table has");
+        assert_eq!(
+            wrong("path,class\n"),
+            "it has no column \"split\", which every split table needs"
+        );
         assert_eq!(wrong("path,class,split,group,digest\n"), "it has no rows");
         let plan = "# A plan\npath,action,from,to,group,reason,confidence,digest\n";
         assert_eq!(wrong(plan), "it is a repair plan, which is for `apply`");

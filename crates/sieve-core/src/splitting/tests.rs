@@ -464,7 +464,7 @@ fn counts_subsets_and_what_stays_together_are_as_asked() {
     assert_eq!(got(&of(by_class("train=30,validation=rest")).unwrap()), [[30, 30], [30, 10]]);
     assert_eq!(
         of(by_class("train=50,validation=rest")).unwrap_err().to_string(),
-        "train=50 ask for 50 images of each class; \"sage\" has 40"
+        "train=50 request 50 images per class; \"sage\" has 40"
     );
     assert_eq!(
         of(request("train=rest,test=101", 0)).unwrap_err().to_string(),
