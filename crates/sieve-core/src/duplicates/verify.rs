@@ -20,7 +20,7 @@ pub struct TentativeMatch {
     pub b: u32,
     /// What thumbnails say.
     pub verdict: Verdict,
-    /// In which ways one was changed to lie on the other, see [`crate::likeness::Evidence`].
+    /// In which ways one was changed to lie on the other, as `likeness::placement` counts them.
     pub ways: [bool; 4],
     /// From the first to the second.
     pub map: Affine,

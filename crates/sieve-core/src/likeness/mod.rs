@@ -1,7 +1,7 @@
 //! LIKENESS: whether two images show the same thing, and how one lies on the other.
 //!
 //! [`looked_for`] and [`looked_among`] give short vectors of the views that two copies may have in
-//! common, for a search to find. What is found is laid over each other by [`compare`], and a
+//! common, for a search to find. What is found is laid over each other by [`compare()`], and a
 //! [`Verdict`] weighs how well it fits. What then seems to be the same is looked at closely ([`CloseFeatures`]), and all that is
 //! known of it is weighed together ([`CloseComparison`]).
 
