@@ -66,12 +66,13 @@ fn killed_runs_leave_no_half_and_the_next_one_sweeps_up() {
     let workspace = Workspace::healthy();
     let before = workspace.files("herbs");
     for (name, call) in WRITERS {
+        let mut interrupted = 0;
         for wait_ms in [0, 15, 40, 90] {
             let mut run = workspace.spawn(call);
             std::thread::sleep(Duration::from_millis(wait_ms));
             // It may have ended by itself.
             let _ = run.kill();
-            let _ = run.wait();
+            interrupted += u32::from(!run.wait().unwrap().success());
             // The name is there only for what is whole.
             let path = workspace.path(name);
             if path.is_dir() {
@@ -82,6 +83,7 @@ fn killed_runs_leave_no_half_and_the_next_one_sweeps_up() {
                 std::fs::remove_file(path).unwrap();
             }
         }
+        assert!(interrupted > 0, "{name}: no run was interrupted, so that nothing was tested");
         // Whatever was left is swept by the run that goes through, which says so.
         let through = workspace.run(call);
         assert_eq!(through.status, 0, "{name}: {}", through.stderr);
