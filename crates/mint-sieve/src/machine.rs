@@ -1,6 +1,7 @@
 //! What the machine has.
 
 use std::fs;
+use std::time::Duration;
 
 /// Memory that images may take together when nothing else was asked for, in MiB: a quarter of what this process
 /// may use, at most 1024; that where the system does not tell.
@@ -18,6 +19,20 @@ pub fn image_memory_mib() -> u64 {
 fn of_machine(text: &str) -> Option<u64> {
     let line = text.lines().find_map(|line| line.strip_prefix("MemTotal:"))?;
     Some(line.trim().strip_suffix(" kB")?.parse::<u64>().ok()? >> 10)
+}
+
+/// The processor time that this thread has taken; where the system does not tell, the time that has passed.
+pub fn thread_time() -> Duration {
+    #[cfg(unix)]
+    {
+        let time = rustix::time::clock_gettime(rustix::time::ClockId::ThreadCPUTime);
+        Duration::new(time.tv_sec as u64, time.tv_nsec as u32)
+    }
+    #[cfg(not(unix))]
+    {
+        static BEGAN: std::sync::OnceLock<std::time::Instant> = std::sync::OnceLock::new();
+        BEGAN.get_or_init(std::time::Instant::now).elapsed()
+    }
 }
 
 #[cfg(test)]

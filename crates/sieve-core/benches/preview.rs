@@ -79,7 +79,7 @@ fn alone(name: &str) -> Policy {
 /// Microseconds a draw.
 fn time(policy: &Policy, width_px: u32, height_px: u32, count: u32) -> f64 {
     let data = (0..width_px * height_px * 3).map(|at| (at.wrapping_mul(2_654_435_761) >> 24) as u8);
-    let image = SourcePyramid::new(&Pixels { width_px, height_px, data: data.collect() });
+    let image = SourcePyramid::new(Pixels { width_px, height_px, data: data.collect() });
     // What is averaged for the first draw serves the others, as it does in a preview.
     black_box(Draw::NOTHING.apply(&image, policy));
     let begun = Instant::now();

@@ -137,7 +137,7 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
     assert_eq!((impact.draws, impact.held_out, impact.subjects.len()), (draws, 20, 24));
 
     let framed = |entry: &Entry| {
-        let image = SourcePyramid::new(&decoded(root.path(), entry));
+        let image = SourcePyramid::new(decoded(root.path(), entry));
         Draw::NOTHING.apply(&image, &policy).pixels
     };
     let expected: Vec<[f64; 5]> = held_out.iter().map(|entry| told(&framed(entry))).collect();
@@ -147,7 +147,7 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
 
     let (mut all, mut plain, mut flat, mut shift) = (vec![], vec![], vec![], vec![]);
     for (at, entry) in (0u64..).zip(&train) {
-        let image = SourcePyramid::new(&decoded(root.path(), entry));
+        let image = SourcePyramid::new(decoded(root.path(), entry));
         let before = framed(entry);
         plain.push(told(&before));
         for number in 0..draws / 24 + u64::from(at < draws % 24) {
@@ -189,7 +189,7 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
                 let alone = policy.with_only(step);
                 let class = entry.place.class().unwrap();
                 let occasion = Occasion { seed: 5, path: entry.path.as_str(), class, number: 0 };
-                let image = SourcePyramid::new(&decoded(root.path(), entry));
+                let image = SourcePyramid::new(decoded(root.path(), entry));
                 let draw = alone.draw(&occasion).at_strength(strength);
                 let after = draw.apply(&image, &alone).pixels;
                 flat.push(flattened(&framed(entry), &after).0);

@@ -54,8 +54,8 @@ fn made_up(number: u32) -> Timed {
     Timed {
         path: number.to_string(),
         class: String::new(),
-        image: SourcePyramid::new(&Pixels { width_px, height_px, data }),
-        decoding: Duration::ZERO,
+        image: SourcePyramid::new(Pixels { width_px, height_px, data }),
+        first_frame: Duration::ZERO,
     }
 }
 

@@ -1,5 +1,6 @@
 //! An image made ready for many draws.
 
+use std::borrow::Cow;
 use std::sync::OnceLock;
 
 use crate::reading::Pixels;
@@ -8,11 +9,12 @@ use crate::reading::Pixels;
 const MOST_HALVINGS: usize = 12;
 
 /// An image made ready for many draws: what is averaged for one serves all others.
-pub struct SourcePyramid {
+pub struct SourcePyramid<'a> {
     /// Columns of the image.
     pub width_px: u32,
     /// Rows of it.
     pub height_px: u32,
+    pixels: Cow<'a, Pixels>,
     levels: [OnceLock<Level>; MOST_HALVINGS + 1],
 }
 
@@ -40,51 +42,35 @@ pub(super) fn unpacked(pixel: Packed) -> [u8; 3] {
     [0, 1, 2].map(|lane| (pixel >> (lane * LANE)) as u8)
 }
 
-impl SourcePyramid {
+impl<'a> SourcePyramid<'a> {
     /// Makes an image ready.
     ///
     /// # Panics
     ///
     /// When it has no pixels.
-    pub fn new(image: &Pixels) -> Self {
-        assert!(!image.data.is_empty(), "a picture has pixels");
-        let data = image.data.as_chunks::<3>().0.iter().map(|&pixel| packed(pixel)).collect();
-        let (width, height) = (image.width_px as usize, image.height_px as usize);
-        let levels: [OnceLock<Level>; MOST_HALVINGS + 1] = Default::default();
-        let _ = levels[0].set(Level { width, height, data });
-        SourcePyramid { width_px: image.width_px, height_px: image.height_px, levels }
+    pub fn new(image: impl Into<Cow<'a, Pixels>>) -> Self {
+        let pixels = image.into();
+        assert!(!pixels.data.is_empty(), "an image has pixels");
+        let (width_px, height_px) = (pixels.width_px, pixels.height_px);
+        SourcePyramid { width_px, height_px, pixels, levels: Default::default() }
     }
 
     /// The image averaged in blocks of two to the power of `halvings`, or of the most there are; with that power.
     pub(super) fn level(&self, halvings: usize) -> (usize, &Level) {
         let halvings = halvings.min(MOST_HALVINGS);
-        let whole = self.levels[0].get().expect("it was set");
-        (halvings, self.levels[halvings].get_or_init(|| whole.averaged(1 << halvings)))
+        // Averaged as it is and packed then: packing all of a large image takes longer than decoding it.
+        let level = self.levels[halvings].get_or_init(|| match halvings {
+            0 => Level::of(&self.pixels),
+            _ => Level::of(&averaged(&self.pixels, 1 << halvings)),
+        });
+        (halvings, level)
     }
 }
 
 impl Level {
-    /// Each pixel the mean of `block` x `block`, or of what is there of them at the right and bottom edges.
-    fn averaged(&self, block: usize) -> Level {
-        let (width, height) = (self.width.div_ceil(block), self.height.div_ceil(block));
-        let mut data = Vec::with_capacity(width * height);
-        for band in self.data.chunks(self.width * block) {
-            let mut sums = vec![[0u32; 3]; width];
-            for row in band.chunks_exact(self.width) {
-                for (sums, pixels) in sums.iter_mut().zip(row.chunks(block)) {
-                    for pixel in pixels {
-                        let values = unpacked(*pixel);
-                        (0..3).for_each(|c| sums[c] += u32::from(values[c]));
-                    }
-                }
-            }
-            let rows = band.len() / self.width;
-            for (column, sums) in sums.iter().enumerate() {
-                let count = (rows * block.min(self.width - column * block)) as u32;
-                data.push(packed(sums.map(|sum| ((sum + count / 2) / count) as u8)));
-            }
-        }
-        Level { width, height, data }
+    fn of(image: &Pixels) -> Self {
+        let data = image.data.as_chunks::<3>().0.iter().map(|&pixel| packed(pixel)).collect();
+        Level { width: image.width_px as usize, height: image.height_px as usize, data }
     }
 }
 

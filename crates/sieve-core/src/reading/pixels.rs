@@ -1,5 +1,7 @@
 //! The one kind of image that the rest of the program works on.
 
+use std::borrow::Cow;
+
 use super::ReadError;
 use super::ground::Ground;
 use super::memory::reserve;
@@ -14,6 +16,18 @@ pub struct Pixels {
     pub height_px: u32,
     /// `height_px` x `width_px` x 3 values.
     pub data: Vec<u8>,
+}
+
+impl From<Pixels> for Cow<'_, Pixels> {
+    fn from(pixels: Pixels) -> Self {
+        Cow::Owned(pixels)
+    }
+}
+
+impl<'a> From<&'a Pixels> for Cow<'a, Pixels> {
+    fn from(pixels: &'a Pixels) -> Self {
+        Cow::Borrowed(pixels)
+    }
 }
 
 impl Pixels {

@@ -369,7 +369,7 @@ fn processor_time(policy: &Policy, numbers: &Numbers, preview: &Preview<'_>) -> 
         seconds => format!("{:.1} min", seconds / 60.0),
     };
     let mut text = format!(
-        "Processor time per image, over {}: {:.1} ms to decode, {:.1} ms for the frame alone, {:.1} ms with the policy; an epoch of {} on {}: {} with the policy, {} without.\n",
+        "Processor time per image, over {}: {:.1} ms to decode and prepare, {:.1} ms for the frame alone, {:.1} ms with the policy; an epoch of {} on {}: {} with the policy, {} without.\n",
         cost.images,
         cost.decoding_ms,
         cost.frame_ms,
