@@ -102,7 +102,7 @@ fn what_is_protected_is_not_removed() {
     insta::assert_snapshot!(table, @r"
     path,split,class,cause,cause_split,kind
     test/bay/a copy.jpg,test,bay,train/bay/003.jpg,train,same-bytes
-    test/bay/a mirror.jpg,test,bay,train/bay/004.jpg,train,turned
+    test/bay/a mirror.jpg,test,bay,train/bay/004.jpg,train,rotated
     test/sage/not bay.png,test,sage,train/bay/005.jpg,train,near
     ");
     let again = workspace.run(&call);

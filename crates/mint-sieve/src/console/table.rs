@@ -171,9 +171,9 @@ mod tests {
         薄荷                                     120  99.0%  same-bytes
         ");
         insta::assert_snapshot!(table(Narrow::Drop(&["share"]), Some(54)), @r"
-        path                      images  share  kind
-        herbs/t…/nettle-0001.jpg       5   1.0%  near
-        薄荷                         120  99.0%  same-bytes
+        path                       images  share  kind
+        herbs/th…/nettle-0001.jpg       5   1.0%  near
+        薄荷                          120  99.0%  same-bytes
         ");
         insta::assert_snapshot!(table(Narrow::Drop(&["share"]), Some(40)), @r"
         path                      images  kind

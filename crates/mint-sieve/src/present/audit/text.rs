@@ -54,9 +54,9 @@ fn copies(answer: &Audited<'_>) -> String {
         return String::new();
     }
     let reach = answer.found.reach;
-    let farther = if reach < Reach::Wide { "; --reach wide finds more" } else { "" };
+    let farther = if reach < Reach::Wide { " (--reach wide finds more)" } else { "" };
     format!(
-        "{} (reach {}{farther})\n{}{}\n",
+        "{}; reach {}{farther}\n{}{}\n",
         independent_images(independent),
         reach.name(),
         small_images(answer.found),
@@ -177,7 +177,10 @@ fn makeup(inventory: &Inventory) -> String {
         also.push(format!("{} animated or multi-page", inventory.animated));
     }
     if inventory.turned > 0 {
-        also.push(format!("{} upright only by EXIF orientation", inventory.turned));
+        also.push(format!(
+            "{} on an EXIF orientation tag",
+            counted(inventory.turned, "image relies", "images rely")
+        ));
     }
     if !also.is_empty() {
         row("also", also);
@@ -197,7 +200,7 @@ fn sizes(inventory: &Inventory) -> Vec<String> {
     let smallest = of(inventory.sizes.iter().min_by_key(area));
     let largest = of(inventory.sizes.iter().max_by_key(area));
     let mut parts = vec![format!(
-        "{} sizes, from {smallest} to {largest}; most common {}",
+        "{} different, from {smallest} to {largest}; most common {}",
         inventory.sizes.len(),
         one(&inventory.sizes[0]),
     )];

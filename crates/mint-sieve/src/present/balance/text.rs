@@ -21,7 +21,7 @@ pub fn text(answer: &Balanced<'_>) -> String {
     let unclassed = (answer.found.images.len() as u64).saturating_sub(classed);
     let _ = writeln!(
         text,
-        "{} in {}{}\n{} (reach {})",
+        "{} in {}{}\n{}; reach {}",
         counted(classed, "image", "images"),
         counted(balance.classes.len() as u64, "class", "classes"),
         if unclassed > 0 { format!(" + {unclassed} in no class") } else { String::new() },

@@ -210,12 +210,12 @@ fn finding_table(findings: &Findings) -> String {
     for (code, (before, after)) in &findings.changed {
         rows.push(vec![code.as_str().to_owned(), before.to_string(), number_or_gone(*after)]);
     }
-    let left = counted(findings.left, "finding is", "findings are");
+    let left = counted(findings.left, "finding remains", "findings remain");
     if rows.len() == 1 {
-        return format!("\nNo findings were resolved; {left} remain.\n");
+        return format!("\nNo findings were resolved; {left}.\n");
     }
     let table = table(&[Align::Left, Align::Right, Align::Right], Narrow::Drop(&[]), rows);
-    format!("\n{table}\n{left} remain (estimated; run audit to confirm).\n")
+    format!("\n{table}\n{left} (estimated; run audit to confirm).\n")
 }
 
 fn ending(applied: &Applied<'_>) -> String {

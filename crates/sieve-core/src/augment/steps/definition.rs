@@ -137,7 +137,7 @@ impl Unit {
             Unit::Degrees => (1.0, 0, "degrees"),
             Unit::QuarterTurns => (1.0, 0, "degrees"),
             Unit::FrameShare | Unit::AreaShare => (100.0, 0, "%"),
-            Unit::Factor => (1.0, 2, "times"),
+            Unit::Factor => (1.0, 2, "x"),
             Unit::Pixels => (1.0, 1, "px"),
             Unit::Levels => (1.0, 0, "levels"),
             Unit::Bits => (1.0, 0, "bits"),
@@ -157,8 +157,17 @@ impl Unit {
             }
         };
         let (from, to) = (number(from), number(to));
-        let range = if from == to { from } else { format!("{from} to {to}") };
-        if unit.is_empty() { range } else { format!("{range} {unit}") }
+        let range = match from == to {
+            true => from,
+            // Signs belong to numbers of which one is below 0, and are not read twice where both are the same.
+            false if from.strip_prefix('-') == Some(to.as_str()) => format!("+-{to}"),
+            false => format!("{from} to {to}"),
+        };
+        match unit {
+            "" => range,
+            "%" | "x" => format!("{range}{unit}"),
+            unit => format!("{range} {unit}"),
+        }
     }
 }
 
