@@ -20,7 +20,7 @@ pub fn run(args: &AuditArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         let suppressed = judge.suppress(&mut audit.findings);
         let exit = judge.exit(&audit.findings);
         let answer = Audited {
-            args,
+            all: args.all,
             config: &config,
             catalog,
             found,

@@ -43,7 +43,9 @@ pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         worst_first(&mut findings);
         let suppressed = judge.suppress(&mut findings);
         let answer = Balanced {
-            args,
+            all: args.all,
+            batch: args.batch,
+            beta: args.beta,
             config: &config,
             catalog,
             found,

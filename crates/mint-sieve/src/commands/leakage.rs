@@ -43,7 +43,8 @@ pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         worst_first(&mut findings);
         let suppressed = judge.suppress(&mut findings);
         let answer = Leaks {
-            args,
+            all: args.all,
+            has_removals: args.removals.is_some(),
             config: &config,
             catalog,
             found,

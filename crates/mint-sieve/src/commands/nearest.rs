@@ -34,8 +34,15 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let side = CollectionRef { catalog: &catalog, store: store.as_ref(), limits: &limits };
     let found = duplicates::nearest(&side, &image, &bytes.bytes, args.count as usize, progress)?;
     progress.end();
-    let answer =
-        Nearest { args, config: &config, catalog: &catalog, image: &image.0, found: &found };
+    let answer = Nearest {
+        file: &args.image,
+        count: args.count,
+        has_sheet: sheet.is_some(),
+        config: &config,
+        catalog: &catalog,
+        image: &image.0,
+        found: &found,
+    };
     if let Some(sheet) = sheet {
         let mut rows = present::nearest::rows(&answer);
         let requested = reading::decode(&bytes.bytes, &limits).map_err(refused)?;

@@ -87,7 +87,8 @@ fn drafted(args: &PolicyDraftArgs, progress: &TerminalProgress) -> Result<Answer
     let told = verdicts(&whole, &impact, &limits, args.seed);
     let steps = settled(candidates, &told, &impact);
     let draft = present::Draft {
-        args,
+        out: &args.out,
+        seed: args.seed,
         config: &config,
         name: collection.name(),
         impact: &impact,

@@ -24,7 +24,7 @@ pub fn run(args: &VerifyArgs, progress: &TerminalProgress) -> Result<Answer, Fai
     let limits = ReadLimits { stopped: progress::is_stopped, ..ReadLimits::default() };
     let verdict = verify(&table, &collection, &limits, progress)?;
     progress.end();
-    let answer = Verified { args, folder: &folder, verdict: &verdict };
+    let answer = Verified { table: &args.table, all: args.all, folder: &folder, verdict: &verdict };
     let output = match args.format {
         TableFormat::Text => Output::People(present::text(&answer)),
         TableFormat::Json => Output::Document(present::json(&answer)),

@@ -16,7 +16,6 @@ use super::preview::{
 };
 use super::table::percent;
 use super::{command_on, counted, envelope, next_step};
-use crate::args::PolicyDraftArgs;
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table};
 use crate::policy_file::NamedPolicy;
@@ -275,8 +274,10 @@ pub fn json(named: &NamedPolicy) -> String {
 
 /// A draft and where it comes from.
 pub struct Draft<'a> {
-    /// What was typed.
-    pub args: &'a PolicyDraftArgs,
+    /// The file of the policy.
+    pub out: &'a Path,
+    /// The seed of the sample and of the draws.
+    pub seed: u64,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// The name of the collection.
@@ -386,7 +387,7 @@ pub fn draft_toml(draft: &Draft<'_>) -> String {
          preview COLLECTION --policy THIS_FILE --out preview.png\n\n{}",
         safe(&draft.name).replace('\n', " "),
         draft.measured_on(),
-        draft.args.seed,
+        draft.seed,
         head(&draft.policy),
     );
     for drafted in draft.steps {
@@ -447,15 +448,14 @@ pub fn draft_text(draft: &Draft<'_>) -> String {
         ]);
     }
     text.push_str(&table(&[Align::Left; 3], Narrow::Drop(&["why"]), rows));
-    let out = shown_name(draft.args.out.as_os_str());
+    let out = shown_name(draft.out.as_os_str());
     let _ = writeln!(
         text,
         "\nSpread: how far the middle 80% of images are from their class median.\nSteps in brackets are commented out in the file.\nWritten: {}\n",
         safe(&out)
     );
-    let picture = draft.args.out.with_extension("png");
-    let words =
-        command_on(draft.config, "preview", &[&"--policy", &draft.args.out, &"--out", &picture]);
+    let picture = draft.out.with_extension("png");
+    let words = command_on(draft.config, "preview", &[&"--policy", &draft.out, &"--out", &picture]);
     text + &next_step("preview it before training with it:", &words)
 }
 

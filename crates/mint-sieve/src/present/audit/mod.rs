@@ -17,13 +17,12 @@ use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::suppression::Suppressed;
 
-use crate::args::AuditArgs;
 use crate::config::CollectionConfig;
 
 /// An audit and what it was made of.
 pub struct Audited<'a> {
-    /// What was asked.
-    pub args: &'a AuditArgs,
+    /// Whether everything is listed.
+    pub all: bool,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What was measured.

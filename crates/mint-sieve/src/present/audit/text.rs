@@ -27,10 +27,10 @@ const BAR_WIDTH: u64 = 24;
 
 /// The whole answer.
 pub fn text(answer: &Audited<'_>) -> String {
-    let Audited { args, catalog, audit, .. } = answer;
+    let &Audited { all, catalog, audit, .. } = answer;
     let mut text = what_is_here(answer.config, &catalog.collection, &audit.inventory);
     text.push_str(&copies(answer));
-    text.push_str(&class_table(&audit.inventory, args.all));
+    text.push_str(&class_table(&audit.inventory, all));
     text.push_str(&makeup(&audit.inventory));
     let also = |code| match code {
         Code::SplitLeak => split_pairs(&audit.leakage, "a copy", |summary| summary.copies),
@@ -39,7 +39,7 @@ pub fn text(answer: &Audited<'_>) -> String {
         }
         _ => Vec::new(),
     };
-    text.push_str(&findings::list(&audit.findings, args.all, also));
+    text.push_str(&findings::list(&audit.findings, all, also));
     let settings = &answer.config.settings;
     text.push_str(&findings::suppressed(answer.suppressed, settings.file.as_deref()));
     text.push('\n');

@@ -14,13 +14,16 @@ use sieve_core::finding::Finding;
 use sieve_core::suppression::Suppressed;
 
 use super::envelope;
-use crate::args::BalanceArgs;
 use crate::config::CollectionConfig;
 
 /// A balance and what it was made of.
 pub struct Balanced<'a> {
-    /// What was asked.
-    pub args: &'a BalanceArgs,
+    /// Whether everything is listed.
+    pub all: bool,
+    /// Images of a batch; none where steps are not counted.
+    pub batch: Option<u64>,
+    /// Beta of the effective numbers of samples.
+    pub beta: f64,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What was measured.
@@ -54,7 +57,7 @@ struct Body<'a> {
 
 /// `balance --format json`. The fields are a contract: see docs/formats.md.
 pub fn json(answer: &Balanced<'_>, judging: impl Serialize) -> String {
-    let settings = Decided { judging, batch: answer.args.batch, beta: answer.args.beta };
+    let settings = Decided { judging, batch: answer.batch, beta: answer.beta };
     let body = Body {
         root: answer.catalog.collection.name(),
         balance: answer.balance,

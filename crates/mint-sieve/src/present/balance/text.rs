@@ -15,7 +15,7 @@ use crate::present::{
 
 /// The whole answer.
 pub fn text(answer: &Balanced<'_>) -> String {
-    let Balanced { args, catalog, balance, .. } = answer;
+    let &Balanced { all, catalog, balance, .. } = answer;
     let mut text = format!("{}\n", heading(&safe(&catalog.collection.name())));
     let classed: u64 = balance.classes.iter().map(|class| class.images).sum();
     let unclassed = (answer.found.images.len() as u64).saturating_sub(classed);
@@ -30,12 +30,12 @@ pub fn text(answer: &Balanced<'_>) -> String {
     );
     text.push_str(&small_images(answer.found));
     text.push('\n');
-    text.push_str(&classes(balance, args.all));
+    text.push_str(&classes(balance, all));
     text.push_str(&spread(balance));
     text.push_str(&repair(balance));
-    text.push_str(&held_out(balance, args.all));
-    text.push_str(&associations(balance, args.all));
-    text.push_str(&findings::list(answer.findings, args.all, |_| Vec::new()));
+    text.push_str(&held_out(balance, all));
+    text.push_str(&associations(balance, all));
+    text.push_str(&findings::list(answer.findings, all, |_| Vec::new()));
     let settings = &answer.config.settings;
     text.push_str(&findings::suppressed(answer.suppressed, settings.file.as_deref()));
     text.push('\n');

@@ -17,13 +17,14 @@ use sieve_core::leakage::Leakage;
 use sieve_core::record::Record;
 use sieve_core::suppression::Suppressed;
 
-use crate::args::LeakageArgs;
 use crate::config::CollectionConfig;
 
 /// What is wrong between splits, and what that was found in.
 pub struct Leaks<'a> {
-    /// What was asked.
-    pub args: &'a LeakageArgs,
+    /// Whether everything is listed.
+    pub all: bool,
+    /// Whether the list of removals was written.
+    pub has_removals: bool,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What was measured.

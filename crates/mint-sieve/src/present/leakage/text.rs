@@ -20,7 +20,7 @@ const MOST_CLASSES: usize = 4;
 
 /// The whole answer.
 pub fn text(answer: &Leaks<'_>) -> String {
-    let Leaks { args, catalog, leakage, .. } = answer;
+    let &Leaks { all, catalog, leakage, .. } = answer;
     let mut text = format!("{}\n", heading(&safe(&catalog.collection.name())));
     let splits: Vec<String> =
         leakage.splits.iter().map(|(split, images)| format!("{split} {images}")).collect();
@@ -35,11 +35,11 @@ pub fn text(answer: &Leaks<'_>) -> String {
     for remark in &catalog.collection.remarks {
         let _ = writeln!(text, "{}", remark::line(remark, answer.config, "leakage"));
     }
-    text.push_str(&cross_split_pairs(leakage, args.all));
+    text.push_str(&cross_split_pairs(leakage, all));
     text.push_str(&bounds(leakage));
     text.push_str(&pairs(answer));
-    text.push_str(&drift(leakage, args.all));
-    text.push_str(&findings::list(answer.findings, args.all, |_| Vec::new()));
+    text.push_str(&drift(leakage, all));
+    text.push_str(&findings::list(answer.findings, all, |_| Vec::new()));
     let settings = &answer.config.settings;
     text.push_str(&findings::suppressed(answer.suppressed, settings.file.as_deref()));
     text.push('\n');
@@ -143,9 +143,9 @@ fn pairs(answer: &Leaks<'_>) -> String {
         ]
     });
     let head = ["image", "matched with", "kind", "score", ""].map(str::to_owned).to_vec();
-    let rows = [vec![head], shortened(rows.collect(), FEW_ROWS, answer.args.all)].concat();
+    let rows = [vec![head], shortened(rows.collect(), FEW_ROWS, answer.all)].concat();
     let columns = [Align::Left, Align::Left, Align::Left, Align::Right, Align::Left];
-    let narrow = if answer.args.all { Narrow::Keep } else { Narrow::Drop(&["score", "kind"]) };
+    let narrow = if answer.all { Narrow::Keep } else { Narrow::Drop(&["score", "kind"]) };
     format!("\n{}", table(&columns, narrow, rows))
 }
 
@@ -195,7 +195,7 @@ fn drift(leakage: &Leakage, all: bool) -> String {
 
 /// What to remove, and how to get the list.
 fn repair(answer: &Leaks<'_>) -> String {
-    let (args, leakage) = (answer.args, answer.leakage);
+    let leakage = answer.leakage;
     let command =
         |name: &str, options: &[&dyn AsRef<OsStr>]| command_on(answer.config, name, options);
     let mut text = String::new();
@@ -221,12 +221,12 @@ fn repair(answer: &Leaks<'_>) -> String {
     if !text.is_empty() {
         text.push('\n');
     }
-    let protect = args.protect.join(",");
+    let protect = answer.protect.join(",");
     text + &if leakage.removals.is_empty() {
         let why = "preview an augmentation policy on the training images:";
         let options: [&dyn AsRef<OsStr>; 4] = [&"--policy", &"gentle", &"--out", &"preview.png"];
         next_step(why, &command("preview", &options))
-    } else if args.removals.is_none() {
+    } else if !answer.has_removals {
         let mut options: Vec<&dyn AsRef<OsStr>> = Vec::new();
         if !protect.is_empty() {
             options.extend([&"--protect" as &dyn AsRef<OsStr>, &protect]);

@@ -2,6 +2,7 @@
 
 use std::ffi::{OsStr, OsString};
 use std::fmt::Write;
+use std::path::Path;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
@@ -10,7 +11,6 @@ use sieve_core::duplicates::{Kind, Neighbour};
 use sieve_core::files::shown_name;
 use sieve_core::measuring::Measured;
 
-use crate::args::NearestArgs;
 use crate::config::CollectionConfig;
 use crate::console::{Align, FAINT, Narrow, table};
 use crate::console::{heading, safe};
@@ -21,8 +21,12 @@ use crate::present::{ReadingSettings, collection_words, command_on, envelope, ne
 
 /// What was asked and what was found.
 pub struct Nearest<'a> {
-    /// The call.
-    pub args: &'a NearestArgs,
+    /// The file of the image that is compared.
+    pub file: &'a Path,
+    /// How many images were asked for.
+    pub count: u32,
+    /// Whether a sheet was written.
+    pub has_sheet: bool,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What is known of it.
@@ -35,7 +39,7 @@ pub struct Nearest<'a> {
 
 impl Nearest<'_> {
     fn image_name(&self) -> String {
-        shown_name(self.args.image.as_os_str())
+        shown_name(self.file.as_os_str())
     }
 }
 
@@ -95,8 +99,8 @@ pub fn text(answer: &Nearest<'_>) -> String {
         text,
         "{FAINT}Score: probability that both are copies of one image. Similarity: visual similarity, at most 1.{FAINT:#}\n"
     );
-    if answer.args.sheet.is_none() {
-        let image: &OsStr = answer.args.image.as_os_str();
+    if !answer.has_sheet {
+        let image: &OsStr = answer.file.as_os_str();
         let mut words: Vec<OsString> = ["mint-sieve", "nearest"].map(OsString::from).to_vec();
         words.extend([image.to_owned(), "--in".into()]);
         words.extend(collection_words(answer.config));
@@ -148,7 +152,7 @@ pub fn json(answer: &Nearest<'_>) -> String {
     let settings = Settings {
         reading: ReadingSettings::new(answer.config),
         image: answer.image_name(),
-        count: answer.args.count,
+        count: answer.count,
     };
     let nearest = answer.found.iter().map(|alike| {
         let (record, facts) = (alike.image.record, &alike.image.measured.facts);

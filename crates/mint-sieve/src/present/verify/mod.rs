@@ -7,15 +7,16 @@ use serde::Serialize;
 use sieve_core::files::shown_name;
 use sieve_core::splitting::{Place, Verdict};
 
-use crate::args::VerifyArgs;
 use crate::console::{ERROR, FAINT, heading, safe};
 use crate::present::table::{listed, written};
 use crate::present::{counted, envelope};
 
 /// What was checked and what came of it.
 pub struct Verified<'a> {
-    /// What was typed.
-    pub args: &'a VerifyArgs,
+    /// The split table.
+    pub table: &'a Path,
+    /// Whether everything is listed.
+    pub all: bool,
     /// Where the images were looked for.
     pub folder: &'a Path,
     /// What is wrong.
@@ -78,8 +79,8 @@ fn title(code: &str) -> &'static str {
 
 /// For people.
 pub fn text(answer: &Verified<'_>) -> String {
-    let Verified { args, verdict, .. } = answer;
-    let table = shown_name(args.table.as_os_str());
+    let &Verified { table, all, verdict, .. } = answer;
+    let table = shown_name(table.as_os_str());
     let parts: Vec<String> =
         verdict.parts.iter().map(|(part, images)| format!("{part} {images}")).collect();
     let place = match verdict.place {
@@ -97,7 +98,7 @@ pub fn text(answer: &Verified<'_>) -> String {
     for same in wrong.chunk_by(|a, b| a.0 == b.0) {
         let (code, _) = &same[0];
         let _ = writeln!(text, "\n{ERROR}{code}{ERROR:#} ({}): {}", same.len(), title(code));
-        let shown = if args.all { same.len() } else { listed(same.len(), FEW) };
+        let shown = if all { same.len() } else { listed(same.len(), FEW) };
         for (_, line) in same.iter().take(shown) {
             let _ = writeln!(text, "  {}", safe(line));
         }
@@ -166,7 +167,7 @@ struct Thin<'a> {
 pub fn json(answer: &Verified<'_>) -> String {
     let verdict = answer.verdict;
     let settings = Settings {
-        table: shown_name(answer.args.table.as_os_str()),
+        table: shown_name(answer.table.as_os_str()),
         folder: shown_name(answer.folder.as_os_str()),
     };
     let splits = verdict.parts.iter();
