@@ -59,7 +59,16 @@ pub fn run(args: &DuplicatesArgs, progress: &TerminalProgress) -> Result<Answer,
     };
     let found = duplicates::find(&collections, &request, progress)?;
     progress.end();
-    let answer = Duplicates { args, config: &config, collections: &collections, found: &found };
+    let answer = Duplicates {
+        against: args.against.as_ref(),
+        within: args.within.name(),
+        kinds: &args.kinds,
+        all: args.all,
+        has_sheet: args.sheet.is_some(),
+        config: &config,
+        collections: &collections,
+        found: &found,
+    };
     if let Some(sheet) = sheet {
         let rows = present::duplicates::rows(&answer);
         let rows = sheet_images::fill(rows, &collections, progress)?;

@@ -54,7 +54,14 @@ pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         gathered.skipped.extend(skipped);
     }
     progress.end();
-    let report = GatherReport { args, config: &config, catalog: &catalog, gathered: &gathered };
+    let report = GatherReport {
+        to: &args.to,
+        keeps_splits: args.split_folders == SplitFoldersBecome::Keep,
+        is_dry_run: args.dry_run,
+        config: &config,
+        catalog: &catalog,
+        gathered: &gathered,
+    };
     let output = match args.format {
         TextFormat::Text => Output::People(present::text(&report)),
         TextFormat::Json => Output::Document(present::json(&report)),

@@ -78,12 +78,12 @@ struct Count {
 
 /// The whole answer.
 pub fn json(answer: &Duplicates<'_>) -> String {
-    let Duplicates { args, collections, found, .. } = answer;
+    let &Duplicates { against, within, kinds, collections, found, .. } = answer;
     let settings = Settings {
         reading: ReadingSettings::new(answer.config),
-        against: args.against.as_ref().map(ToString::to_string),
-        within: args.within.name(),
-        kinds: args.kinds.iter().map(|kind| kind.name()).collect(),
+        against: against.map(ToString::to_string),
+        within,
+        kinds: kinds.iter().map(|kind| kind.name()).collect(),
         reach: found.reach.name(),
     };
     let path = |number: u32| answer.image(number).record.path.as_str();

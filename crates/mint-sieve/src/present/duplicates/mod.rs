@@ -10,18 +10,26 @@ pub use sheet::{rows, title};
 pub use table::{csv, pairs};
 pub use text::text;
 
+use sieve_core::collection::Root;
 use sieve_core::duplicates::{
     CollectionRef, DuplicateReport, Group, ImageRef, Kind, Member, Pair, Prefer,
 };
 use sieve_core::record::Record;
 
-use crate::args::DuplicatesArgs;
 use crate::config::CollectionConfig;
 
 /// What was asked and what was found.
 pub struct Duplicates<'a> {
-    /// The call.
-    pub args: &'a DuplicatesArgs,
+    /// The other collection, where one is compared with it.
+    pub against: Option<&'a Root>,
+    /// The word for what is compared with what.
+    pub within: &'static str,
+    /// The kinds that were asked for; none for all.
+    pub kinds: &'a [Kind],
+    /// Whether everything is listed.
+    pub all: bool,
+    /// Whether a sheet was written.
+    pub has_sheet: bool,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// The collections.
@@ -51,7 +59,7 @@ impl<'a> Duplicates<'a> {
 
     /// The pairs that are acted on, and look-alikes where they were asked for.
     fn pairs(&self) -> impl Iterator<Item = &'a Pair> {
-        let with_alike = self.args.kinds.contains(&Kind::LookAlike);
+        let with_alike = self.kinds.contains(&Kind::LookAlike);
         self.found.pairs.iter().filter(move |pair| with_alike || pair.kind != Kind::LookAlike)
     }
 }

@@ -19,7 +19,7 @@ pub fn title(answer: &Duplicates<'_>) -> String {
 }
 
 fn shown(answer: &Duplicates<'_>) -> usize {
-    if answer.args.all {
+    if answer.all {
         answer.found.groups.len()
     } else {
         first_page(answer.found.groups.iter().map(|group| group.members.len().min(COLUMNS)))
@@ -33,7 +33,7 @@ pub fn rows(answer: &Duplicates<'_>) -> Vec<TileRow> {
 }
 
 fn row(answer: &Duplicates<'_>, number: usize, group: &Group) -> TileRow {
-    let most = if answer.args.all { usize::MAX } else { COLUMNS };
+    let most = if answer.all { usize::MAX } else { COLUMNS };
     let concern = match Concern::new(group, answer.collections.len() == 1) {
         Concern::Conflict => ", under several classes",
         Concern::Leak => ", in several splits",

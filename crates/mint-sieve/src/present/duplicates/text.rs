@@ -47,7 +47,7 @@ pub fn text(answer: &Duplicates<'_>) -> String {
 }
 
 fn what_was_done(answer: &Duplicates<'_>) -> String {
-    let Duplicates { args, collections, found, .. } = answer;
+    let &Duplicates { collections, found, .. } = answer;
     let names: Vec<String> =
         collections.iter().map(|collection| safe(&collection.catalog.collection.name())).collect();
     let mut text = format!("{}\n", heading(&names.join(" against ")));
@@ -77,12 +77,12 @@ fn what_was_done(answer: &Duplicates<'_>) -> String {
             kinds.push(format!("{} {groups}", kind.name()));
         }
     }
-    if !kinds.is_empty() {
+    if !answer.kinds.is_empty() {
         let total = counted(found.groups.len() as u64, "group", "groups");
         let _ = writeln!(text, "{total}: {}", kinds.join(", "));
     }
-    if !args.kinds.is_empty() {
-        let names: Vec<&str> = args.kinds.iter().map(|kind| kind.name()).collect();
+    if !answer.kinds.is_empty() {
+        let names: Vec<&str> = answer.kinds.iter().map(|kind| kind.name()).collect();
         let _ = writeln!(text, "{FAINT}only {}{FAINT:#}", names.join(", "));
     }
     text
@@ -107,10 +107,10 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
     head.extend(["pixels", "bytes", "kind", "score", ""].map(str::to_owned));
     columns.extend([Align::Right, Align::Right, Align::Left, Align::Right, Align::Left]);
     let mut rows = vec![head];
-    let most = if answer.args.all { usize::MAX } else { listed(groups.len(), MOST_GROUPS) };
+    let most = if answer.all { usize::MAX } else { listed(groups.len(), MOST_GROUPS) };
     for (number, group) in groups.iter().take(most) {
         let shown = match group.is_series() {
-            _ if answer.args.all => usize::MAX,
+            _ if answer.all => usize::MAX,
             true => listed(group.members.len(), MOST_OF_SERIES),
             false => listed(group.members.len(), MOST_PICTURES),
         };
@@ -127,7 +127,7 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
             rows.push(vec![String::new(), format!("... {more} more{series} (--all)")]);
         }
     }
-    let narrow = match answer.args.all {
+    let narrow = match answer.all {
         true => Narrow::Keep,
         false => Narrow::Drop(&["bytes", "score", "pixels", "split"]),
     };
@@ -165,9 +165,8 @@ fn row(
 }
 
 fn next(answer: &Duplicates<'_>) -> String {
-    let args = answer.args;
-    if !answer.found.groups.is_empty() && args.sheet.is_none() {
-        let against = args.against.as_ref().map(Root::to_word);
+    if !answer.found.groups.is_empty() && !answer.has_sheet {
+        let against = answer.against.map(Root::to_word);
         let mut options: Vec<&dyn AsRef<OsStr>> = Vec::new();
         if let Some(against) = &against {
             options.extend([&"--against" as &dyn AsRef<OsStr>, against]);

@@ -2,13 +2,13 @@
 
 use std::collections::BTreeMap;
 use std::fmt::Write;
+use std::path::Path;
 
 use serde::Serialize;
 use sieve_core::catalog::Catalog;
 use sieve_core::files::shown_name;
 use sieve_core::repair::Gathered;
 
-use crate::args::{GatherArgs, SplitFoldersBecome};
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table};
 use crate::present::skipped::{self, SkippedBody};
@@ -16,8 +16,12 @@ use crate::present::{ReadingSettings, counted, envelope, next_step, visible};
 
 /// What was report together, and how.
 pub struct GatherReport<'a> {
-    /// What was typed.
-    pub args: &'a GatherArgs,
+    /// The folder that was made.
+    pub to: &'a Path,
+    /// Whether split folders are kept.
+    pub keeps_splits: bool,
+    /// Whether nothing was written.
+    pub is_dry_run: bool,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What is in it.
@@ -75,14 +79,14 @@ pub fn text(report: &GatherReport<'_>) -> String {
         );
     }
     text.push_str(&skipped::text(report.catalog, unstorable, false));
-    let to = safe(&shown_name(report.args.to.as_os_str()));
-    if report.args.dry_run {
+    let to = safe(&shown_name(report.to.as_os_str()));
+    if report.is_dry_run {
         let _ = writeln!(text, "Nothing was written to {to}.\n");
     } else {
         let _ = writeln!(text, "Written: {to}/\n");
     }
     let words: [&std::ffi::OsStr; 3] =
-        ["mint-sieve".as_ref(), "audit".as_ref(), report.args.to.as_os_str()];
+        ["mint-sieve".as_ref(), "audit".as_ref(), report.to.as_os_str()];
     text + &next_step("audit it:", &words)
 }
 
@@ -109,14 +113,11 @@ struct Body<'a> {
 pub fn json(report: &GatherReport<'_>) -> String {
     let settings = Settings {
         reading: ReadingSettings::new(report.config),
-        split_folders: match report.args.split_folders {
-            SplitFoldersBecome::Keep => "keep",
-            SplitFoldersBecome::Merge => "merge",
-        },
-        dry_run: report.args.dry_run,
+        split_folders: if report.keeps_splits { "keep" } else { "merge" },
+        dry_run: report.is_dry_run,
     };
     let body = Body {
-        to: shown_name(report.args.to.as_os_str()),
+        to: shown_name(report.to.as_os_str()),
         images: report.gathered.placed.len(),
         classes: report.classes(),
         numbered: report.gathered.renamed,
