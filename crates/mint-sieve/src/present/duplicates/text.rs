@@ -77,7 +77,7 @@ fn what_was_done(answer: &Duplicates<'_>) -> String {
             kinds.push(format!("{} {groups}", kind.name()));
         }
     }
-    if !answer.kinds.is_empty() {
+    if !kinds.is_empty() {
         let total = counted(found.groups.len() as u64, "group", "groups");
         let _ = writeln!(text, "{total}: {}", kinds.join(", "));
     }
