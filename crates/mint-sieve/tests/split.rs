@@ -246,8 +246,8 @@ fn a_collection_without_pictures_gives_no_split() {
     let answer = workspace.run(&["split", "herbs", "--to", "splits"]);
     assert_eq!(answer.status, 3);
     insta::assert_snapshot!(answer.stderr, @"
-    error: herbs holds no readable image in a class folder
-           See what each file was taken for: mint-sieve audit herbs
+    error: herbs contains no readable images in class folders
+           To see how each file was classified: mint-sieve audit herbs
     ");
     assert_eq!(workspace.names(), ["herbs"]);
 }
@@ -259,7 +259,7 @@ fn what_was_split_can_be_verified_at_any_later_time() {
     insta::assert_snapshot!(workspace.message(&["verify", "splits/split.csv"]), @r"
     splits/split.csv
     44 images: train 31, validation 6, test 7
-    looked for in splits, in split folders
+    searched in splits, in split folders
 
     Every image is in its place with its class and contents; no group or content spans two splits.
     ");

@@ -12,7 +12,7 @@ use sieve_core::Error;
 use sieve_core::catalog::{self, Catalog, Options};
 use sieve_core::collection;
 use sieve_core::duplicates::{
-    CollectionRef, DuplicateReport, Kind, Prefer, Reach, Request, Within, find, nearest,
+    CollectionRef, DuplicateReport, Kind, Member, Prefer, Reach, Request, Within, find, nearest,
 };
 use sieve_core::measuring::measure;
 use sieve_core::progress::{NoProgress, Progress};
@@ -44,13 +44,20 @@ fn joined(found: &DuplicateReport<'_>) -> BTreeSet<String> {
     let name = |index: u32| found.images[index as usize].record.path.file_name();
     assert!(found.pairs.is_sorted_by_key(|pair| (pair.a, pair.b)));
     let mut seen = BTreeSet::new();
+    let goes = |member: &&Member| !member.keep;
+    let gone: BTreeSet<u32> = found
+        .groups
+        .iter()
+        .flat_map(|group| group.members.iter().filter(goes).map(|member| member.image))
+        .collect();
+    let all = 0..found.images.len() as u32;
     for group in &found.groups {
         let members: Vec<u32> = group.members.iter().map(|member| member.image).collect();
         assert!(members.len() > 1 && group.members[0].keep);
-        // What goes was compared with one that stays.
-        for goes in group.members.iter().filter(|member| !member.keep) {
-            let kept = group.members.iter().filter(|member| member.keep);
-            let mut links = kept.filter_map(|kept| found.link(kept.image, goes.image));
+        // What goes was compared with one that stays, of this group or another: an image has one verdict in all.
+        for goes in group.members.iter().filter(goes) {
+            let kept = all.clone().filter(|image| !gone.contains(image));
+            let mut links = kept.filter_map(|kept| found.link(kept, goes.image));
             assert!(links.any(|link| link.kind.is_duplicate()), "{group:?}");
         }
         assert!(group.kind.is_duplicate() || group.members.iter().all(|member| member.keep));

@@ -549,6 +549,6 @@ mod tests {
         }
         let steps = |count: usize| "[[step]]\ndo = 'grey'\n".repeat(count);
         assert_eq!(Policy::parse(&steps(MAX_STEPS)).unwrap().steps.len(), MAX_STEPS);
-        assert!(message(&steps(MAX_STEPS + 1)).contains("at most 100 steps"));
+        assert!(message(&steps(MAX_STEPS + 1)).contains("at most 100"));
     }
 }

@@ -270,9 +270,11 @@ mod tests {
         assert!(
             message("train=90%,validation=20%,test=rest").starts_with("the shares add up to 110%")
         );
-        assert_eq!(message("a=rest,b=rest"), "a and b are both to get the rest; only one part can");
-        assert!(message("train=70,test=many").starts_with("test is to get \"many\"; expected"));
-        assert!(message("train=70,test=-30").starts_with("test is to get \"-30\"; expected"));
+        assert_eq!(message("a=rest,b=rest"), "a and b both ask for the rest; only one part can");
+        assert!(
+            message("train=70,test=many").starts_with("test has the amount \"many\"; expected")
+        );
+        assert!(message("train=70,test=-30").starts_with("test has the amount \"-30\"; expected"));
         assert_eq!(
             message("train"),
             "\"train\" is not a part; expected NAME=AMOUNT, for example train=70%"
@@ -280,7 +282,7 @@ mod tests {
         assert!(message("train=100").starts_with("expected at least two parts"));
         assert_eq!(message("a=50,a=50"), "the part a is named twice");
         assert!(message("a=50,A=50").contains("differ only in case"));
-        assert_eq!(message("a/b=50,c=50"), "\"a/b\" cannot be the name of a folder");
+        assert_eq!(message("a/b=50,c=50"), "\"a/b\" is not a valid folder name");
         assert!(message("split.csv=50,c=50").starts_with("a part cannot be called split.csv"));
         assert_eq!(Parts::folds(3).to_string(), "fold-1=33.3333%,fold-2=33.3333%,fold-3=33.3334%");
     }

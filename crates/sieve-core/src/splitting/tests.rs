@@ -468,7 +468,7 @@ fn counts_subsets_and_what_stays_together_are_as_asked() {
     );
     assert_eq!(
         of(request("train=rest,test=101", 0)).unwrap_err().to_string(),
-        "test=101 ask for 101 images; there are 100"
+        "test=101 request 101 images; there are 100"
     );
     let subset = Subset { amount: "10%".parse().unwrap(), per: Per::All };
     let tenth = of(Request { subset: Some(subset), ..request("train=50,test=50", 2) }).unwrap();
