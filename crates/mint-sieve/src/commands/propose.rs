@@ -219,7 +219,7 @@ fn classes(text: &str, known: &[String]) -> Result<BTreeSet<String>, Failure> {
             .into_iter()
             .find(|name| known.contains(name));
         wanted.insert(meant.ok_or_else(|| {
-            Failure::unknown(format!("--classes: there is no class {name:?}"), &name, &known)
+            Failure::unknown(format!("--classes: there is no class {name:?}"), &name, known)
         })?);
     }
     Ok(wanted)

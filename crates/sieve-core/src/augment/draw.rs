@@ -225,7 +225,7 @@ mod tests {
     /// What one draw of a policy makes of [`image`].
     fn shown(steps: &str) -> Pixels {
         let policy = policy(steps);
-        policy.draw(&occasion(0, "a.jpg", 0)).apply(&SourcePyramid::new(&image()), &policy).pixels
+        policy.draw(&occasion(0, "a.jpg", 0)).apply(&SourcePyramid::new(image()), &policy).pixels
     }
 
     #[test]

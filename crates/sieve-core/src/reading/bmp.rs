@@ -220,7 +220,7 @@ fn runs(bytes: &[u8], header: &Header, bits: u8) -> Result<Pixels, ReadError> {
     let (mut column, mut row) = (0usize, 0usize);
     let index = |byte: u8, at: usize| match bits {
         8 => byte,
-        _ if at % 2 == 0 => byte >> 4,
+        _ if at.is_multiple_of(2) => byte >> 4,
         _ => byte & 15,
     };
     loop {

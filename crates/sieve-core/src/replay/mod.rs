@@ -114,7 +114,9 @@ pub fn is_replayed(first: &Replayable, second: &Replayable, map: &Affine) -> boo
     // A JPEG is seldom made into a lossless file, and never without a trace.
     let is_second_copy =
         (area(second), first.stored.is_some()) <= (area(first), second.stored.is_some());
-    if is_second_copy { forward() || backward() } else { backward() || forward() }
+    let [likelier, other]: [&dyn Fn() -> bool; 2] =
+        if is_second_copy { [&forward, &backward] } else { [&backward, &forward] };
+    likelier() || other()
 }
 
 /// Whether `copy` can be made again from `original`, which `map` brings onto it.

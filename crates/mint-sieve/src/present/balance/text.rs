@@ -204,7 +204,8 @@ fn associations(balance: &Balance, all: bool) -> String {
     if balance.associations.is_empty() {
         return String::new();
     }
-    let head = ["", "Cramer's V", "strength", "most distinctive class", "in it", "share elsewhere"];
+    let head =
+        ["", "Cramer's V", "strength", "most distinctive class", "share in it", "share elsewhere"];
     let mut rows = vec![head.map(str::to_owned).to_vec()];
     for association in &balance.associations {
         let Association { test, residuals, .. } = association;

@@ -139,7 +139,7 @@ function tell() {
   const classes = after.filter(count => count > 0).length + more.size;
   const line = byId("told");
   line.replaceChildren(made("b", "", "Plan:"), ` ${told.join(", ") || "nothing"}; ${data.total} → ${left} images, ${before} → ${classes} classes.` +
-    (counts.decide ? " What waits for a decision keeps apply from starting." : ""));
+    (counts.decide ? " Apply refuses to run until all decisions are made." : ""));
   byId("undo").disabled = history.length === 0;
 }
 

@@ -34,11 +34,7 @@ fn overview(report: &Report<'_>) -> Vec<(String, &'static str, &'static str)> {
     let inventory = &audit.inventory;
     let mut tiles = vec![
         (inventory.images.to_string(), word(inventory.images as usize, "image", "images"), ""),
-        (
-            audit.balance.independent.images.to_string(),
-            "independent (duplicates and burst frames counted once)",
-            "",
-        ),
+        (audit.balance.independent.images.to_string(), "independent images", ""),
         (
             inventory.classes.len().to_string(),
             word(inventory.classes.len(), "class", "classes"),
