@@ -79,4 +79,19 @@ mod tests {
             (1..=80).map(|value| bar(value, 80, 10).chars().count()).collect();
         assert!(lengths.is_sorted() && lengths[79] == 10);
     }
+
+    #[test]
+    fn no_line_stands_for_one_or_two_others() {
+        for (all, shown) in [(3, 3), (6, 6), (7, 7), (8, 8), (9, 6), (400, 6)] {
+            assert_eq!(listed(all, 6), shown, "{all}");
+        }
+        let rows = |count: usize| (0..count).map(|row| vec![row.to_string()]).collect::<Vec<_>>();
+        let first = |rows: Vec<Vec<String>>| -> Vec<String> {
+            rows.into_iter().map(|mut row| row.remove(0)).collect()
+        };
+        assert_eq!(shortened(rows(6), 4, false), rows(6));
+        let cut = ["0", "1", "... 3 more (--all)", "5", "6"];
+        assert_eq!(first(shortened(rows(7), 4, false)), cut);
+        assert_eq!(shortened(rows(70), 4, true), rows(70));
+    }
 }

@@ -86,3 +86,27 @@ impl From<&PreviewArgs> for PreviewRequest {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::args::{Cli, Command};
+
+    #[test]
+    fn what_another_command_asks_for_is_what_the_shortest_call_asks_for() {
+        let words = ["mint-sieve", "preview", "herbs", "--policy", "gentle", "--seed", "3"];
+        let Command::Preview(args) = Cli::parse_from(words).unwrap().command else {
+            panic!("another command");
+        };
+        let typed = PreviewRequest::from(&*args);
+        let usual = PreviewRequest::of(Path::new("gentle"), 3);
+        assert_eq!(format!("{typed:?}"), format!("{usual:?}"));
+        let words = [&words[..], &["--against", "harsh", "--draws", "4"]].concat();
+        let Command::Preview(args) = Cli::parse_from(words).unwrap().command else {
+            panic!("another command");
+        };
+        let both = PreviewRequest::from(&*args);
+        assert_eq!(both.policies, ["gentle", "harsh"].map(PathBuf::from));
+        assert_eq!(both.draws, Some(4));
+    }
+}

@@ -133,8 +133,7 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
     };
     text.push_str(&table(&columns, narrow, rows));
     if groups.len() > most {
-        let more = counted((groups.len() - most) as u64, "group", "groups");
-        let _ = writeln!(text, "  ... {more} more (--all)");
+        let _ = writeln!(text, "  ... {} more groups (--all)", groups.len() - most);
     }
     text
 }
