@@ -80,7 +80,7 @@ fn what_nobody_touched_is_the_plan_of_propose_and_choices_go_round_the_loop() {
     tick(&mut browser, "bay/sage 5.jpg", "drop");
     tick(&mut browser, "bay/cut.jpg", "keep");
     // By keyboard: the image is looked at, dropped, and that is taken back.
-    let first = "document.querySelector('#samples .card .measures')";
+    let first = "document.querySelector('#samples .card .look')";
     browser.value(&format!("dispatchEvent(new Event('beforeprint')); {first}.focus()"));
     let name = "document.activeElement.closest('.card').querySelector('.name').textContent";
     let dropped = browser.value(name).as_str().unwrap().to_owned();
@@ -219,7 +219,7 @@ fn pictures_are_shown_at_full_size_beside_each_other_and_lists_are_drawn_as_they
     assert!(at_first < later && later < 389, "{at_first} {later}");
     browser.value("document.getElementById('group-2').scrollIntoView()");
     browser.until("document.querySelector('#group-2 .card:nth-child(2)') !== null");
-    browser.value("document.querySelector('#group-2 .card:nth-child(2) .measures').focus()");
+    browser.value("document.querySelector('#group-2 .card:nth-child(2) .look').focus()");
     browser.press("Enter");
     let loaded = "Promise.all([...document.querySelectorAll('.stage img')].map(one => one.decode().then(() => [one.naturalWidth, one.src.startsWith('file:')])))";
     let shown = browser.value(loaded);
