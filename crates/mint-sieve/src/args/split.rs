@@ -196,7 +196,7 @@ fn folds(text: &str) -> Result<u64, String> {
 fn amount(text: &str) -> Result<Amount, String> {
     match text.parse() {
         Ok(Amount::Rest) | Err(()) => {
-            Err("expected a share above 0% and up to 100 % (10%), or a number of images".to_owned())
+            Err("expected a share above 0% and up to 100% (10%), or a number of images".to_owned())
         }
         Ok(amount) => Ok(amount),
     }

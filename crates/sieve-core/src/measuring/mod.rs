@@ -25,7 +25,7 @@ use small::HashingSmall;
 use thumbnail::Planes;
 
 /// The version of everything that is measured: what was measured by another one is measured again.
-pub const MEASURING_VERSION: u32 = 5;
+pub const MEASURING_VERSION: u32 = 6;
 
 /// Pixels that both sides of an image keep when it is decoded smaller for measuring: as many as the
 /// grid has cells.

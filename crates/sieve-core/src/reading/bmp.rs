@@ -237,10 +237,13 @@ fn runs(bytes: &[u8], header: &Header, bits: u8) -> Result<Pixels, ReadError> {
                     if is_literal && at % each == 0 {
                         byte = next()?;
                     }
-                    if column >= width || row >= height {
+                    if row >= height {
                         return Err(damaged("a run leads out of the image"));
                     }
-                    indices[row * width + column] = index(byte, at);
+                    // Some encoders fill rows up to a multiple of four pixels.
+                    if column < width {
+                        indices[row * width + column] = index(byte, at);
+                    }
                     column += 1;
                 }
                 // Literal pixels fill whole words.

@@ -123,6 +123,7 @@ fn every_kind_of_bmp_and_pnm_gives_the_same_pixels() {
         [&SIX[3..], &SIX[..3]].concat().iter().flat_map(|&[r, g, b]| [b, g, r, 77]).collect();
     // A run of one, two literal pixels; a step to the third column; the end.
     let runs = [1, 1, 1, 0, 1, 1, 0, 0, 0, 3, 2, 3, 4, 0, 0, 1];
+    let filled = [1, 1, 1, 0, 2, 1, 0, 0, 0, 3, 2, 3, 4, 0, 0, 1];
     let half_runs = [3, 0x10, 0, 0, 0, 3, 0x23, 0x40, 0, 1];
     let skips = [1, 1, 0, 2, 1, 0, 1, 1, 0, 0, 0, 3, 2, 3, 4, 0, 0, 1];
     let text = "P3 # colours\n3 2\n15\n15 0 0  0 15 0  0 0 15 15 15 15 0 0 0 15 15 15\n";
@@ -138,6 +139,7 @@ fn every_kind_of_bmp_and_pnm_gives_the_same_pixels() {
         ("8 bits", bmp(3, 2, 8, 0, &large, &[1, 0, 1, 0, 2, 3, 4, 0])),
         ("4 bits", bmp(3, 2, 4, 0, &palette, &[0x10, 0x10, 0, 0, 0x23, 0x40, 0, 0])),
         ("runs", bmp(3, 2, 8, 1, &large, &runs)),
+        ("filled rows", bmp(3, 2, 8, 1, &large, &filled)),
         ("runs of halves", bmp(3, 2, 4, 2, &palette, &half_runs)),
         ("a pixel left out", bmp(3, 2, 8, 1, &large, &skips)),
         ("text", text.as_bytes().to_vec()),
