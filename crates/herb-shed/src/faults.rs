@@ -43,7 +43,7 @@ pub enum Fault {
     ThinClass,
     /// A class that drowns another.
     ClassImbalance,
-    /// A class that is told by its tray.
+    /// A class that is recognised by its tray.
     Shortcut,
     /// An image of something else than its class.
     UnlikeClass,

@@ -162,7 +162,7 @@ fn splits_leak_only_where_it_is_planted() {
         of(&plan, Fault::SplitLeak).map(|leak| leak.path.as_str()).collect();
     assert_eq!(leaks.len(), plan.planted.len(), "nothing but leaks");
     assert!(leaks.len() >= 10);
-    // What is painted is told by its content: only what has the same need be painted.
+    // What is painted is recognised by its content: only what has the same need be painted.
     let mut by_content: BTreeMap<String, Vec<&str>> = BTreeMap::new();
     for (path, content) in &plan.files {
         by_content.entry(format!("{content:?}")).or_default().push(path);

@@ -48,14 +48,14 @@ fn main() -> ExitCode {
     match outcome {
         Ok(answer) => match print(&answer.output) {
             Ok(()) => answer.exit.into(),
-            Err(failure) => told(&failure),
+            Err(failure) => reported(&failure),
         },
-        Err(failure) => told(&failure),
+        Err(failure) => reported(&failure),
     }
 }
 
 /// Says what went wrong; the status to exit with.
-fn told(failure: &Failure) -> ExitCode {
+fn reported(failure: &Failure) -> ExitCode {
     let _ = anstream::stderr().write_all(console::failure(failure).as_bytes());
     failure.exit.into()
 }

@@ -1,4 +1,4 @@
-//! Several runs at once, and runs that are killed: one gets the place, the others are told, and nothing is left half.
+//! Several runs at once, and runs that are killed: one gets the place, the others are reported, and nothing is left half.
 
 mod support;
 

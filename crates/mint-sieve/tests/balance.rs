@@ -76,7 +76,7 @@ fn the_table_has_a_row_a_class_and_split() {
     let table = workspace().message(&["balance", "herbs", "--format", "csv", "--reach", "exact"]);
     let mut reader = csv::Reader::from_reader(table.as_bytes());
     let rows: Vec<csv::StringRecord> = reader.records().map(Result::unwrap).collect();
-    let told: Vec<String> =
+    let reported: Vec<String> =
         rows.iter().map(|row| [&row[0], &row[1], &row[2], &row[3]].join(" ")).collect();
     let expected = [
         "bay  23 11",
@@ -86,7 +86,7 @@ fn the_table_has_a_row_a_class_and_split() {
         "sage train 45 45",
         "sage test 15 15",
     ];
-    assert_eq!(told, expected);
+    assert_eq!(reported, expected);
     assert_eq!(rows[0][5].parse::<f64>().unwrap(), 1.75);
     assert_eq!((&rows[0][8], &rows[1][5]), ("9", ""));
 }

@@ -179,22 +179,22 @@ fn names_and_folders_do_not_change_what_is_found_by_looks() {
         }
     }
     assert!(renamed > 380);
-    let told = |folder: &str| {
+    let reported = |folder: &str| {
         let kinds = "same-bytes,same-pixels,near,rotated,bordered,cropped,marked,burst,look-alike";
         let call = ["duplicates", folder, "--class-depth", "innermost", "--no-catalog"];
         workspace.message(&[&call[..], &["--kinds", kinds, "--pairs", "pairs.csv"]].concat());
         let pairs = fs::read_to_string(workspace.path("pairs.csv")).unwrap();
         fs::remove_file(workspace.path("pairs.csv")).unwrap();
-        let mut told: Vec<String> = pairs
+        let mut reported: Vec<String> = pairs
             .lines()
             .map(|line| line.rsplitn(3, ',').take(2).collect::<Vec<_>>().join(" "))
             .collect();
-        told.sort_unstable();
-        told
+        reported.sort_unstable();
+        reported
     };
-    let found = told("shed/collection");
+    let found = reported("shed/collection");
     assert!(found.len() > 15, "{found:?}");
-    assert_eq!(told("other"), found);
+    assert_eq!(reported("other"), found);
 }
 
 #[test]
@@ -220,10 +220,10 @@ fn what_is_known_of_a_search_never_changes_its_answer() {
         change();
         for reach in ["near", "wide"] {
             let call = ["duplicates", "herbs", "--reach", reach, "--format", "json"];
-            let told = |more: &[&str]| workspace.run(&[&call[..], more].concat());
-            let expected = told(&["--no-catalog"]);
-            let first = told(&["--catalog", "kept.sqlite", "--verbose"]);
-            let again = told(&["--catalog", "kept.sqlite", "--verbose"]);
+            let reported = |more: &[&str]| workspace.run(&[&call[..], more].concat());
+            let expected = reported(&["--no-catalog"]);
+            let first = reported(&["--catalog", "kept.sqlite", "--verbose"]);
+            let again = reported(&["--catalog", "kept.sqlite", "--verbose"]);
             assert_eq!(
                 (&first.stdout, &again.stdout),
                 (&expected.stdout, &expected.stdout),

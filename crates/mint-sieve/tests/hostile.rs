@@ -127,7 +127,10 @@ fn no_row_of_a_plan_names_a_place_outside() {
     }
     // A plan that nobody has seen the files for must not choose what it is for.
     let root = workspace.path("herbs");
-    let plan = format!("# word: {}\npath,action\nbay/000.jpg,drop\n", root.display());
+    let plan = format!(
+        "# [collection]\n# roots = ['{}']\npath,action\nbay/000.jpg,drop\n",
+        root.display()
+    );
     workspace.write("plan.csv", plan.as_bytes());
     let answer = workspace.run(&["apply", "plan.csv", "--in-place"]);
     assert_eq!(answer.status, 2);
@@ -205,15 +208,16 @@ fn no_table_names_a_place_outside_even_from_an_archive() {
             ];
             for call in calls {
                 let answer = workspace.run(call);
-                let told = format!("{column} {name} {call:?}: {}{}", answer.stdout, answer.stderr);
+                let reported =
+                    format!("{column} {name} {call:?}: {}{}", answer.stdout, answer.stderr);
                 let new = added(&workspace, &before);
-                assert!(new.iter().all(|name| name.starts_with("out/")), "{told}\n{new:?}");
-                assert!(new.iter().all(|name| !name.contains("/.git/")), "{told}\n{new:?}");
+                assert!(new.iter().all(|name| name.starts_with("out/")), "{reported}\n{new:?}");
+                assert!(new.iter().all(|name| !name.contains("/.git/")), "{reported}\n{new:?}");
                 // Either the table is refused, or the images are skipped, listed, and the status says so.
                 let is_used = column == "class" && !call.contains(&"--splits-from");
                 assert!(
                     new.is_empty() || answer.status == 1 || !is_used || name.contains('/'),
-                    "{told}"
+                    "{reported}"
                 );
                 let _ = fs::remove_dir_all(workspace.path("out"));
             }

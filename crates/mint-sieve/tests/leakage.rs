@@ -33,11 +33,11 @@ fn workspace() -> Workspace {
 
 fn pairs(answer: &Value) -> Vec<String> {
     let pairs = answer["pairs"].as_array().unwrap().iter();
-    let told = pairs.map(|pair| {
+    let reported = pairs.map(|pair| {
         let part = |name: &str| pair[name].as_str().unwrap().to_owned();
         format!("{} {} {}", part("path_a"), part("path_b"), part("kind"))
     });
-    told.collect()
+    reported.collect()
 }
 
 #[test]
@@ -53,9 +53,9 @@ fn matches_are_counted_and_repaired() {
         "test/bay/a mirror.jpg train/bay/004.jpg rotated",
         "test/sage/not bay.png train/bay/005.jpg near",
     ];
-    let mut told = pairs(&answer);
-    told.sort_by_key(|pair| expected.iter().position(|one| one == pair));
-    assert_eq!(told, expected);
+    let mut reported = pairs(&answer);
+    reported.sort_by_key(|pair| expected.iter().position(|one| one == pair));
+    assert_eq!(reported, expected);
     let test = &answer["split_pairs"][0];
     assert_eq!((&test["split"], &test["other_split"]), (&"test".into(), &"train".into()));
     assert_eq!(

@@ -71,8 +71,8 @@ fn what_nobody_touched_is_the_plan_of_propose_and_choices_go_round_the_loop() {
     browser.open(&workspace.path("report.html"));
     let untouched = browser.saved(|browser| browser.click("#save"));
     assert_eq!(untouched, fs::read_to_string(workspace.path("proposed.csv")).unwrap());
-    let told = browser.text("#told");
-    assert!(told.starts_with("Plan: drop 2, rename 1, decide 2; 47 → 46 images"), "{told}");
+    let reported = browser.text("#told");
+    assert!(reported.starts_with("Plan: drop 2, rename 1, decide 2; 47 → 46 images"), "{reported}");
 
     // By mouse: what was proposed is kept, what was left open decided, what nobody proposed dropped.
     tick(&mut browser, "sage/copy.jpg", "keep");
@@ -95,18 +95,21 @@ fn what_nobody_touched_is_the_plan_of_propose_and_choices_go_round_the_loop() {
     browser.value("document.getElementById('other').value = '=dill'");
     browser.click("#labels button[value=relabel]");
     browser.until("document.getElementById('said').textContent.endsWith('relabel to =dill')");
-    let told = browser.text("#told");
-    assert!(told.starts_with("Plan: drop 2, relabel 1, rename 1; 47 → 45 images"), "{told}");
+    let reported = browser.text("#told");
+    assert!(
+        reported.starts_with("Plan: drop 2, relabel 1, rename 1; 47 → 45 images"),
+        "{reported}"
+    );
 
     // The page is shut and opened again. A browser stores what it was given a moment later, in another process.
     for _ in 0..50 {
         browser.open(&workspace.path("report.html"));
-        if browser.text("#told") == told {
+        if browser.text("#told") == reported {
             break;
         }
         std::thread::sleep(std::time::Duration::from_millis(200));
     }
-    assert_eq!(browser.text("#told"), told);
+    assert_eq!(browser.text("#told"), reported);
     let plan = browser.saved(|browser| browser.click("#save"));
     workspace.write("plan.csv", plan.as_bytes());
     workspace.message(&["apply", "plan.csv", "--to", "repaired"]);
@@ -141,7 +144,7 @@ fn what_nobody_touched_is_the_plan_of_propose_and_choices_go_round_the_loop() {
     );
     browser.value(&loaded);
     browser.until("document.getElementById('said').textContent.includes('rows taken over')");
-    assert_eq!(browser.text("#told"), told);
+    assert_eq!(browser.text("#told"), reported);
     assert_eq!(browser.saved(|browser| browser.click("#save")), plan);
     assert_eq!(browser.complaints(), Vec::<String>::new());
 }

@@ -132,20 +132,20 @@ fn what_is_measured_is_kept_between_runs() {
     std::thread::sleep(std::time::Duration::from_millis(80));
     let audit =
         |options: &[&str]| workspace.run(&[&["audit", "herbs", "--verbose"], options].concat());
-    let told = |options: &[&str]| {
+    let reported = |options: &[&str]| {
         let answer = audit(options);
         let line = answer.stderr.lines().find_map(|line| line.split("measured ").nth(1));
         (answer.stdout, line.unwrap().to_owned())
     };
-    let (first, numbers) = told(&[]);
+    let (first, numbers) = reported(&[]);
     assert_eq!(numbers, "hits=0 read=56 gone=0");
-    assert_eq!(told(&[]), (first.clone(), "hits=56 read=0 gone=0".to_owned()));
-    assert_eq!(told(&["--recheck"]).1, "hits=0 read=56 gone=0");
+    assert_eq!(reported(&[]), (first.clone(), "hits=56 read=0 gone=0".to_owned()));
+    assert_eq!(reported(&["--recheck"]).1, "hits=0 read=56 gone=0");
     let kept = fs::read_dir(workspace.catalogs()).unwrap().count();
-    assert_eq!(told(&["--no-catalog"]), (first.clone(), "hits=0 read=56 gone=0".to_owned()));
+    assert_eq!(reported(&["--no-catalog"]), (first.clone(), "hits=0 read=56 gone=0".to_owned()));
     assert_eq!(fs::read_dir(workspace.catalogs()).unwrap().count(), kept);
-    assert_eq!(told(&["--catalog", "mine.sqlite"]).0, first);
-    assert_eq!(told(&["--catalog", "mine.sqlite"]).1, "hits=56 read=0 gone=0");
+    assert_eq!(reported(&["--catalog", "mine.sqlite"]).0, first);
+    assert_eq!(reported(&["--catalog", "mine.sqlite"]).1, "hits=56 read=0 gone=0");
     assert!(workspace.path("mine.sqlite").exists());
 
     workspace.write("mine.sqlite", &[0xee; 5000]);

@@ -53,9 +53,13 @@ fn what_is_accepted_is_taken_out_and_said() {
         [[suppress]]\nclass = \"dill\"\nreason = \"gone by now\"\n";
     workspace.write("mint-sieve.toml", settings);
     let answer = workspace.json(&["audit", "herbs"]);
-    let told = codes(&answer);
-    assert!(!told.contains(&"wrong-extension"));
-    assert_eq!(told.iter().filter(|code| **code == "stray-file").count(), 1, "the other one stays");
+    let reported = codes(&answer);
+    assert!(!reported.contains(&"wrong-extension"));
+    assert_eq!(
+        reported.iter().filter(|code| **code == "stray-file").count(),
+        1,
+        "the other one stays"
+    );
     let taken: Vec<u64> = answer["suppressed"]
         .as_array()
         .unwrap()
@@ -108,12 +112,12 @@ fn limits_say_where_they_come_from() {
     let answer = workspace.json(&["limits", "herbs", "--limit", "chance=0.001"]);
     let limits = answer["limits"].as_array().unwrap();
     let of = |name: &str| limits.iter().find(|limit| limit["name"] == name).unwrap();
-    let told =
+    let reported =
         |name: &str| (of(name)["value"].as_f64().unwrap(), of(name)["from"].as_str().unwrap());
-    assert_eq!(told("drift"), (0.2, "mint-sieve.toml"));
-    assert_eq!(told("chance"), (0.001, "command line"));
-    assert_eq!(told("thin-class"), (20.0, "default"));
-    assert_eq!(told("max-megapixels"), (200.0, "default"));
+    assert_eq!(reported("drift"), (0.2, "mint-sieve.toml"));
+    assert_eq!(reported("chance"), (0.001, "command line"));
+    assert_eq!(reported("thin-class"), (20.0, "default"));
+    assert_eq!(reported("max-megapixels"), (200.0, "default"));
     assert_eq!(limits.len(), sieve_core::limits::LIMITS.len() + 4);
     assert!(limits.iter().all(|limit| limit["why"].as_str().unwrap().len() > 30));
     std::fs::remove_file(workspace.path("mint-sieve.toml")).unwrap();

@@ -18,10 +18,10 @@ fn main() {
     let candidates = wide_candidates(count, |at| here.subject(at as u32), |_, _| true, &NoProgress)
         .expect("nobody stops it");
     eprintln!("{count} pictures, {} candidates", candidates.len());
-    let row = |room: &mut Scratch, candidate: &Candidate| {
+    let row = |scratch: &mut Scratch, candidate: &Candidate| {
         let Candidate { wanted, found, start } = candidate;
         let (a, b) = (here.subject(*wanted)?, here.subject(*found)?);
-        let looked = compare_closely(a, b, start, room)?;
+        let looked = compare_closely(a, b, start, scratch)?;
         let numbers = looked.iter().flat_map(|features| features.fit.to_array());
         let numbers: Vec<String> = numbers.map(|number| format!("{number:.4}")).collect();
         let ways = looked[1].ways.iter().filter(|way| **way).count();

@@ -2,6 +2,7 @@
 
 use crate::measuring::grid_of;
 use crate::reading::Pixels;
+use crate::statistics::upper_median;
 
 /// Rows and columns of the grid that is compared: a mark of a twentieth of a side covers a cell, and a cell of a small
 /// image is still larger than what JPEG loses.
@@ -13,7 +14,7 @@ const LEAST_LEVELS: f32 = 16.0;
 const TIMES: f32 = 5.0;
 /// The part of all cells beyond which images are not laid over each other: one is turned, cut or another image.
 const MOST: f64 = 0.25;
-/// Places that are told.
+/// Places that are reported.
 const PLACES: usize = 3;
 /// Times that the light of one image is fitted to the other without the cells that differ.
 const FITS: usize = 3;
@@ -40,9 +41,8 @@ pub struct Place {
 /// When an image has no pixels.
 pub fn places(picture: &Pixels, other: &Pixels) -> Vec<Place> {
     let differences = differences(&grid_of(picture, SIDE), &grid_of(other, SIDE));
-    let mut sorted = differences.clone();
-    sorted.sort_by(f32::total_cmp);
-    let limit = LEAST_LEVELS.max(TIMES * sorted[sorted.len() / 2]);
+    let usual = upper_median(&mut differences.clone()).expect("a grid has cells");
+    let limit = LEAST_LEVELS.max(TIMES * usual);
     let is_other: Vec<bool> = differences.iter().map(|difference| *difference > limit).collect();
     if is_other.iter().filter(|cell| **cell).count() as f64 > MOST * differences.len() as f64 {
         return Vec::new();
@@ -63,9 +63,8 @@ fn differences(picture: &[Vec<f32>; 3], other: &[Vec<f32>; 3]) -> Vec<f32> {
             to.iter().zip(from).map(|(to, from)| (to - gain * from - offset).abs()).collect()
         };
         for _ in 0..FITS {
-            let mut sorted = off(gain, offset);
-            sorted.sort_by(f32::total_cmp);
-            let limit = 2.0 * sorted[sorted.len() / 2];
+            let usual = upper_median(&mut off(gain, offset)).expect("a grid has cells");
+            let limit = 2.0 * usual;
             let used: Vec<bool> = off(gain, offset).iter().map(|off| *off <= limit).collect();
             (gain, offset) = fitted(to, from, &used);
         }

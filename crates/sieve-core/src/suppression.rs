@@ -1,4 +1,4 @@
-//! SUPPRESSION: findings that are not told: those that nobody asked for, and those that somebody looked at and
+//! SUPPRESSION: findings that are not reported: those that nobody asked for, and those that somebody looked at and
 //! accepts, with the reason.
 
 use glob::{MatchOptions, Pattern};
@@ -6,7 +6,7 @@ use serde::Serialize;
 
 use crate::finding::{Code, Evidence, Finding};
 
-/// Findings that are not told, and why. What is none holds for all.
+/// Findings that are not reported, and why. What is none holds for all.
 #[derive(Clone, Debug)]
 pub struct Suppression {
     /// Of this code.
@@ -66,7 +66,7 @@ impl Suppression {
     }
 }
 
-/// Which findings are told.
+/// Which findings are reported.
 #[derive(Clone, Debug, Default)]
 pub struct Selection {
     /// Those of these codes only; none for all.
@@ -93,7 +93,7 @@ pub struct Suppressed {
 }
 
 impl Selection {
-    /// Takes out of `findings` what is not told, and says what was suppressed: one answer for each suppression, in their
+    /// Takes out of `findings` what is not reported, and says what was suppressed: one answer for each suppression, in their
     /// order. A finding that several cover counts for the first.
     pub fn apply(&self, findings: &mut Vec<Finding>) -> Vec<Suppressed> {
         findings.retain(|Finding { code, .. }| {
@@ -105,14 +105,14 @@ impl Selection {
             by.into_iter().for_each(|by| taken[by] += 1);
             by.is_none()
         });
-        let told = self.suppressions.iter().zip(taken).map(|(one, findings)| Suppressed {
+        let reported = self.suppressions.iter().zip(taken).map(|(one, findings)| Suppressed {
             code: one.code.map(Code::as_str),
             class: one.class.clone(),
             path: one.paths.as_ref().map(|paths| paths.pattern.clone()),
             reason: one.reason.clone(),
             findings,
         });
-        told.collect()
+        reported.collect()
     }
 }
 

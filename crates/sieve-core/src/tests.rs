@@ -8,7 +8,7 @@ use crate::measuring::{Digest, Fingerprint, ImageMeasures, Measured};
 use crate::reading::{ColourMode, Facts, Format};
 use crate::record::{Outcome, Reason, Record};
 
-/// An image at `path` whose bytes are told by `content`. `train/sage/a.jpg` lies in a split,
+/// An image at `path` whose bytes are recognised by `content`. `train/sage/a.jpg` lies in a split,
 /// `sage/a.jpg` in none, `a.jpg` in no class.
 pub fn image(path: &str, content: u64) -> Record {
     let facts = Facts {

@@ -114,10 +114,10 @@ fn links_to_other_parts_of_a_collection_are_told() {
         link: RelPath::new(link.as_ref()),
         target: RelPath::new(target.as_ref()),
     };
-    let told = measured(root.path(), true).collection.remarks;
-    assert_eq!(told.len(), 2);
-    assert!(told.contains(&link("bay/c.jpg", "sage/a.jpg")));
-    assert!(told.contains(&link("salvia", "sage")));
+    let reported = measured(root.path(), true).collection.remarks;
+    assert_eq!(reported.len(), 2);
+    assert!(reported.contains(&link("bay/c.jpg", "sage/a.jpg")));
+    assert!(reported.contains(&link("salvia", "sage")));
 }
 
 #[cfg(unix)]

@@ -125,11 +125,12 @@ fn copies() -> Files {
 fn copies_of_every_kind_are_found_as_far_as_was_looked() {
     let files = copies();
     let with_base = |all: &BTreeSet<String>| -> Vec<String> {
-        let of_base = all.iter().filter(|told| told.starts_with("0base.png "));
-        of_base.map(|told| told.trim_start_matches("0base.png ").to_owned()).collect()
+        let of_base = all.iter().filter(|reported| reported.starts_with("0base.png "));
+        of_base.map(|reported| reported.trim_start_matches("0base.png ").to_owned()).collect()
     };
     let same = found_in(&files, &reach(Reach::Exact));
-    let told = |pairs: &[&str]| pairs.iter().map(|&told| told.to_owned()).collect::<Vec<_>>();
+    let reported =
+        |pairs: &[&str]| pairs.iter().map(|&reported| reported.to_owned()).collect::<Vec<_>>();
     let all_same = ["0base.png same-bytes bytes.png", "pixels.webp same-pixels 0base.png"];
     assert!(all_same.iter().all(|&pair| same.contains(pair)) && same.len() == 3, "{same:?}");
     let near = with_base(&found_in(&files, &reach(Reach::Near)));
@@ -142,7 +143,7 @@ fn copies_of_every_kind_are_found_as_far_as_was_looked() {
     ];
     assert!(all_near.iter().all(|&pair| near.contains(&pair.to_owned())), "{near:?}");
     let wide = found_in(&files, &reach(Reach::Wide));
-    let all_wide = told(&[
+    let all_wide = reported(&[
         "bordered bordered.png",
         "cropped cropped.png",
         "near half.png",
@@ -152,9 +153,9 @@ fn copies_of_every_kind_are_found_as_far_as_was_looked() {
         "same-bytes bytes.png",
     ]);
     assert_eq!(with_base(&wide), all_wide);
-    assert!(!wide.iter().any(|told| told.contains("stranger")), "{wide:?}");
+    assert!(!wide.iter().any(|reported| reported.contains("stranger")), "{wide:?}");
     let kinds = Request { kinds: vec![Kind::Cropped], ..reach(Reach::Wide) };
-    assert!(found_in(&files, &kinds).iter().all(|told| told.contains(" cropped ")));
+    assert!(found_in(&files, &kinds).iter().all(|reported| reported.contains(" cropped ")));
 }
 
 #[test]
@@ -296,9 +297,15 @@ fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
         let side = |index: u32| found.images[index as usize].collection;
         assert_eq!((side(pair.a), side(pair.b)), (0, 1), "the two of the new batch are not paired");
     }
-    let told = joined(&found);
-    assert!(told.contains("0base.png near one.jpg") && told.contains("0base.png near two.jpg"));
-    assert!(!told.iter().any(|told| told.contains("other") || told.contains("stranger")));
+    let reported = joined(&found);
+    assert!(
+        reported.contains("0base.png near one.jpg") && reported.contains("0base.png near two.jpg")
+    );
+    assert!(
+        !reported
+            .iter()
+            .any(|reported| reported.contains("other") || reported.contains("stranger"))
+    );
     let first = side(&first);
     let asked = |bytes: &[u8], closeup: &[u8]| {
         let image = measure(bytes, &limits).unwrap();
@@ -369,10 +376,10 @@ fn frames_of_one_moment_are_a_burst_and_not_copies() {
         ("sage/w.jpg", Some(seconds[1]), 1),
         ("sage/e.jpg", Some(seconds[2]), 2),
     ]);
-    let told = found_in(&by_time, &Request::default());
-    assert!(told.contains("q.jpg burst w.jpg"), "{told:?}");
+    let reported = found_in(&by_time, &Request::default());
+    assert!(reported.contains("q.jpg burst w.jpg"), "{reported:?}");
     assert!(
-        !told.iter().any(|told| told.contains("burst e.jpg") || told.starts_with("e.jpg burst"))
+        !reported.iter().any(|reported| reported.contains("burst e.jpg") || reported.starts_with("e.jpg burst"))
     );
     // Nothing looks for bursts when only the same is asked for.
     assert!(found_in(&by_time, &reach(Reach::Exact)).is_empty());
@@ -395,13 +402,13 @@ fn numbered_frames_of_one_moment_are_a_burst_where_the_collection_says_so() {
     let taken: Files =
         (0..60u32).map(|at| (name(at as usize), scene(100 + at / 3, at as usize % 3))).collect();
     let bursts = |files: &Files| {
-        let told = found_in(files, &reach(Reach::Wide));
-        let pairs = told.iter().filter(|told| told.contains(" burst "));
+        let reported = found_in(files, &reach(Reach::Wide));
+        let pairs = reported.iter().filter(|reported| reported.contains(" burst "));
         pairs.cloned().collect::<Vec<_>>()
     };
-    let told = bursts(&taken);
-    assert!(told.len() >= 36, "{told:?}");
-    for pair in &told {
+    let reported = bursts(&taken);
+    assert!(reported.len() >= 36, "{reported:?}");
+    for pair in &reported {
         let numbers: Vec<usize> = pair
             .split(|letter: char| !letter.is_ascii_digit())
             .filter_map(|word| word.parse().ok())
@@ -442,10 +449,10 @@ fn copies_of_small_pictures_are_told_where_others_are_less_alike() {
     }
     let mirrored = taken(&tiny(1), 28, 28, |x, y| Some((27 - x, y)));
     files.push(("bay/001-mirrored.png".to_owned(), encode::png(&mirrored)));
-    let told = found_in(&files, &reach(Reach::Wide));
+    let reported = found_in(&files, &reach(Reach::Wide));
     let expected: BTreeSet<String> =
         (0..24).step_by(2).map(|at| format!("{at:03}-again.jpg near {at:03}.png")).collect();
-    assert_eq!(told, expected);
+    assert_eq!(reported, expected);
 }
 
 #[test]
@@ -500,7 +507,7 @@ fn plain_and_transparent_pictures_are_not_taken_for_each_other() {
     };
     let grey =
         |grey: u8| encode::webp(&Picture { width: 60, height: 40, data: vec![grey; 60 * 40 * 3] });
-    let told = found_in(
+    let reported = found_in(
         &vec![
             ("a/dark.png".to_owned(), plain(20, 60)),
             ("a/dark.webp".to_owned(), grey(20)),
@@ -512,8 +519,8 @@ fn plain_and_transparent_pictures_are_not_taken_for_each_other() {
         ],
         &Request::default(),
     );
-    let told: Vec<&str> = told.iter().map(String::as_str).collect();
-    assert_eq!(told, ["dark.png same-pixels dark.webp", "seen-too.png same-pixels seen.png"]);
+    let reported: Vec<&str> = reported.iter().map(String::as_str).collect();
+    assert_eq!(reported, ["dark.png same-pixels dark.webp", "seen-too.png same-pixels seen.png"]);
 }
 
 #[test]

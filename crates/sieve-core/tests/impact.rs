@@ -65,8 +65,8 @@ fn decoded(root: &Path, entry: &Entry) -> Pixels {
     reading::decode(&bytes, &ReadLimits::default()).unwrap().pixels
 }
 
-/// What is told of one frame.
-fn told(pixels: &Pixels) -> [f64; 5] {
+/// What is reported of one frame.
+fn reported(pixels: &Pixels) -> [f64; 5] {
     let look = look_at(pixels).0;
     let [red, _, blue] = look.mean.map(f64::from);
     [
@@ -140,7 +140,7 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
         let image = SourcePyramid::new(decoded(root.path(), entry));
         Draw::NOTHING.apply(&image, &policy).pixels
     };
-    let expected: Vec<[f64; 5]> = held_out.iter().map(|entry| told(&framed(entry))).collect();
+    let expected: Vec<[f64; 5]> = held_out.iter().map(|entry| reported(&framed(entry))).collect();
     let ranges: Vec<(f64, f64)> =
         (0..5).map(|at| middle(expected.iter().map(|one| one[at]).collect())).collect();
     let is_out = |one: &[f64; 5]| (0..5).any(|at| one[at] < ranges[at].0 || one[at] > ranges[at].1);
@@ -149,13 +149,13 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
     for (at, entry) in (0u64..).zip(&train) {
         let image = SourcePyramid::new(decoded(root.path(), entry));
         let before = framed(entry);
-        plain.push(told(&before));
+        plain.push(reported(&before));
         for number in 0..draws / 24 + u64::from(at < draws % 24) {
             let class = entry.place.class().unwrap();
             let occasion = Occasion { seed: 5, path: entry.path.as_str(), class, number };
             let after = policy.draw(&occasion).apply(&image, &policy).pixels;
             let (newly, moved) = flattened(&before, &after);
-            all.push(told(&after));
+            all.push(reported(&after));
             flat.push(newly);
             shift.push(moved.abs());
         }
@@ -193,7 +193,7 @@ fn every_number_of_tones_is_the_one_that_slow_counting_gives() {
                 let draw = alone.draw(&occasion).at_strength(strength);
                 let after = draw.apply(&image, &alone).pixels;
                 flat.push(flattened(&framed(entry), &after).0);
-                added.push(f64::from(is_out(&told(&after))) - f64::from(is_out(plain)));
+                added.push(f64::from(is_out(&reported(&after))) - f64::from(is_out(plain)));
             }
             near(effect.clipped, mean(&flat), "clipped alone");
             near(effect.out_of_range, mean(&added).max(0.0), "out of range alone");

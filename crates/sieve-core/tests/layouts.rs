@@ -227,18 +227,19 @@ fn entries_of_one_name_one_place_or_a_drive_are_told() {
             };
         }
         let catalog = catalog_of(name, &archive);
-        let told = findings(&catalog);
-        let of = |code: Code| told.iter().filter(move |finding| finding.code == code);
+        let reported = findings(&catalog);
+        let of = |code: Code| reported.iter().filter(move |finding| finding.code == code);
         let message: Vec<&str> =
             of(Code::ListedTwice).map(|finding| finding.message.as_str()).collect();
         let expected = "sage/a.jpg: the archive has 2 entries of this name; the last was read";
         assert_eq!(message, [expected], "{name}");
-        assert_eq!(of(Code::RefusedEntry).count(), 2, "{name}: {told:?}");
+        assert_eq!(of(Code::RefusedEntry).count(), 2, "{name}: {reported:?}");
         assert_eq!(catalog.collection.classes(), ["sage"], "{name}: a drive is no class");
     }
     let catalog = catalog_of("overlap.zip", &overlapping_zip(&images[0], 9));
     assert_eq!(catalog.images().count(), 1);
-    let refused = outcomes(&catalog).iter().filter(|told| told.contains("another entry")).count();
+    let refused =
+        outcomes(&catalog).iter().filter(|reported| reported.contains("another entry")).count();
     assert_eq!(refused, 8);
 }
 
@@ -337,9 +338,9 @@ fn labels_come_from_names_and_tables() {
         "in/sage_2.jpg train sage",
     ];
     assert_eq!(places(&table), expected);
-    let told = outcomes(&table);
-    assert_eq!(told[2], "in/gone.jpg: Missing");
-    assert!(told[0].starts_with("../out.jpg: Refused"));
+    let reported = outcomes(&table);
+    assert_eq!(reported[2], "in/gone.jpg: Missing");
+    assert!(reported[0].starts_with("../out.jpg: Refused"));
     assert_eq!(table.collection.extra, ["rack"]);
     let first = &table.records[3].place;
     assert_eq!((first.group(), &first.extra.as_ref().unwrap().values[0][..]), (Some("g"), "7"));
@@ -418,8 +419,8 @@ fn a_split_table_is_laid_over_folders() {
         "sage/4.jpg - sage",
     ];
     assert_eq!(places(&catalog), expected);
-    let told = findings(&catalog);
-    let leak = told.iter().find(|finding| finding.code == Code::GroupLeak).unwrap();
+    let reported = findings(&catalog);
+    let leak = reported.iter().find(|finding| finding.code == Code::GroupLeak).unwrap();
     assert_eq!(leak.images, ["bay/1.jpg", "bay/2.jpg"]);
 }
 

@@ -7,7 +7,7 @@ use herb_shed::paint::Picture;
 use sieve_core::augment::Affine;
 use sieve_core::likeness::{
     CloseFeatures, ImagePyramid, Placing, Region, Scratch, Start, Verdict, compare, cosine,
-    looked_among, looked_for,
+    index_views, query_views,
 };
 use sieve_core::measuring::{Closeup, measure};
 use sieve_core::reading::ReadLimits;
@@ -24,9 +24,9 @@ fn of(image: &Picture) -> ImagePyramid {
 
 /// How the two lie on each other by the views that are most alike, in either direction.
 fn verdict(a: &ImagePyramid, b: &ImagePyramid) -> Option<(Verdict, Placing)> {
-    let mut room = Scratch::default();
+    let mut scratch = Scratch::default();
     let mut tried = [(a, b), (b, a)].map(|(wanted, found)| {
-        let (wanted_views, found_views) = (looked_for(wanted), looked_among(found));
+        let (wanted_views, found_views) = (query_views(wanted), index_views(found));
         let pairs = wanted_views.iter().flat_map(|w| found_views.iter().map(move |f| (w, f)));
         let (view, other) = pairs.max_by_key(|(w, f)| w.vector.product(&f.vector)).unwrap();
         let product = view.vector.product(&other.vector);
@@ -35,7 +35,7 @@ fn verdict(a: &ImagePyramid, b: &ImagePyramid) -> Option<(Verdict, Placing)> {
     tried.sort_by_key(|(product, ..)| -product);
     tried.into_iter().find_map(|(product, wanted, found, start)| {
         assert!(cosine(product) <= 1.01);
-        let evidence = compare(wanted, found, &start, &mut room)?;
+        let evidence = compare(wanted, found, &start, &mut scratch)?;
         let contents = [wanted, found].map(|s| s.content.unwrap_or(Region::WHOLE));
         let placing = Placing::new(&evidence.map, [wanted.aspect, found.aspect], contents);
         Some((Verdict::from_features(&evidence), placing))
@@ -60,7 +60,7 @@ fn copies_are_certain_and_other_pictures_are_not() {
         for (name, copy) in &copies {
             let (verdict, placing) =
                 verdict(&original, &of(copy)).unwrap_or_else(|| panic!("{seed} {name}"));
-            assert!(verdict.is_plenty(), "{seed} {name}: {verdict:?} {placing:?}");
+            assert!(verdict.is_conclusive(), "{seed} {name}: {verdict:?} {placing:?}");
             assert_eq!(placing.is_mirrored, *name == "mirrored", "{seed} {name}");
             assert_eq!(placing.degrees.abs() > 45.0, *name == "quarter turn", "{seed} {name}");
             let whole = |shared: f32| shared > 0.96;
@@ -69,7 +69,7 @@ fn copies_are_certain_and_other_pictures_are_not() {
             assert_eq!(is_part, *name == "crop", "{seed} {name}: {placing:?}");
         }
         let saved = subject(&encode::jpeg(&base, 30.0, Jpeg::Baseline, None));
-        assert!(verdict(&original, &saved).is_some_and(|(verdict, _)| verdict.is_plenty()));
+        assert!(verdict(&original, &saved).is_some_and(|(verdict, _)| verdict.is_conclusive()));
         let stranger = of(&discs(seed + 100, 240, 160));
         let strange = verdict(&original, &stranger);
         assert!(strange.is_none_or(|(verdict, _)| verdict.log_odds < 0.5), "{seed}: {strange:?}");
@@ -79,7 +79,7 @@ fn copies_are_certain_and_other_pictures_are_not() {
 #[test]
 fn plain_pictures_have_no_views_and_no_content() {
     let plain = of(&taken(&discs(1, 8, 8), 64, 64, |_, _| None));
-    assert!(looked_for(&plain).is_empty() && looked_among(&plain).is_empty());
+    assert!(query_views(&plain).is_empty() && index_views(&plain).is_empty());
     assert_eq!(plain.content, None);
 }
 

@@ -258,7 +258,8 @@ fn what_is_over_a_limit_is_kept_and_read_again_under_another() {
         let limits = ReadLimits { pixels, ..ReadLimits::default() };
         let options = Options { limits, recheck: false };
         let catalog = shed.try_measure(&file, &options, &NoProgress).unwrap();
-        let refused = outcomes(&catalog).iter().filter(|told| told.contains("OverLimit")).count();
+        let refused =
+            outcomes(&catalog).iter().filter(|reported| reported.contains("OverLimit")).count();
         (catalog.cache.hits, catalog.cache.read, refused)
     };
     assert_eq!(run(100), (0, 32, 30));

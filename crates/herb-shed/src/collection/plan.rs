@@ -49,29 +49,29 @@ const THUMBNAIL_STORE: &[u8] = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1 thumbnails of 
 
 /// Plans the collection of `seed`.
 pub fn plan(arrangement: Arrangement, seed: u64) -> Plan {
-    let mut planner = Planner {
+    let mut builder = PlanBuilder {
         rng: ChaCha8Rng::seed_from_u64(seed),
         minutes: 8 * 60,
         plan: Plan { folders: BTreeSet::new(), files: Vec::new(), planted: Vec::new() },
     };
     match arrangement {
-        Arrangement::Classes => planner.classes(),
-        Arrangement::Splits => planner.splits(),
+        Arrangement::Classes => builder.classes(),
+        Arrangement::Splits => builder.splits(),
     }
-    let mut plan = planner.plan;
+    let mut plan = builder.plan;
     plan.files.sort_by(|a, b| a.0.cmp(&b.0));
     plan.planted.sort();
     plan
 }
 
-struct Planner {
+struct PlanBuilder {
     rng: ChaCha8Rng,
     /// The shed's clock, in minutes since midnight of the first day.
     minutes: u32,
     plan: Plan,
 }
 
-impl Planner {
+impl PlanBuilder {
     fn classes(&mut self) {
         for (herb, count) in LEAVES {
             for number in 1..=count {

@@ -1,4 +1,4 @@
-//! The leaves: six herbs, each with the shape, the veins and the surface it is told by.
+//! The leaves: six herbs, each with the shape, the veins and the surface it is recognised by.
 
 use std::f32::consts::{PI, TAU};
 

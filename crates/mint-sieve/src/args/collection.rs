@@ -7,7 +7,7 @@ use clap::builder::{OsStringValueParser, TypedValueParser};
 use sieve_core::collection::{ClassDepth, Columns, Pattern, Root, SplitFolders};
 use sieve_core::reading::READ_LIMITS;
 
-use crate::settings::split_folders;
+use crate::settings::{class_depth, columns_of_words, split_folders};
 
 /// The collection, as the first words of a command.
 #[derive(Debug, Args)]
@@ -47,7 +47,7 @@ pub struct ReadingArgs {
     pub label_from: Option<Pattern>,
     /// Names of a table's columns, for example path=file,class=label
     #[arg(long, hide_short_help = true, display_order = 63, value_name = "COLUMN=NAME,...", help_heading = READING)]
-    #[arg(value_parser = columns)]
+    #[arg(value_parser = columns_of_words)]
     pub columns: Option<Columns>,
     /// Folder that a table's paths are relative to [default: the table's own]
     #[arg(long, hide_short_help = true, display_order = 64, value_name = "FOLDER", help_heading = READING)]
@@ -112,31 +112,4 @@ fn mebibytes(text: &str) -> Result<u64, String> {
         Ok(number @ 1..) => Ok(number),
         _ => Err("expected a whole number of MiB from 1 upward".to_owned()),
     }
-}
-
-fn class_depth(text: &str) -> Result<ClassDepth, String> {
-    match text.parse() {
-        Ok(depth @ 1..=100) => Ok(ClassDepth::Folders(depth)),
-        _ if text == "innermost" => Ok(ClassDepth::Innermost),
-        _ => Err("expected a whole number from 1 to 100, or innermost".to_owned()),
-    }
-}
-
-fn columns(text: &str) -> Result<Columns, String> {
-    let mut columns = Columns::default();
-    for word in text.split(',') {
-        let (column, name) = word.split_once('=').unwrap_or((word, ""));
-        let place = match column {
-            "path" => &mut columns.path,
-            "class" => &mut columns.class,
-            "split" => &mut columns.split,
-            "group" => &mut columns.group,
-            _ => return Err("expected path=, class=, split= or group= and a name".to_owned()),
-        };
-        if name.is_empty() {
-            return Err(format!("expected {column}=NAME"));
-        }
-        *place = name.to_owned();
-    }
-    Ok(columns)
 }

@@ -31,11 +31,11 @@ pub use leakage::LeakageArgs;
 pub use limits::LimitsArgs;
 pub use nearest::NearestArgs;
 pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
-pub use preview::{PreviewArgs, PreviewFormat};
+pub use preview::PreviewArgs;
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
 pub use report::ReportArgs;
 pub use sheet::SheetArgs;
-pub use split::{Conflicts, Copies, GroupBy, SplitArgs, SplitFormat};
+pub use split::{Conflicts, Copies, GroupBy, SplitArgs};
 pub use verify::VerifyArgs;
 
 use std::ffi::OsString;
@@ -178,7 +178,7 @@ pub enum TableFormat {
     Text,
     /// JSON with every number, for programs
     Json,
-    /// CSV, one line per image
+    /// CSV, for spreadsheets
     Csv,
 }
 

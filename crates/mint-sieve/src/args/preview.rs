@@ -2,7 +2,7 @@
 
 use std::path::PathBuf;
 
-use clap::{Args, ValueEnum};
+use clap::Args;
 
 use super::{CatalogArgs, CollectionArgs, seed};
 
@@ -70,7 +70,7 @@ pub struct PreviewArgs {
     pub split: Option<String>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
-    pub format: PreviewFormat,
+    pub format: super::TextFormat,
     /// Show N random images of each class [default: as many as fit on the page]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=1000))]
     #[arg(display_order = 30, help_heading = SHEET)]
@@ -105,13 +105,4 @@ pub(super) fn size(text: &str) -> Result<(u32, u32), String> {
         Some((width @ 200..=20_000, height @ 200..=20_000)) => Ok((width, height)),
         _ => Err("expected a width and height from 200 to 20000, such as 1280x800".to_owned()),
     }
-}
-
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
-pub enum PreviewFormat {
-    /// Text for people
-    #[default]
-    Text,
-    /// JSON with every number and the position of every tile
-    Json,
 }

@@ -73,7 +73,7 @@ pub struct SplitArgs {
     pub chart: Option<PathBuf>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
-    pub format: SplitFormat,
+    pub format: super::TableFormat,
     /// List every class
     #[arg(long)]
     pub all: bool,
@@ -173,17 +173,6 @@ impl From<Per> for splitting::Per {
             Per::Class => splitting::Per::Class,
         }
     }
-}
-
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, ValueEnum)]
-pub enum SplitFormat {
-    /// A table for people: what each class got
-    #[default]
-    Text,
-    /// JSON with every number, for programs
-    Json,
-    /// The split table itself
-    Csv,
 }
 
 fn folds(text: &str) -> Result<u64, String> {

@@ -1,13 +1,10 @@
 //! `apply` and `undo`: a reviewed plan carried out, and taken back.
 
-use std::ffi::OsString;
 use std::path::Path;
 
-use clap::Parser;
 use sieve_core::audit;
 use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
 use sieve_core::catalog::Catalog;
-use sieve_core::csv_escape::path_of;
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::InsidePath;
 use sieve_core::limits::FindingLimits;
@@ -21,16 +18,16 @@ use sieve_core::suppression::Selection;
 use super::propose::digests;
 use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
-use crate::args::{ApplyArgs, CollectionArgs, TextFormat, UndoArgs};
+use crate::args::{ApplyArgs, UndoArgs};
 use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
 use crate::present::counted;
 use crate::present::repair::applied::{
     self as present, Applied, Continued, Findings, Refused, Undone,
 };
-use crate::present::repair::plan::WORD;
 use crate::present::sheet;
 use crate::progress::TerminalProgress;
+use crate::requests::{ApplyRequest, ReadingRequest};
 use crate::settings::SetLimits;
 use crate::writing::in_place::{self, Journal, Made, Reading, State};
 use crate::writing::{Link, NewFolder, Placed, Tree};
@@ -113,8 +110,9 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         journal = Some(prepared);
     }
     progress.end();
+    let request = ApplyRequest::from(args);
     let applied = Applied {
-        args,
+        request: &request,
         config: &config,
         catalog,
         plan: &plan,
@@ -123,10 +121,7 @@ pub fn run(args: &ApplyArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         journal: journal.as_ref(),
         skipped: &skipped,
     };
-    let output = match args.format {
-        TextFormat::Text => Output::People(present::text(&applied)),
-        TextFormat::Json => Output::Document(present::json(&applied)),
-    };
+    let output = Output::of(&applied, args.format);
     Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::Finding } })
 }
 
@@ -167,35 +162,20 @@ fn findings(
     Findings { changed: difference(&before, &after), left: after.len() as u64 }
 }
 
-/// The words of the plan's comments that name its collection.
-#[derive(Parser)]
-#[command(no_binary_name = true)]
-struct PlanWords {
-    #[command(flatten)]
-    collection: CollectionArgs,
-}
-
 /// The collection of the plan, or the one that was named.
 fn config(args: &ApplyArgs, plan: &Plan) -> Result<CollectionConfig, Failure> {
     if !args.roots.is_empty() {
         return CollectionConfig::resolve(&args.roots, &args.reading);
     }
-    let words: Vec<OsString> = plan
-        .comments
-        .iter()
-        .filter_map(|comment| Some(path_of(comment.strip_prefix(WORD)?).into_os_string()))
-        .collect();
-    let unknown = || {
+    let stored = ReadingRequest::of_comments(&plan.comments);
+    let Some((roots, reading)) = stored.and_then(|stored| stored.typed(args.reading.clone()))
+    else {
         let message =
             format!("the plan {} does not say which collection it is for", args.plan.display());
-        Failure::call(message)
-            .hint("Name the collection: mint-sieve apply PLAN.csv COLLECTION --to FOLDER")
+        return Err(Failure::call(message)
+            .hint("Name the collection: mint-sieve apply PLAN.csv COLLECTION --to FOLDER"));
     };
-    if words.is_empty() {
-        return Err(unknown());
-    }
-    let words = PlanWords::try_parse_from(words).map_err(|_| unknown())?;
-    CollectionConfig::resolve(&words.collection.roots, &words.collection.reading)
+    CollectionConfig::resolve(&roots, &reading)
 }
 
 /// The one folder that can be changed in place.
@@ -269,10 +249,7 @@ fn continue_run(
 /// What an earlier run of the same plan has to do with this one.
 fn continued(args: &ApplyArgs, journal: &Journal, was_applied: bool) -> Answer {
     let continued = Continued { journal, is_dry_run: args.dry_run, was_applied };
-    Answer::done(match args.format {
-        TextFormat::Text => Output::People(present::continued_text(&continued)),
-        TextFormat::Json => Output::Document(present::continued_json(&continued)),
-    })
+    Answer::done(Output::of(&continued, args.format))
 }
 
 /// Builds the repaired collection.
@@ -314,7 +291,7 @@ fn build(
 }
 
 fn refused(args: &ApplyArgs, done: &Changes) -> Failure {
-    let told = Refused { refusals: &done.refusals, all: args.all };
+    let reported = Refused { refusals: &done.refusals, all: args.all };
     let is_open = done.refusals.iter().any(|refusal| refusal.is_undecided);
     let hint = match is_open {
         true => {
@@ -324,7 +301,7 @@ fn refused(args: &ApplyArgs, done: &Changes) -> Failure {
     };
     let rows = counted(done.refusals.len() as u64, "row", "rows");
     let message = format!("{rows} of {} cannot be applied", args.plan.display());
-    Failure::call(message).details(present::refusals(&told)).hint(hint)
+    Failure::call(message).details(present::refusals(&reported)).hint(hint)
 }
 
 /// Answers `undo`.
@@ -348,12 +325,15 @@ pub fn undo(args: &UndoArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         Some(restored) if !restored.is_whole() || !journal.damaged.is_empty() => Exit::Finding,
         _ => Exit::Done,
     };
-    let undone =
-        Undone { args, journal: &journal, was, restored: restored.as_ref(), aside: &aside };
-    let output = match args.format {
-        TextFormat::Text => Output::People(present::undone_text(&undone)),
-        TextFormat::Json => Output::Document(present::undone_json(&undone)),
+    let undone = Undone {
+        all: args.all,
+        is_dry_run: args.dry_run,
+        journal: &journal,
+        was,
+        restored: restored.as_ref(),
+        aside: &aside,
     };
+    let output = Output::of(&undone, args.format);
     Ok(Answer { output, exit })
 }
 

@@ -7,7 +7,8 @@ use super::{Answer, Output, collection};
 use crate::args::{AuditArgs, AuditFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
-use crate::present::audit::{self as present, Audited};
+use crate::present::audit::Audited;
+use crate::present::{Reply, TableReply};
 use crate::progress::TerminalProgress;
 
 /// Answers `audit`.
@@ -26,15 +27,14 @@ pub fn run(args: &AuditArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             found,
             audit: &audit,
             suppressed: &suppressed,
+            judging: judge.settings(found.reach),
         };
         let output = match args.format {
-            AuditFormat::Text => Output::People(present::text(&answer)),
-            AuditFormat::Json => {
-                Output::Document(present::json(&answer, judge.settings(found.reach)))
-            }
-            AuditFormat::Csv => Output::Csv(present::csv(&answer)),
-            AuditFormat::Markdown => Output::Document(present::markdown(&answer)),
-            AuditFormat::Sarif => Output::Document(present::sarif(&answer)),
+            AuditFormat::Text => Output::People(answer.text()),
+            AuditFormat::Json => Output::Document(answer.json()),
+            AuditFormat::Csv => Output::Csv(answer.csv()),
+            AuditFormat::Markdown => Output::Document(answer.markdown()),
+            AuditFormat::Sarif => Output::Document(answer.sarif()),
         };
         Ok(Answer { output, exit })
     })

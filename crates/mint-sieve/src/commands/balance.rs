@@ -7,7 +7,7 @@ use sieve_core::inventory::inventory;
 
 use super::finding_policy::FindingPolicy;
 use super::{Answer, Output, collection};
-use crate::args::{BalanceArgs, TableFormat};
+use crate::args::BalanceArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::balance::{self as present, Balanced};
@@ -52,6 +52,7 @@ pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Fa
             balance: &balance,
             findings: &findings,
             suppressed: &suppressed,
+            judging: judge.settings(found.reach),
         };
         if let Some((out, file)) = classes_file {
             file.write(&chart::drawn(&present::class_chart(catalog, &balance), out)?)?;
@@ -59,13 +60,7 @@ pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         if let Some((out, file)) = measures_file {
             file.write(&chart::drawn(&present::measure_chart(catalog), out)?)?;
         }
-        let output = match args.format {
-            TableFormat::Text => Output::People(present::text(&answer)),
-            TableFormat::Json => {
-                Output::Document(present::json(&answer, judge.settings(found.reach)))
-            }
-            TableFormat::Csv => Output::Csv(present::csv(&answer)),
-        };
+        let output = Output::of_table(&answer, args.format);
         Ok(Answer { output, exit: judge.exit(&findings) })
     })
 }

@@ -46,7 +46,7 @@ pub fn open(
 fn refuse_repeated(roots: &[Root]) -> Result<(), Failure> {
     let mut known: Vec<PathBuf> = Vec::new();
     for root in roots {
-        // What is not there is told when it is opened.
+        // What is not there is reported when it is opened.
         let Ok(path) = root.path.canonicalize() else { continue };
         if known.contains(&path) {
             return Err(Failure::call(format!("{} is named twice", root.path.display()))

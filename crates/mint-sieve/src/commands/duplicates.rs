@@ -3,7 +3,7 @@
 use sieve_core::duplicates::{self, CollectionRef, Request};
 
 use super::{Answer, Output, collection, sheet_images};
-use crate::args::{CatalogArgs, DuplicatesArgs, TableFormat, Within};
+use crate::args::{CatalogArgs, DuplicatesArgs, Within};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::{self, duplicates::Duplicates, sheet};
@@ -78,9 +78,5 @@ pub fn run(args: &DuplicatesArgs, progress: &TerminalProgress) -> Result<Answer,
     if let Some(table) = table {
         table.write(&present::duplicates::pairs(&answer))?;
     }
-    Ok(Answer::done(match args.format {
-        TableFormat::Text => Output::People(present::duplicates::text(&answer)),
-        TableFormat::Json => Output::Document(present::duplicates::json(&answer)),
-        TableFormat::Csv => Output::Csv(present::duplicates::csv(&answer)),
-    }))
+    Ok(Answer::done(Output::of_table(&answer, args.format)))
 }

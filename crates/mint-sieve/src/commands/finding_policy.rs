@@ -1,27 +1,13 @@
-//! What becomes of findings before they are told: which are suppressed, and what status the others exit with.
+//! What becomes of findings before they are reported: which are suppressed, and what status the others exit with.
 
-use std::collections::BTreeMap;
-
-use serde::Serialize;
-use sieve_core::finding::{Code, Finding, Severity};
+use sieve_core::finding::{Finding, Severity};
 use sieve_core::suppression::{Selection, Suppressed};
 
 use crate::args::JudgingArgs;
 use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
-use crate::present::ReadingSettings;
+use crate::present::{JudgingSettings, ReadingSettings};
 use crate::settings::SetLimits;
-
-/// What decided which findings are told.
-#[derive(Serialize)]
-pub struct JudgingSettings {
-    #[serde(flatten)]
-    reading: ReadingSettings,
-    limits: BTreeMap<&'static str, f64>,
-    only: Vec<Code>,
-    suppress: Vec<Code>,
-    reach: &'static str,
-}
 
 /// How a command judges its findings.
 pub struct FindingPolicy<'a> {
@@ -44,12 +30,12 @@ impl<'a> FindingPolicy<'a> {
         Ok(FindingPolicy { args, config, selection, limits })
     }
 
-    /// Takes out the findings that are not told, and says what was suppressed.
+    /// Takes out the findings that are not reported, and says what was suppressed.
     pub fn suppress(&self, findings: &mut Vec<Finding>) -> Vec<Suppressed> {
         self.selection.apply(findings)
     }
 
-    /// The status to exit with after these findings were told.
+    /// The status to exit with after these findings were reported.
     pub fn exit(&self, findings: &[Finding]) -> Exit {
         let level: Option<Severity> = self.args.fail_on.map(Into::into);
         let reached = |level: Severity| findings.iter().any(|finding| finding.severity <= level);

@@ -4,10 +4,10 @@ use sieve_core::repair::{Edit, SplitsBecome, gathered};
 
 use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
-use crate::args::{GatherArgs, SplitFoldersBecome, TextFormat};
+use crate::args::{GatherArgs, SplitFoldersBecome};
 use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
-use crate::present::repair::gathered::{self as present, GatherReport};
+use crate::present::repair::gathered::GatherReport;
 use crate::present::sheet;
 use crate::progress::TerminalProgress;
 use crate::writing::{Link, NewFolder, Placed, Tree};
@@ -62,10 +62,7 @@ pub fn run(args: &GatherArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         catalog: &catalog,
         gathered: &gathered,
     };
-    let output = match args.format {
-        TextFormat::Text => Output::People(present::text(&report)),
-        TextFormat::Json => Output::Document(present::json(&report)),
-    };
+    let output = Output::of(&report, args.format);
     let exit = if gathered.skipped.is_empty() { Exit::Done } else { Exit::Finding };
     Ok(Answer { output, exit })
 }

@@ -8,7 +8,7 @@ use sieve_core::{checks, leakage};
 
 use super::finding_policy::FindingPolicy;
 use super::{Answer, Output, collection};
-use crate::args::{LeakageArgs, TableFormat};
+use crate::args::LeakageArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::chart;
@@ -52,6 +52,7 @@ pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Fa
             leakage: &leakage,
             findings: &findings,
             suppressed: &suppressed,
+            judging: judge.settings(found.reach),
         };
         if let Some(file) = removals {
             file.write(&present::removals(&answer))?;
@@ -59,13 +60,7 @@ pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         if let (Some(file), Some(out)) = (chart_file, &args.chart) {
             file.write(&chart::drawn(&present::chart(catalog), out)?)?;
         }
-        let output = match args.format {
-            TableFormat::Text => Output::People(present::text(&answer)),
-            TableFormat::Json => {
-                Output::Document(present::json(&answer, judge.settings(found.reach)))
-            }
-            TableFormat::Csv => Output::Csv(present::csv(&answer)),
-        };
+        let output = Output::of_table(&answer, args.format);
         Ok(Answer { output, exit: judge.exit(&findings) })
     })
 }

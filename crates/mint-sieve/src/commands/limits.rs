@@ -5,9 +5,9 @@ use std::path::PathBuf;
 use sieve_core::collection::Root;
 
 use super::{Answer, Output};
-use crate::args::{LimitsArgs, TableFormat};
+use crate::args::LimitsArgs;
 use crate::failure::Failure;
-use crate::present::limits as present;
+use crate::present::limits::LimitList;
 use crate::settings::{SetLimits, Settings};
 
 /// Answers `limits`.
@@ -19,9 +19,6 @@ pub fn run(args: &LimitsArgs) -> Result<Answer, Failure> {
     }
     let settings = Settings::load(&[root], args.config.as_deref())?;
     let limits = SetLimits::new(&settings, &args.limits)?;
-    Ok(Answer::done(match args.format {
-        TableFormat::Text => Output::People(present::text(&settings, &limits)),
-        TableFormat::Json => Output::Document(present::json(&settings, &limits)),
-        TableFormat::Csv => Output::Csv(present::csv(&settings, &limits)),
-    }))
+    let answer = LimitList { settings: &settings, limits: &limits };
+    Ok(Answer::done(Output::of_table(&answer, args.format)))
 }

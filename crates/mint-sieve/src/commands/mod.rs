@@ -22,8 +22,9 @@ mod split;
 mod store;
 mod verify;
 
-use crate::args::Command;
+use crate::args::{Command, TableFormat, TextFormat};
 use crate::failure::{Exit, Failure};
+use crate::present::{Reply, TableReply};
 use crate::progress::TerminalProgress;
 
 /// What a command says, by who reads it.
@@ -34,6 +35,33 @@ pub enum Output {
     Csv(String),
     /// JSON or a page, exactly as it is.
     Document(String),
+}
+
+impl Output {
+    /// An answer in the form that was requested.
+    fn of(reply: &dyn Reply, format: TextFormat) -> Self {
+        match format {
+            TextFormat::Text => Output::People(reply.text()),
+            TextFormat::Json => Output::Document(reply.json()),
+        }
+    }
+
+    /// An answer that can be a table as well.
+    fn of_table(reply: &dyn TableReply, format: TableFormat) -> Self {
+        match format {
+            TableFormat::Text => Output::People(reply.text()),
+            TableFormat::Json => Output::Document(reply.json()),
+            TableFormat::Csv => Output::Csv(reply.csv()),
+        }
+    }
+
+    /// The same below something drawn for the terminal; programs get the answer alone.
+    fn below(self, drawn: &str) -> Self {
+        match self {
+            Output::People(text) => Output::People(drawn.to_owned() + &text),
+            other => other,
+        }
+    }
 }
 
 /// What a command says and how it exits.

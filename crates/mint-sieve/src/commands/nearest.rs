@@ -7,7 +7,7 @@ use sieve_core::measuring;
 use sieve_core::reading::{self, ReadError};
 
 use super::{Answer, Output, collection, sheet_images};
-use crate::args::{NearestArgs, TableFormat};
+use crate::args::NearestArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::present::{self, nearest::Nearest, sheet};
@@ -50,9 +50,5 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         let rows = sheet_images::fill(rows, std::slice::from_ref(&side), progress)?;
         sheet.write(&sheet::png(&sheet::paint_rows(&present::nearest::title(&answer), &rows)))?;
     }
-    Ok(Answer::done(match args.format {
-        TableFormat::Text => Output::People(present::nearest::text(&answer)),
-        TableFormat::Json => Output::Document(present::nearest::json(&answer)),
-        TableFormat::Csv => Output::Csv(present::nearest::csv(&answer)),
-    }))
+    Ok(Answer::done(Output::of_table(&answer, args.format)))
 }

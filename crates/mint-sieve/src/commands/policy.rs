@@ -84,8 +84,8 @@ fn drafted(args: &PolicyDraftArgs, progress: &TerminalProgress) -> Result<Answer
     let whole = policy(&candidates, args.size);
     let impact = tried(&whole, DRAFT_DRAWS)?;
     progress.end();
-    let told = verdicts(&whole, &impact, &limits, args.seed);
-    let steps = settled(candidates, &told, &impact);
+    let reported = verdicts(&whole, &impact, &limits, args.seed);
+    let steps = settled(candidates, &reported, &impact);
     let draft = present::Draft {
         out: &args.out,
         seed: args.seed,

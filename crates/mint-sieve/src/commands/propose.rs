@@ -19,10 +19,11 @@ use sieve_core::separated;
 use sieve_core::suppression::Selection;
 
 use super::{Answer, Output, collection};
-use crate::args::{ProposeArgs, TableFormat};
+use crate::args::ProposeArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
-use crate::present::repair::plan::{self as present, Planned};
+use crate::present::TableReply;
+use crate::present::repair::plan::{Planned, RuleList};
 use crate::progress::TerminalProgress;
 use crate::settings::SetLimits;
 use crate::writing::NewFile;
@@ -50,15 +51,12 @@ pub fn run(args: &ProposeArgs, progress: &TerminalProgress) -> Result<Answer, Fa
             request: &request,
             proposed: &proposed,
         };
-        let table = present::table(&planned);
         if let Some(file) = file {
-            file.write(table.as_bytes())?;
+            file.write(planned.csv().as_bytes())?;
         }
-        Ok(Answer::done(match args.format {
-            TableFormat::Text if args.lists_rules() => Output::People(present::rules(&planned)),
-            TableFormat::Text => Output::People(present::text(&planned)),
-            TableFormat::Json => Output::Document(present::json(&planned)),
-            TableFormat::Csv => Output::Csv(table),
+        Ok(Answer::done(match args.lists_rules() {
+            true => Output::of_table(&RuleList(&planned), args.format),
+            false => Output::of_table(&planned, args.format),
         }))
     })
 }

@@ -14,15 +14,15 @@ use sieve_core::splitting::{self, Assignment, Request};
 use super::finding_policy::FindingPolicy;
 use super::propose::{Searched, proposal};
 use super::{Answer, Output, collection, preview};
-use crate::args::{ReportArgs, TextFormat};
+use crate::args::ReportArgs;
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
 use crate::present::repair::plan::Planned;
-use crate::present::report::{self as present, ImageRegistry, PolicyShown, Report};
-use crate::present::{absolute_collection_words, command_line, web};
+use crate::present::report::{self as present, ImageRegistry, PolicyShown, Report, WrittenReport};
+use crate::present::{Reply, absolute_collection_words, command_line, web};
 use crate::progress::TerminalProgress;
-use crate::requests::PreviewRequest;
+use crate::requests::{PreviewRequest, ReportRequest};
 use crate::writing::NewFile;
 
 /// Columns of what policies say.
@@ -59,8 +59,8 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
             request: &repairs,
             proposed: &proposed,
         };
-        let request = Request { seed: args.seed, ..Request::default() };
-        let split = usual_split(catalog, found, &request);
+        let split_request = Request { seed: args.seed, ..Request::default() };
+        let split = usual_split(catalog, found, &split_request);
         let mut album = ImageRegistry::default();
         let paths: std::collections::HashMap<_, _> =
             catalog.records.iter().enumerate().map(|(at, record)| (&record.path, at)).collect();
@@ -72,11 +72,12 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         photograph(&config, catalog, &mut album, progress)?;
         let shown = previews.iter().zip(&policies).map(|(request, policies)| {
             let (config, kept) = (&config, &args.catalog);
-            policy(&preview::Trial { request, config, kept, policies, limits, progress })
+            policy(&preview::PolicyTrial { request, config, kept, policies, limits, progress })
         });
         let shown: Vec<PolicyShown> = shown.collect::<Result<_, _>>()?;
+        let request = ReportRequest::from(args);
         let report = Report {
-            args,
+            request: &request,
             config: &config,
             folder: crate::writing::parent(&args.out).to_owned(),
             catalog,
@@ -85,7 +86,7 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
             findings: &findings,
             suppressed: &suppressed,
             planned: &planned,
-            split: split.as_ref().map(|assignment| (&request, assignment)),
+            split: split.as_ref().map(|assignment| (&split_request, assignment)),
             policies: &shown,
             album: &album,
             cases: &cases,
@@ -93,12 +94,9 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         let page = present::page(&report, &limits.values())?;
         file.write(page.as_bytes())?;
         let (bytes, exit) = (page.len() as u64, judge.exit(&findings));
-        let output = match args.format {
-            TextFormat::Text => Output::People(present::text(&report, bytes)),
-            TextFormat::Json => {
-                Output::Document(present::json(&report, bytes, judge.settings(found.reach)))
-            }
-        };
+        let judging = judge.settings(found.reach);
+        let written = WrittenReport { report: &report, bytes, judging };
+        let output = Output::of(&written, args.format);
         Ok(Answer { output, exit })
     })
 }
@@ -150,9 +148,9 @@ fn photograph(
 }
 
 /// What a policy does, as `preview` says and shows it.
-fn policy(trial: &preview::Trial<'_>) -> Result<PolicyShown, Failure> {
+fn policy(trial: &preview::PolicyTrial<'_>) -> Result<PolicyShown, Failure> {
     preview::shown(trial, true, |preview, painted| {
-        let text = crate::present::preview::text(preview);
+        let text = preview.text();
         let text = console::lay_out(&text, Some(POLICY_COLUMNS));
         let painted = painted.expect("a sheet was asked for");
         let mut words: Vec<OsString> = vec!["mint-sieve".into(), "preview".into()];

@@ -26,12 +26,13 @@ use crate::present::sheet::{self, Cell, GridLayout, Mark};
 use crate::present::sheet_report::{self as present, SheetReport};
 use crate::present::web::is_page;
 use crate::progress::TerminalProgress;
+use crate::requests::SheetRequest;
 use crate::settings::SetLimits;
 use crate::writing::NewFile;
 
 /// An image, and why it is shown.
 #[derive(Clone)]
-pub struct Shown {
+pub struct SheetImage {
     /// The number of its record.
     pub record: usize,
     /// Why; empty where it is one of its class.
@@ -67,16 +68,19 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         let page = paged(args, all, &layout)?;
         (cells(args, &config, &measured, page, &layout, progress)?, pages, total)
     };
-    let report = SheetReport {
-        args,
+    let request = SheetRequest::from(args);
+    let mut report = SheetReport {
+        asked: &request,
         config: &config,
         catalog,
         classes: classes_with_images(catalog, &classes),
         shown: cells.iter().flatten().count() as u64,
         total,
         pages: pages.div_ceil(on_page(args, &layout) as u64),
+        painted_px: (0, 0),
     };
     let painted = sheet::paint_grid(&present::title(&report), &layout, &cells);
+    report.painted_px = (painted.width_px, painted.height_px);
     let png = sheet::png(&painted);
     match (file, page) {
         (Some(file), Some(page)) => {
@@ -87,13 +91,9 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         (None, _) => {}
     }
     progress.end();
-    Ok(Answer::done(match args.format {
-        TextFormat::Text => {
-            let drawn = if args.show { console::show(&painted, &png) } else { String::new() };
-            Output::People(drawn + &present::text(&report, (painted.width_px, painted.height_px)))
-        }
-        TextFormat::Json => Output::Document(present::json(&report)),
-    }))
+    let shows = args.show && args.format == TextFormat::Text;
+    let drawn = if shows { console::show(&painted, &png) } else { String::new() };
+    Ok(Answer::done(Output::of(&report, args.format).below(&drawn)))
 }
 
 fn nothing(args: &SheetArgs, config: &CollectionConfig, catalog: &Catalog) -> Failure {
@@ -161,7 +161,7 @@ fn images(
     classes: &[String],
     layout: &GridLayout,
     progress: &TerminalProgress,
-) -> Result<Vec<Option<Shown>>, Failure> {
+) -> Result<Vec<Option<SheetImage>>, Failure> {
     let catalog = &measured.0;
     let named = if !args.codes.is_empty() {
         Some(of_findings(args, config, measured, progress)?)
@@ -173,7 +173,7 @@ fn images(
         None
     };
     if let Some(mut named) = named {
-        let is_wanted = |shown: &Shown| {
+        let is_wanted = |shown: &SheetImage| {
             args.classes.is_empty()
                 || catalog.records[shown.record]
                     .class()
@@ -200,11 +200,11 @@ fn images(
         None if args.side_by_side => vec![layout.columns as usize; shelves.len()],
         None => shared_out(layout.cells(), &shelves),
     };
-    let mut all: Vec<Option<Shown>> = Vec::new();
+    let mut all: Vec<Option<SheetImage>> = Vec::new();
     for ((_, images), count) in shelves.iter().zip(counts) {
         let of_one = images.iter().take(count);
         all.extend(
-            of_one.map(|&record| Some(Shown { record, why: String::new(), mark: Mark::None })),
+            of_one.map(|&record| Some(SheetImage { record, why: String::new(), mark: Mark::None })),
         );
         if args.side_by_side {
             let rest = all.len() % layout.columns as usize;
@@ -215,8 +215,8 @@ fn images(
 }
 
 /// Each image once, with all that is said of it.
-fn once_each(named: Vec<Shown>) -> Vec<Shown> {
-    let mut once: Vec<Shown> = Vec::new();
+fn once_each(named: Vec<SheetImage>) -> Vec<SheetImage> {
+    let mut once: Vec<SheetImage> = Vec::new();
     let mut places: HashMap<usize, usize> = HashMap::new();
     for shown in named {
         match places.get(&shown.record) {
@@ -268,7 +268,7 @@ fn of_findings(
     config: &CollectionConfig,
     measured: &(Catalog, Option<Store>),
     progress: &TerminalProgress,
-) -> Result<Vec<Shown>, Failure> {
+) -> Result<Vec<SheetImage>, Failure> {
     let limits = SetLimits::new(&config.settings, &[])?.values;
     collection::search_in(config, measured, None, progress, |catalog, found| {
         let known = by_path(catalog);
@@ -284,7 +284,7 @@ fn of_findings(
                 let why = own.map_or_else(|| finding.code.as_str().to_owned(), str::to_owned);
                 let mark =
                     if finding.severity == Severity::Note { Mark::Note } else { Mark::Wrong };
-                shown.extend(known.get(image.as_str()).map(|&record| Shown {
+                shown.extend(known.get(image.as_str()).map(|&record| SheetImage {
                     record,
                     why: why.clone(),
                     mark,
@@ -295,7 +295,7 @@ fn of_findings(
     })
 }
 
-fn of_plan(file: &std::path::Path, catalog: &Catalog) -> Result<Vec<Shown>, Failure> {
+fn of_plan(file: &std::path::Path, catalog: &Catalog) -> Result<Vec<SheetImage>, Failure> {
     let wrong = |reason: String| {
         Failure::input(format!("cannot read the plan {}: {reason}", file.display()))
     };
@@ -313,12 +313,12 @@ fn of_plan(file: &std::path::Path, catalog: &Catalog) -> Result<Vec<Shown>, Fail
             Action::Drop | Action::Decide => Mark::Wrong,
             _ => Mark::Note,
         };
-        Some(Shown { record, why: format!("{}{to}: {}", row.action, row.reason), mark })
+        Some(SheetImage { record, why: format!("{}{to}: {}", row.action, row.reason), mark })
     });
     Ok(shown.collect())
 }
 
-fn of_paths(catalog: &Catalog) -> Result<Vec<Shown>, Failure> {
+fn of_paths(catalog: &Catalog) -> Result<Vec<SheetImage>, Failure> {
     let mut text = String::new();
     std::io::stdin()
         .take(MOST_TABLE_BYTES)
@@ -332,7 +332,7 @@ fn of_paths(catalog: &Catalog) -> Result<Vec<Shown>, Failure> {
             Failure::call(format!("line {} of standard input: there is no image {line:?}", at + 1))
                 .hint("Expected paths relative to the root of the collection.")
         })?;
-        shown.push(Shown { record, why: String::new(), mark: Mark::None });
+        shown.push(SheetImage { record, why: String::new(), mark: Mark::None });
     }
     Ok(shown)
 }
@@ -342,7 +342,7 @@ fn cells(
     args: &SheetArgs,
     config: &CollectionConfig,
     measured: &(Catalog, Option<Store>),
-    page: Vec<Option<Shown>>,
+    page: Vec<Option<SheetImage>>,
     layout: &GridLayout,
     progress: &TerminalProgress,
 ) -> Result<Vec<Option<Cell>>, Failure> {
@@ -373,7 +373,7 @@ fn cells(
         })?
     };
     let mut pixels = pixels.into_iter();
-    let cell = |shown: Shown, pixels| {
+    let cell = |shown: SheetImage, pixels| {
         let record = &catalog.records[shown.record];
         let class = crate::present::visible(record.class().unwrap_or("(no class)"));
         let split = record.split().filter(|_| args.by_split || !args.all);
@@ -381,7 +381,7 @@ fn cells(
         let file = crate::present::visible(record.path.file_name());
         let lines = match shown.why.is_empty() {
             true => [place, file],
-            // The file is told by its name, and why it is there is what is report for.
+            // The file is recognised by its name, and why it is there is what is report for.
             false => [
                 format!("{} {file}", if shown.mark == Mark::Wrong { "▲" } else { "" })
                     .trim()

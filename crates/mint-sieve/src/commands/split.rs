@@ -16,11 +16,12 @@ use sieve_core::splitting::{
 
 use super::skipping::refuse_skipped;
 use super::{Answer, Output, collection};
-use crate::args::{self, GroupBy, SplitArgs, SplitFormat};
+use crate::args::{self, GroupBy, SplitArgs};
 use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
 use crate::present::{self, chart, sheet, split as shown};
 use crate::progress::TerminalProgress;
+use crate::requests::SplitRequest;
 use crate::writing::{Link, NewFile, NewFolder, Placed, Tree};
 
 /// Answers `split`.
@@ -57,8 +58,9 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         }
         refuse_gaps(args, catalog, &assignment, &request)?;
         let violations = splitting::violations(&assignment, found);
+        let asked = SplitRequest::from(args);
         let split = shown::Split {
-            args,
+            asked: &asked,
             config: &config,
             request: &request,
             catalog,
@@ -67,7 +69,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             violations: &violations,
             skipped: &skipped,
         };
-        let rows = write(&split, table, tree, progress)?;
+        write(&split, table, tree, progress)?;
         if let (Some(file), Some(out)) = (chart_file, &args.chart) {
             let drawn = shown::chart(&catalog.collection.name(), &request, &assignment);
             file.write(&chart::drawn(&drawn, out)?)?;
@@ -77,13 +79,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             let store = measured.1.as_ref();
             collection::keep_linked(store, &catalog.collection, records, &config.read_limits());
         }
-        let output = match args.format {
-            SplitFormat::Text => Output::People(shown::text(&split)),
-            SplitFormat::Json => Output::Document(shown::json(&split)),
-            SplitFormat::Csv => {
-                Output::Csv(String::from_utf8(rows).expect("paths are written as text"))
-            }
-        };
+        let output = Output::of_table(&split, args.format);
         Ok(Answer { output, exit: if skipped.is_empty() { Exit::Done } else { Exit::Finding } })
     };
     collection::search_in(&config, &measured, args.reach, progress, answer)
@@ -193,17 +189,17 @@ fn explained(error: SplitError) -> Failure {
     Failure::call(error.to_string()).hint(hint)
 }
 
-/// Writes what was asked for; the rows of the split table are returned.
+/// Writes the split table and the tree that were requested.
 fn write(
     split: &shown::Split<'_>,
     table: Option<NewFile>,
     tree: Option<NewFolder>,
     progress: &TerminalProgress,
-) -> Result<Vec<u8>, Failure> {
+) -> Result<(), Failure> {
     let rows = shown::table(split);
     if let Some(folder) = tree {
         let images = &split.assignment.images;
-        let placed = placings(split.args, split.request, &split.assignment.images);
+        let placed = placings(split.asked.folds, split.request, &split.assignment.images);
         let placed = images.iter().zip(places(&placed)).map(|(image, place)| {
             let place =
                 place.map_err(|why| Failure::input(format!("{}: {why}", image.record.path)))?;
@@ -214,10 +210,10 @@ fn write(
         let tree = Tree {
             collection: &split.catalog.collection,
             limits: split.config.read_limits(),
-            link: split.args.link,
+            link: split.asked.link,
             png: sheet::png,
         };
-        let parts = tree_parts(split.args, split.request).iter();
+        let parts = tree_parts(split.asked.folds, split.request).iter();
         let parts: Vec<InsidePath> =
             parts.filter_map(|part| InsidePath::of_name(part).ok()).collect();
         let skipped = tree.write(&placed, &parts, folder.root(), progress)?;
@@ -237,7 +233,7 @@ fn write(
     if let Some(table) = table {
         table.write(&rows)?;
     }
-    Ok(rows)
+    Ok(())
 }
 
 /// Writes a file into a folder that is being built.
@@ -252,17 +248,17 @@ fn write_into(folder: &NewFolder, name: &str, bytes: &[u8]) -> Result<(), Failur
 }
 
 /// The folders of the parts; folds share one tree of images, and each has its own list.
-fn tree_parts<'a>(args: &SplitArgs, request: &'a Request) -> &'a [String] {
-    if args.folds.is_some() { &[] } else { request.parts.names() }
+fn tree_parts(folds: Option<u64>, request: &Request) -> &[String] {
+    if folds.is_some() { &[] } else { request.parts.names() }
 }
 
 /// What decides the places of images in the tree.
 fn placings<'a>(
-    args: &SplitArgs,
+    folds: Option<u64>,
     request: &'a Request,
     images: &'a [Assigned<'_>],
 ) -> Vec<Placing<'a>> {
-    let parts = tree_parts(args, request);
+    let parts = tree_parts(folds, request);
     let placing = |image: &'a Assigned<'_>| Placing {
         path: &image.record.path,
         class: image.class,
@@ -279,7 +275,7 @@ fn leave_out(
     request: &Request,
     assignment: &mut Assignment<'_>,
 ) -> Vec<(usize, String)> {
-    let places = places(&placings(args, request, &assignment.images));
+    let places = places(&placings(args.folds, request, &assignment.images));
     let failed = assignment.images.iter().zip(places);
     let failed: Vec<(usize, String)> =
         failed.filter_map(|(image, place)| Some((image.index, place.err()?))).collect();

@@ -7,9 +7,9 @@ use sieve_core::reading::ReadLimits;
 use sieve_core::splitting::{SplitTable, verify};
 
 use super::{Answer, Output};
-use crate::args::{TableFormat, VerifyArgs};
+use crate::args::VerifyArgs;
 use crate::failure::{Exit, Failure};
-use crate::present::verify::{self as present, Verified};
+use crate::present::verify::Verified;
 use crate::progress::{self, TerminalProgress};
 
 /// Answers `verify`.
@@ -25,11 +25,7 @@ pub fn run(args: &VerifyArgs, progress: &TerminalProgress) -> Result<Answer, Fai
     let verdict = verify(&table, &collection, &limits, progress)?;
     progress.end();
     let answer = Verified { table: &args.table, all: args.all, folder: &folder, verdict: &verdict };
-    let output = match args.format {
-        TableFormat::Text => Output::People(present::text(&answer)),
-        TableFormat::Json => Output::Document(present::json(&answer)),
-        TableFormat::Csv => Output::Csv(present::csv(&answer)),
-    };
+    let output = Output::of_table(&answer, args.format);
     Ok(Answer { output, exit: if verdict.is_sound() { Exit::Done } else { Exit::Finding } })
 }
 

@@ -19,7 +19,7 @@ pub fn safe_lines(text: &str) -> String {
 
 /// Whether a character does something else than to be seen: controls and what Unicode calls ignorable by
 /// default (DerivedCoreProperties, 16.0), but for selectors of variants, which change the character before
-/// them; the separators of lines and paragraphs; and the two private characters that tables are told with.
+/// them; the separators of lines and paragraphs; and the two private characters that tables are reported with.
 pub fn is_unseen(c: char) -> bool {
     c.is_control()
         || matches!(c,

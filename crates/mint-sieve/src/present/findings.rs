@@ -5,8 +5,8 @@ use std::fmt::Write;
 use sieve_core::finding::{Code, Finding, Severity};
 use sieve_core::suppression::Suppressed;
 
+use super::cells::listed;
 use super::counted;
-use super::table::listed;
 use crate::console::{FAINT, HEADING, of_severity};
 use crate::console::{heading, safe};
 
@@ -15,7 +15,7 @@ const INDENT: &str = "         ";
 /// Names of one finding's images that are shown without `--all`.
 const MOST_IMAGES: usize = 3;
 
-/// Codes of warnings beyond which each is told in one line.
+/// Codes of warnings beyond which each is reported in one line.
 const MANY_CODES: usize = 6;
 
 /// How much is said of the findings of one code.

@@ -7,11 +7,19 @@ use sieve_core::limits::LIMITS;
 use sieve_core::reading::READ_LIMITS;
 
 use super::table::written;
-use super::{envelope, next_step};
+use super::{Reply, TableReply, envelope, next_step};
 
 use crate::console::FAINT;
 use crate::console::{heading, safe};
 use crate::settings::{Origin, SetLimits, Settings};
+
+/// The limits in force, and where each comes from.
+pub struct LimitList<'a> {
+    /// The settings file.
+    pub settings: &'a Settings,
+    /// The values.
+    pub limits: &'a SetLimits,
+}
 
 #[derive(Serialize)]
 struct Body {
@@ -64,7 +72,7 @@ fn limits(settings: &Settings, set: &SetLimits) -> Vec<Limit> {
 }
 
 /// For people: each limit with its reason.
-pub fn text(settings: &Settings, set: &SetLimits) -> String {
+fn text(settings: &Settings, set: &SetLimits) -> String {
     let mut text = match file(settings) {
         Some(file) => format!("{}, as set in {}\n", heading("Limits"), safe(&file)),
         None => format!(
@@ -96,13 +104,13 @@ pub fn text(settings: &Settings, set: &SetLimits) -> String {
 }
 
 /// For programs.
-pub fn json(settings: &Settings, set: &SetLimits) -> String {
+fn json(settings: &Settings, set: &SetLimits) -> String {
     let body = Body { limits: limits(settings, set) };
     envelope("limits", Decided { config: file(settings) }, body)
 }
 
 /// One row a limit.
-pub fn csv(settings: &Settings, set: &SetLimits) -> String {
+fn csv(settings: &Settings, set: &SetLimits) -> String {
     let rows = limits(settings, set).into_iter().map(|limit| {
         [
             limit.name.to_owned(),
@@ -114,4 +122,20 @@ pub fn csv(settings: &Settings, set: &SetLimits) -> String {
         ]
     });
     written(&["name", "value", "unit", "default", "from", "why"], rows)
+}
+
+impl Reply for LimitList<'_> {
+    fn text(&self) -> String {
+        text(self.settings, self.limits)
+    }
+
+    fn json(&self) -> String {
+        json(self.settings, self.limits)
+    }
+}
+
+impl TableReply for LimitList<'_> {
+    fn csv(&self) -> String {
+        csv(self.settings, self.limits)
+    }
 }

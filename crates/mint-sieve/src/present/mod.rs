@@ -2,10 +2,12 @@
 
 pub mod audit;
 pub mod balance;
+mod cells;
 pub mod chart;
 pub mod duplicates;
 mod findings;
 mod json;
+mod judging;
 pub mod leakage;
 pub mod limits;
 pub mod nearest;
@@ -15,6 +17,7 @@ pub mod preview;
 mod reading;
 mod remark;
 pub mod repair;
+mod reply;
 pub mod report;
 pub mod sheet;
 pub mod sheet_report;
@@ -24,10 +27,13 @@ mod table;
 pub mod verify;
 pub mod web;
 
+pub use cells::visible;
 pub use json::{envelope, in_json};
+pub use judging::JudgingSettings;
 pub use next::{command_line, next_step, repaired_folder, sheet_file, splits_folder};
 pub use reading::{ReadingSettings, absolute_collection_words, collection_words, command_on};
-pub use table::{visible, written};
+pub use reply::{Reply, TableReply};
+pub use table::written;
 
 use sieve_core::duplicates::{DuplicateReport, Reach, SimilarityThreshold};
 use sieve_core::independent::Independent;
@@ -56,12 +62,11 @@ pub fn independent_images(independent: Independent) -> String {
     }
 }
 
-/// The line that says how alike different images get, which copies were told from; empty where nothing of that was
-/// looked at.
+/// The line that says how similar unrelated images get; empty where the search did not estimate that.
 pub fn how_alike(found: &DuplicateReport<'_>) -> String {
     match found.level {
         None => String::new(),
-        Some(SimilarityThreshold { correlation, is_told: true }) => {
+        Some(SimilarityThreshold { correlation, is_estimated: true }) => {
             format!("unrelated images here correlate up to {correlation:.2}\n")
         }
         Some(SimilarityThreshold { correlation, .. }) => format!(
@@ -70,17 +75,17 @@ pub fn how_alike(found: &DuplicateReport<'_>) -> String {
     }
 }
 
-/// The line that says of how many images less was compared than of the others; empty when of none.
+/// The line that counts the images that are too small for the whole comparison; empty where there are none.
 pub fn small_images(found: &DuplicateReport<'_>) -> String {
     if found.small == 0 || found.reach == Reach::Exact {
         return String::new();
     }
     let how = match found.reach {
-        Reach::Wide => "as they are, without crops, borders and tilts",
+        Reach::Wide => "at full size only (no crops, borders or tilts)",
         _ => "by bytes and pixels only",
     };
     format!(
-        "{} a side below {SMALL_SIDE_PX} pixels and are compared {how}\n",
+        "{} a side below {SMALL_SIDE_PX} pixels, compared {how}\n",
         counted(found.small, "image has", "images have"),
     )
 }

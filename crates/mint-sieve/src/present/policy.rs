@@ -11,16 +11,18 @@ use sieve_core::augment::steps::{Amount, Definition};
 use sieve_core::augment::{Classes, Pick, Policy, Step};
 use sieve_core::files::shown_name;
 
+use super::cells::percent;
 use super::preview::{
     FrameSettings, ProcessorTime, fill, fit, range_of, reason_in_words, step_name,
 };
-use super::table::percent;
 use super::{command_on, counted, envelope, next_step};
 use crate::config::CollectionConfig;
-use crate::console::{Align, Narrow, heading, safe, table};
+use crate::console::{Align, Narrow, heading, safe};
 use crate::policy_file::NamedPolicy;
+use crate::present::table::Table;
+use crate::settings::toml_string;
 
-/// Draws by which geometry is told.
+/// Draws by which geometry is reported.
 const DRAWS: u64 = 2000;
 
 /// `policy check`: what the policy does, in words.
@@ -85,7 +87,7 @@ pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -
         rows.iter_mut().for_each(|row| drop(row.remove(at)));
         columns.remove(at);
     }
-    text.push_str(&table(&columns, Narrow::Drop(&["what it does", "hidden"]), rows));
+    text.push_str(&Table::new(&columns, rows).text(Narrow::Drop(&["what it does", "hidden"])));
     for pick in &policy.picks {
         let _ = writeln!(text, "·  picked at random: {} of {}", pick.count, pick.of);
     }
@@ -182,7 +184,7 @@ fn step_toml(step: &Step, before: &str) -> String {
     }
     lines.push(format!("chance = {}", number(step.chance)));
     let names = |names: &[String]| {
-        let quoted: Vec<String> = names.iter().map(|name| format!("{name:?}")).collect();
+        let quoted: Vec<String> = names.iter().map(|name| toml_string(name)).collect();
         quoted.join(", ")
     };
     match &step.classes {
@@ -447,7 +449,7 @@ pub fn draft_text(draft: &Draft<'_>) -> String {
             draft.reason_in_short(drafted),
         ]);
     }
-    text.push_str(&table(&[Align::Left; 3], Narrow::Drop(&["why"]), rows));
+    text.push_str(&Table::new(&[Align::Left; 3], rows).text(Narrow::Drop(&["why"])));
     let out = shown_name(draft.out.as_os_str());
     let _ = writeln!(
         text,

@@ -4,10 +4,11 @@ use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
-use sieve_core::collection::{ClassDepth, Columns, Root, SplitFolders};
+use sieve_core::collection::Root;
 use sieve_core::files::shown_name;
 
 use crate::config::CollectionConfig;
+use crate::settings::{columns_in_words, depth_in_words, splits_in_words};
 
 /// What decides how a collection is read.
 #[derive(Serialize)]
@@ -33,10 +34,10 @@ impl ReadingSettings {
         let path = |path: &Option<PathBuf>| path.as_ref().map(|path| shown_name(path.as_os_str()));
         ReadingSettings {
             collection: config.roots.iter().map(ToString::to_string).collect(),
-            splits: config.splits.as_ref().map(splits),
-            class_depth: config.class_depth.map(depth),
+            splits: config.splits.as_ref().map(splits_in_words),
+            class_depth: config.class_depth.map(depth_in_words),
             label_from: config.label_from.as_ref().map(ToString::to_string),
-            columns: config.columns.as_ref().map(columns),
+            columns: config.columns.as_ref().map(columns_in_words),
             images: path(&config.images),
             splits_from: path(&config.splits_from),
             config: path(&config.settings.file),
@@ -65,10 +66,10 @@ fn words_with(config: &CollectionConfig, place: &dyn Fn(&Path) -> PathBuf) -> Ve
     let text = |text: String| OsString::from(text);
     let file = |path: &PathBuf| place(path).into_os_string();
     let options = [
-        ("--splits", config.splits.as_ref().map(splits).map(text)),
-        ("--class-depth", config.class_depth.map(depth).map(text)),
+        ("--splits", config.splits.as_ref().map(splits_in_words).map(text)),
+        ("--class-depth", config.class_depth.map(depth_in_words).map(text)),
         ("--label-from", config.label_from.as_ref().map(|pattern| text(pattern.to_string()))),
-        ("--columns", config.columns.as_ref().map(columns).map(text)),
+        ("--columns", config.columns.as_ref().map(columns_in_words).map(text)),
         ("--images", config.images.as_ref().map(file)),
         ("--splits-from", config.splits_from.as_ref().map(file)),
         ("--config", config.named_settings.as_ref().map(file)),
@@ -92,38 +93,4 @@ pub fn command_on(
     words.extend(collection_words(config));
     words.extend(options.iter().map(|option| (*option).as_ref().to_owned()));
     words
-}
-
-/// Folders of splits as they are typed.
-pub fn splits(folders: &SplitFolders) -> String {
-    match folders {
-        SplitFolders::None => "none".to_owned(),
-        SplitFolders::ByName(named) => {
-            let word = |(split, folder): &(String, String)| {
-                if split == folder { folder.clone() } else { format!("{split}={folder}") }
-            };
-            named.iter().map(word).collect::<Vec<_>>().join(",")
-        }
-    }
-}
-
-/// The depth of classes as it is typed.
-pub fn depth(depth: ClassDepth) -> String {
-    match depth {
-        ClassDepth::Folders(depth) => depth.to_string(),
-        ClassDepth::Innermost => "innermost".to_owned(),
-    }
-}
-
-/// The columns with names of their own.
-pub fn columns(columns: &Columns) -> String {
-    let usual = Columns::default();
-    let all = [
-        ("path", &columns.path, usual.path),
-        ("class", &columns.class, usual.class),
-        ("split", &columns.split, usual.split),
-        ("group", &columns.group, usual.group),
-    ];
-    let own = all.into_iter().filter(|(_, name, usual)| *name != usual);
-    own.map(|(column, name, _)| format!("{column}={name}")).collect::<Vec<_>>().join(",")
 }

@@ -5,9 +5,9 @@ use std::ffi::OsString;
 use sieve_core::collection::{Alternative, DepthReason, LabelTable, Remark, Root};
 
 use super::next::command_line;
-use super::reading::{columns, depth, splits};
 use crate::config::CollectionConfig;
 use crate::console::safe;
+use crate::settings::{columns_in_words, depth_in_words, splits_in_words};
 
 /// What was decided, and why.
 pub fn sentence(remark: &Remark) -> String {
@@ -107,8 +107,8 @@ fn quoted(names: &[String]) -> String {
 /// The option that reads the collection otherwise; none where that takes another collection.
 pub fn option(alternative: &Alternative) -> Option<String> {
     Some(match alternative {
-        Alternative::ClassDepth(to) => format!("--class-depth {}", depth(*to)),
-        Alternative::Splits(folders) => format!("--splits {}", splits(folders)),
+        Alternative::ClassDepth(to) => format!("--class-depth {}", depth_in_words(*to)),
+        Alternative::Splits(folders) => format!("--splits {}", splits_in_words(folders)),
         Alternative::LabelFrom(pattern) => format!("--label-from '{pattern}'"),
         Alternative::Pictures => "--images FOLDER".to_owned(),
         Alternative::Table(_) => return None,
@@ -137,7 +137,7 @@ fn by_table(table: &LabelTable, config: &CollectionConfig, command: &str) -> Vec
     let mut words: Vec<OsString> = vec!["mint-sieve".into(), command.into()];
     let file = Root { path: root.path.join(table.file.native()), ..root.clone() };
     words.push(file.to_word());
-    let columns = columns(&table.columns);
+    let columns = columns_in_words(&table.columns);
     if !columns.is_empty() {
         words.extend(["--columns".into(), columns.into()]);
     }
@@ -219,6 +219,6 @@ mod tests {
         --class-depth 1
         --images FOLDER
         ");
-        assert_eq!(depth(ClassDepth::Folders(3)), "3");
+        assert_eq!(depth_in_words(ClassDepth::Folders(3)), "3");
     }
 }

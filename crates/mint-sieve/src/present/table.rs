@@ -1,14 +1,100 @@
-//! What tables are made of.
+//! One table of an answer, rendered for a terminal, as Markdown and on a page; and CSV for programs.
 
+use std::fmt::Write;
+
+use serde::Serialize;
 use sieve_core::csv_escape::guarded;
 
-/// A bar of up to `width` columns for `value` out of `most`, to an eighth of a column; what is
-/// there at all shows at least the thinnest bar.
-pub fn bar(value: u64, most: u64, width: u64) -> String {
-    let eighths = if most == 0 { 0 } else { (value * width * 8).div_ceil(most) };
-    let mut bar = "█".repeat((eighths / 8) as usize);
-    bar.extend("▏▎▍▌▋▊▉".chars().nth((eighths % 8).wrapping_sub(1) as usize));
-    bar
+use crate::console::{self, Align, Narrow, heading, safe};
+
+/// A table of an answer; its first column names the rows.
+#[derive(Clone, Debug, Default)]
+pub struct Table {
+    caption: String,
+    columns: Vec<Align>,
+    /// The first is the head.
+    rows: Vec<Vec<String>>,
+}
+
+/// A table as a page shows it.
+#[derive(Serialize)]
+pub struct PageTable {
+    caption: String,
+    head: Vec<Head>,
+    rows: Vec<Vec<String>>,
+    /// Rows that were left out.
+    more: usize,
+}
+
+#[derive(Serialize)]
+struct Head {
+    name: String,
+    is_number: bool,
+}
+
+impl Table {
+    /// A table of `rows`, the first of which is the head. Rows may be shorter than the head.
+    pub fn new(columns: &[Align], rows: Vec<Vec<String>>) -> Self {
+        Table { caption: String::new(), columns: columns.to_vec(), rows }
+    }
+
+    /// The same with a heading.
+    pub fn captioned(self, caption: &str) -> Self {
+        Table { caption: caption.to_owned(), ..self }
+    }
+
+    /// For the terminal, laid out once its width is known; below a heading if there is a caption.
+    pub fn text(self, narrow: Narrow<'_>) -> String {
+        let heading = match self.caption.as_str() {
+            "" => String::new(),
+            caption => format!("\n{}\n", heading(caption)),
+        };
+        heading + &console::table(&self.columns, narrow, self.rows)
+    }
+
+    /// For a page: at most `most` rows; none where there is no row.
+    pub fn on_page(self, most: usize) -> Option<PageTable> {
+        let Table { caption, columns, rows } = self;
+        let mut rows = rows.into_iter().map(|row| row.iter().map(|cell| safe(cell)).collect());
+        let head: Vec<String> = rows.next()?;
+        let mut rows: Vec<Vec<String>> = rows.collect();
+        let more = rows.len().saturating_sub(most);
+        rows.truncate(most);
+        let head = head.into_iter().zip(columns);
+        let head = head.map(|(name, align)| Head { name, is_number: align == Align::Right });
+        (!rows.is_empty()).then(|| PageTable { caption, head: head.collect(), rows, more })
+    }
+
+    /// As Markdown, in which nothing in a name becomes markup.
+    pub fn markdown(&self) -> String {
+        let mut text = String::new();
+        for (at, row) in self.rows.iter().enumerate() {
+            let cells: Vec<String> = row.iter().map(|cell| markdown_text(cell)).collect();
+            let _ = writeln!(text, "| {} |", cells.join(" | "));
+            if at == 0 {
+                let rules = self.columns.iter().map(|align| match align {
+                    Align::Left => "---|",
+                    Align::Right => "---:|",
+                });
+                let _ = writeln!(text, "|{}", rules.collect::<String>());
+            }
+        }
+        text
+    }
+}
+
+/// Text that Markdown shows as it is: nothing in a name becomes markup or a line break.
+pub fn markdown_text(text: &str) -> String {
+    let mut plain = String::new();
+    for c in text.chars() {
+        match c {
+            '&' | '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' => {
+                plain.extend(['\\', c])
+            }
+            c => plain.push(c),
+        }
+    }
+    safe(&plain)
 }
 
 /// CSV with this head. What a spreadsheet would run is guarded, but for numbers below 0.
@@ -31,67 +117,28 @@ pub fn written<R: IntoIterator<Item = impl AsRef<str>>>(
     String::from_utf8(bytes).expect("rows are text")
 }
 
-/// A share as text, in percent with one decimal.
-pub fn percent(share: f64) -> String {
-    format!("{:.1}%", share * 100.0)
-}
-
-/// Rows of a table that is the answer, without `--all`.
-pub const MOST_ROWS: usize = 40;
-/// Rows of a table beside which there is more to say.
-pub const FEW_ROWS: usize = 14;
-
-/// How many of `all` items are listed where `most` are enough: a line that stands for one or two more would take as much
-/// room as they do.
-pub fn listed(all: usize, most: usize) -> usize {
-    if all < most.saturating_add(3) { all } else { most }
-}
-
-/// The rows that a person takes in: all of them, or the first and last of `most` with a line in place
-/// of those in the middle.
-pub fn shortened(mut rows: Vec<Vec<String>>, most: usize, all: bool) -> Vec<Vec<String>> {
-    if !all && rows.len() > listed(rows.len(), most) {
-        let left_out = most / 2..rows.len() - most / 2;
-        let line = vec![format!("... {} more (--all)", left_out.len())];
-        rows.splice(left_out, [line]);
-    }
-    rows
-}
-
-/// A class name as it is, in quotes where its spaces would not be seen.
-pub fn visible(class: &str) -> String {
-    let hides_spaces = class.trim() != class || class.contains("  ");
-    if hides_spaces { format!("{class:?}") } else { class.to_owned() }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
 
     #[test]
-    fn bars_grow_by_eighths_and_show_whatever_is_there() {
-        assert_eq!(bar(0, 80, 10), "");
-        assert_eq!(bar(1, 8000, 10), "▏");
-        assert_eq!(bar(12, 80, 10), "█▌");
-        assert_eq!(bar(80, 80, 10), "██████████");
-        assert_eq!(bar(0, 0, 10), "");
-        let lengths: Vec<usize> =
-            (1..=80).map(|value| bar(value, 80, 10).chars().count()).collect();
-        assert!(lengths.is_sorted() && lengths[79] == 10);
-    }
-
-    #[test]
-    fn no_line_stands_for_one_or_two_others() {
-        for (all, shown) in [(3, 3), (6, 6), (7, 7), (8, 8), (9, 6), (400, 6)] {
-            assert_eq!(listed(all, 6), shown, "{all}");
-        }
-        let rows = |count: usize| (0..count).map(|row| vec![row.to_string()]).collect::<Vec<_>>();
-        let first = |rows: Vec<Vec<String>>| -> Vec<String> {
-            rows.into_iter().map(|mut row| row.remove(0)).collect()
-        };
-        assert_eq!(shortened(rows(6), 4, false), rows(6));
-        let cut = ["0", "1", "... 3 more (--all)", "5", "6"];
-        assert_eq!(first(shortened(rows(7), 4, false)), cut);
-        assert_eq!(shortened(rows(70), 4, true), rows(70));
+    fn one_table_is_rendered_for_each_reader() {
+        let rows = [["class", "images"], ["a|*b*", "5"], ["mint\u{202e}", "12"]];
+        let rows = rows.map(|row| row.map(str::to_owned).to_vec()).to_vec();
+        let table =
+            Table::new(&[Align::Left, Align::Right], rows).captioned("Images of each class");
+        insta::assert_snapshot!(table.markdown(), @r"
+        | class | images |
+        |---|---:|
+        | a\|\*b\* | 5 |
+        | mint\u{202e} | 12 |
+        ");
+        let text = table.clone().text(Narrow::Keep);
+        assert!(text.starts_with("\n") && text.contains("Images of each class"), "{text}");
+        let page = table.clone().on_page(1).unwrap();
+        assert_eq!(page.rows, [["a|*b*", "5"]]);
+        assert!(page.more == 1 && page.head[1].is_number && !page.head[0].is_number);
+        let empty = Table { rows: table.rows[..1].to_vec(), ..table };
+        assert!(empty.on_page(9).is_none());
     }
 }

@@ -1,6 +1,16 @@
 //! What is asked for, one type for each command that several others use: built once, from arguments or by another command,
 //! and all that presenters see of it.
 
+mod apply;
 mod preview;
+mod reading;
+mod report;
+mod sheet;
+mod split;
 
-pub use preview::PreviewRequest;
+pub use apply::ApplyRequest;
+pub use preview::{PreviewRequest, USUAL_SHEET_PX};
+pub use reading::ReadingRequest;
+pub use report::ReportRequest;
+pub use sheet::SheetRequest;
+pub use split::SplitRequest;

@@ -40,7 +40,7 @@ pub struct PreviewRequest {
 }
 
 /// Width and height of a sheet in pixels, unless others are asked for: a page on most screens.
-const USUAL_SIZE_PX: (u32, u32) = (1280, 800);
+pub const USUAL_SHEET_PX: (u32, u32) = (1280, 800);
 
 impl PreviewRequest {
     /// A sheet of one policy, measured, with everything else as it usually is.
@@ -59,7 +59,7 @@ impl PreviewRequest {
             split: None,
             per_class: None,
             classes: Vec::new(),
-            size_px: USUAL_SIZE_PX,
+            size_px: USUAL_SHEET_PX,
             is_full_size: false,
         }
     }

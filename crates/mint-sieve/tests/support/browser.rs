@@ -211,7 +211,7 @@ impl Browser {
 
     /// Errors of scripts, and what the page was not allowed to load or run, so far.
     pub fn complaints(&mut self) -> Vec<String> {
-        // What happened before is told before this.
+        // What happened before is reported before this.
         self.value("1");
         let is_complaint = |event: &&Value| {
             event["method"] == "Runtime.exceptionThrown"

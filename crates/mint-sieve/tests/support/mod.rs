@@ -205,7 +205,7 @@ fn collect(folder: &Path, prefix: &str, files: &mut BTreeMap<String, Vec<u8>>) {
     }
 }
 
-/// An image of 64 x 48 pixels, the smallest that is told by its looks; every `tone` is another one, unlike all
+/// An image of 64 x 48 pixels, the smallest that is recognised by its looks; every `tone` is another one, unlike all
 /// others: patches of 8 x 8 pixels in colours that a counter gives.
 pub fn image(tone: u32) -> Picture {
     let data = (0..64 * 48u32).flat_map(|at| {

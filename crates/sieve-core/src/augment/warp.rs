@@ -107,7 +107,7 @@ pub fn warp(image: &SourcePyramid, to_frame: Projective, frame: Frame, fill: Fil
     }
 }
 
-/// Pixels from the image beyond which nothing is told apart any more; only a horizon is as far.
+/// Pixels from the image beyond which nothing is reported apart any more; only a horizon is as far.
 const FARTHEST: f64 = 1e7;
 
 /// The source pixels that one step right and one step down in the frame cross: the most of them at its corners and its

@@ -150,7 +150,7 @@ fn residuals(classes: &[String], values: &[(String, u64)], table: &Contingency) 
             (images as f64 / here as f64, others as f64 / elsewhere as f64)
         };
         let gap = |column: usize| shares(column).0 - shares(column).1;
-        // The first of equals. What rare values are counted as together is no value by which a class is told.
+        // The first of equals. What rare values are counted as together is no value by which a class is reported.
         let columns = (0..values.len()).rev().filter(|&column| values[column].0 != OTHERS);
         let Some(column) = columns.max_by(|&a, &b| gap(a).total_cmp(&gap(b))) else { continue };
         let images = table.at(row, column);

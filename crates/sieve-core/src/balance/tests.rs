@@ -134,7 +134,7 @@ fn neither_a_pool_of_rare_values_nor_copies_tell_a_class() {
         let (all, found) = (names(&["bay", "sage"]), found(&catalog, groups));
         balance(&all, &[], &found, &FindingLimits::default(), &Settings::default())
     };
-    let told = |balance: &Balance, fact: Fact| -> Vec<String> {
+    let reported = |balance: &Balance, fact: Fact| -> Vec<String> {
         let association =
             balance.associations.iter().find(|association| association.fact == fact.name());
         let residuals = association.into_iter().flat_map(|association| &association.residuals);
@@ -142,11 +142,11 @@ fn neither_a_pool_of_rare_values_nor_copies_tell_a_class() {
         out.map(|residual| format!("{} {}", residual.class, residual.value)).collect()
     };
     let each_counts = balance_of(&[]);
-    assert_eq!(told(&each_counts, Fact::Day), ["sage 2026-08-01"]);
-    assert_eq!(told(&each_counts, Fact::Camera).len(), 2);
+    assert_eq!(reported(&each_counts, Fact::Day), ["sage 2026-08-01"]);
+    assert_eq!(reported(&each_counts, Fact::Camera).len(), 2);
     // Twenty copies are one image, and that one has its camera by chance.
     let once = balance_of(&[(Kind::Near, &copies)]);
-    assert_eq!(told(&once, Fact::Camera), [] as [&str; 0]);
+    assert_eq!(reported(&once, Fact::Camera), [] as [&str; 0]);
     let days =
         once.associations.iter().find(|association| association.fact == Fact::Day.name()).unwrap();
     assert_eq!(days.values[0], ("2026-08-01".to_owned(), 21));
@@ -203,9 +203,9 @@ fn what_the_counts_hide_becomes_findings() {
     let found = found(&catalog, &[(Kind::Burst, &burst), (Kind::Near, &near)]);
     let all = names(&["bay", "sage", "thyme"]);
     let limits = FindingLimits::default();
-    let told =
+    let reported =
         crate::checks::balance(&balance(&all, &[], &found, &limits, &Settings::default()), &limits);
-    let message: Vec<&str> = told.iter().map(|finding| finding.message.as_str()).collect();
+    let message: Vec<&str> = reported.iter().map(|finding| finding.message.as_str()).collect();
     let expected = [
         "\"bay\" has 30 images, but only 19 independent ones; the minimum is 20",
         "\"sage\" by capture day: \"2026-07-05\" in 100% of the class, in 0% elsewhere",
@@ -213,5 +213,5 @@ fn what_the_counts_hide_becomes_findings() {
         "\"thyme\" by capture day: \"(unknown)\" in 100% of the class, in 40% elsewhere",
     ];
     assert_eq!(message, expected, "28 of sage are enough, and thyme is thin as it is");
-    assert_eq!(told[0].class.as_deref(), Some("bay"));
+    assert_eq!(reported[0].class.as_deref(), Some("bay"));
 }

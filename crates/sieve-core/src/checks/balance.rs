@@ -5,7 +5,7 @@ use crate::balance::{ASSUMED_ACCURACY, Association, Balance, ClassCount, HeldOut
 use crate::finding::{Code, Finding, Severity};
 use crate::limits::FindingLimits;
 
-/// Classes that only look filled, splits that cannot carry a verdict, and classes that can be told
+/// Classes that only look filled, splits that cannot carry a verdict, and classes that can be known
 /// by something beside their content.
 pub fn balance(balance: &Balance, limits: &FindingLimits) -> Vec<Finding> {
     let mut findings: Vec<Finding> =
@@ -64,7 +64,7 @@ const SHORTCUT: f64 = 0.8;
 
 fn associations(association: &Association) -> Vec<Finding> {
     let apart = association.residuals.iter().filter(|residual| residual.stands_out);
-    let told = apart.map(|residual| {
+    let reported = apart.map(|residual| {
         let value = match association.is_look {
             true => residual.value.clone(),
             false => format!("{:?}", residual.value),
@@ -89,5 +89,5 @@ fn associations(association: &Association) -> Vec<Finding> {
             .evidence("p_corrected", residual.p_corrected)
             .evidence("cramers_v", association.test.cramers_v)
     });
-    told.collect()
+    reported.collect()
 }

@@ -42,7 +42,7 @@ pub fn classes(
     findings
 }
 
-/// A class of which a folder could not be listed need not be empty: that folder is told as unreadable.
+/// A class of which a folder could not be listed need not be empty: that folder is reported as unreadable.
 fn empty(collection: &Collection, inventory: &Inventory) -> Vec<Finding> {
     let may_hold_more = |class: &str| {
         let unlisted = collection.unlistable.iter();

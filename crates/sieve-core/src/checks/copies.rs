@@ -10,13 +10,13 @@ use crate::independent::origin;
 use crate::record::Record;
 
 /// For each group of copies that lies in one split a finding: a label conflict or merely a copy; for
-/// each burst in one split a note. Conflicts are told wherever the images lie; what spans splits is
-/// leakage. ImageMeasures-alikes are not told: nothing is to be done about them.
+/// each burst in one split a note. Conflicts are reported wherever the images lie; what spans splits is
+/// leakage. ImageMeasures-alikes are not reported: nothing is to be done about them.
 pub fn copies(found: &DuplicateReport<'_>) -> Vec<Finding> {
     let made = made(found);
-    let told =
+    let reported =
         found.groups.iter().filter(|group| made.is_none() || !is_of_one_origin(found, group));
-    let mut findings: Vec<Finding> = told.flat_map(|group| findings(found, group)).collect();
+    let mut findings: Vec<Finding> = reported.flat_map(|group| findings(found, group)).collect();
     findings.extend(made);
     findings
 }

@@ -1,7 +1,7 @@
 //! Is every image one that can be learned from, and is it like the others?
 //!
-//! What is odd about a few images is told image by image. What is odd about many is how the
-//! collection is: it is told once, as a note.
+//! What is odd about a few images is reported image by image. What is odd about many is how the
+//! collection is: it is reported once, as a note.
 
 use std::collections::BTreeMap;
 
@@ -81,7 +81,7 @@ const NO_DETAIL: f64 = 1e-6;
 
 impl<'a> Images<'a> {
     /// One finding an image, or one for all where that are many; `many` goes on after their number.
-    fn told(&self, code: Code, odd: Vec<Odd<'a>>, limit: f64, many: &str) -> Vec<Finding> {
+    fn reported(&self, code: Code, odd: Vec<Odd<'a>>, limit: f64, many: &str) -> Vec<Finding> {
         let share = odd.len() as f64 / self.all.len() as f64;
         if odd.len() <= 1 || share <= self.limits.minority {
             let one = |odd: Odd<'a>| {
@@ -140,7 +140,7 @@ impl<'a> Images<'a> {
             };
             self.is_blank(measured).then(|| (deviation(measured), message))
         });
-        self.told(Code::Blank, odd, self.limits.blank, "are one uniform colour")
+        self.reported(Code::Blank, odd, self.limits.blank, "are one uniform colour")
     }
 
     /// Images of which a number lies far below those of the others and below a limit.
@@ -172,7 +172,7 @@ impl<'a> Images<'a> {
             },
         );
         odd.retain(|odd| odd.measured.measures.contrast < odd.measured.measures.brightness);
-        self.told(Code::TooDark, odd, limit, "are very dark")
+        self.reported(Code::TooDark, odd, limit, "are very dark")
     }
 
     fn washed_out(&self) -> Vec<Finding> {
@@ -182,7 +182,7 @@ impl<'a> Images<'a> {
             limit,
             |value, median| format!("contrast {value:.3}; the median is {median:.3}"),
         );
-        self.told(Code::WashedOut, odd, limit, "have hardly any contrast")
+        self.reported(Code::WashedOut, odd, limit, "have hardly any contrast")
     }
 
     fn soft(&self) -> Vec<Finding> {
@@ -192,7 +192,7 @@ impl<'a> Images<'a> {
         let odd = self.far_below(sharpness, limit, |value, median| {
             format!("sharpness {value:.4}; the median is {median:.4}")
         });
-        self.told(Code::SoftFocus, odd, limit, "are much softer than the rest")
+        self.reported(Code::SoftFocus, odd, limit, "are much softer than the rest")
     }
 
     fn tiny(&self) -> Vec<Finding> {
@@ -205,7 +205,7 @@ impl<'a> Images<'a> {
             let message = format!("{} x {} pixels", facts.width_px, facts.height_px);
             (side(measured) < limit).then(|| (side(measured), message))
         });
-        self.told(Code::Tiny, odd, limit, "are far smaller than the rest")
+        self.reported(Code::Tiny, odd, limit, "are far smaller than the rest")
     }
 
     fn odd_aspect(&self) -> Vec<Finding> {
@@ -233,7 +233,12 @@ impl<'a> Images<'a> {
                 (aspect, message)
             })
         });
-        self.told(Code::AspectOutlier, odd, limit, "have an unusual aspect ratio for their class")
+        self.reported(
+            Code::AspectOutlier,
+            odd,
+            limit,
+            "have an unusual aspect ratio for their class",
+        )
     }
 
     fn grey(&self) -> Vec<Finding> {
@@ -247,7 +252,7 @@ impl<'a> Images<'a> {
         if odd.len() * 2 > self.all.len() || self.all.len() < LEAST {
             return Vec::new();
         }
-        self.told(Code::GreyAmongColour, odd, limit, "are grey, unlike the rest")
+        self.reported(Code::GreyAmongColour, odd, limit, "are grey, unlike the rest")
     }
 
     fn mixed_colours(&self) -> Option<Finding> {

@@ -29,7 +29,7 @@ pub fn leakage(leakage: &Leakage, found: &DuplicateReport<'_>) -> Vec<Finding> {
 fn alike(leakage: &Leakage, found: &DuplicateReport<'_>) -> Vec<Finding> {
     let removed: BTreeSet<u32> = leakage.removals.iter().map(|removal| removal.image).collect();
     let spanning = found.groups.iter().filter(|group| group.across_splits);
-    let told = spanning.filter_map(|group| {
+    let reported = spanning.filter_map(|group| {
         let code = match group.kind {
             Kind::Burst => Code::BurstLeak,
             kind if kind.is_duplicate() => Code::SplitLeak,
@@ -41,13 +41,13 @@ fn alike(leakage: &Leakage, found: &DuplicateReport<'_>) -> Vec<Finding> {
         goes.sort_unstable();
         Some(about(found, group, code).evidence("remove", goes))
     });
-    told.collect()
+    reported.collect()
 }
 
 /// Pairs that span splits and may be copies, and that are in no group of copies which is reported anyway.
 fn possible(found: &DuplicateReport<'_>) -> Vec<Finding> {
     let units = independent::IndependentGroups::with_groups(found);
-    let told = found.pairs.iter().filter(|pair| pair.may_be_copies()).filter_map(|pair| {
+    let reported = found.pairs.iter().filter(|pair| pair.may_be_copies()).filter_map(|pair| {
         let mut records = [pair.a, pair.b].map(|image| found.images[image as usize].record);
         let [first, second] = records.map(Record::split);
         let is_one = units.unit(pair.a as usize) == units.unit(pair.b as usize);
@@ -66,12 +66,12 @@ fn possible(found: &DuplicateReport<'_>) -> Vec<Finding> {
                 .evidence("splits", splits),
         )
     });
-    told.collect()
+    reported.collect()
 }
 
 /// Groups that a table or a name declares, and that span splits.
 fn declared(found: &DuplicateReport<'_>) -> Vec<Finding> {
-    let told = independent::declared(found).into_iter().filter_map(|(group, members)| {
+    let reported = independent::declared(found).into_iter().filter_map(|(group, members)| {
         let record = |member: &u32| found.images[*member as usize].record;
         let records: Vec<&Record> = members.iter().map(record).collect();
         let splits: BTreeSet<&str> = records.iter().filter_map(|record| record.split()).collect();
@@ -104,7 +104,7 @@ fn declared(found: &DuplicateReport<'_>) -> Vec<Finding> {
                 .evidence("splits", splits),
         )
     });
-    told.collect()
+    reported.collect()
 }
 
 fn missing(class: &MissingClass) -> Finding {

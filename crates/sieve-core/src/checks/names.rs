@@ -24,7 +24,7 @@ pub fn names(collection: &Collection, inventory: &Inventory) -> Vec<Finding> {
         .iter()
         .map(|name| Class { name, images: inventory.of_class(name), splits: splits_of(name) })
         .collect();
-    findings.extend(alike(&classes).into_iter().map(|group| told(&classes, &group)));
+    findings.extend(alike(&classes).into_iter().map(|group| reported(&classes, &group)));
     findings
 }
 
@@ -52,7 +52,7 @@ pub(super) struct Alike {
     pub differ_by: BTreeSet<&'static str>,
 }
 
-fn told(classes: &[Class<'_>], group: &Alike) -> Finding {
+fn reported(classes: &[Class<'_>], group: &Alike) -> Finding {
     let members = || group.members.iter().map(|&member| &classes[member]);
     let first = &classes[group.members[0]].splits;
     let is_apart = members().any(|class| class.splits != *first);

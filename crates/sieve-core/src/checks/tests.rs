@@ -128,7 +128,7 @@ fn names_of_one_class_are_alike() {
 
 #[test]
 fn copies_are_judged_by_where_they_lie() {
-    let told = |kind: Kind, paths: &[&str]| {
+    let reported = |kind: Kind, paths: &[&str]| {
         let records = paths.iter().map(|path| image(path, 1)).chain([image("sage/other.jpg", 2)]);
         let catalog = catalog(records.collect(), &[]);
         let found = found(&catalog, &[(kind, paths)]);
@@ -138,30 +138,31 @@ fn copies_are_judged_by_where_they_lie() {
         all.extend(leak_findings(&leakage, &found).into_iter().filter(|f| !f.images.is_empty()));
         all
     };
-    let copy = &told(Kind::SameBytes, &["sage/b.jpg", "sage/a.jpg"])[0];
+    let copy = &reported(Kind::SameBytes, &["sage/b.jpg", "sage/a.jpg"])[0];
     assert_eq!((copy.code, copy.class.as_deref()), (Code::SameBytes, Some("sage")));
     assert_eq!(copy.images, ["sage/a.jpg", "sage/b.jpg"]);
     assert_eq!(copy.message, "sage/a.jpg = sage/b.jpg");
     assert_eq!(copy.evidence["keep"], Evidence::Text("sage/b.jpg".into()));
-    let many = &told(Kind::Cropped, &["sage/a.jpg", "sage/b.jpg", "sage/c.jpg", "sage/d.jpg"])[0];
+    let many =
+        &reported(Kind::Cropped, &["sage/a.jpg", "sage/b.jpg", "sage/c.jpg", "sage/d.jpg"])[0];
     assert_eq!(many.message, "sage/a.jpg ~ sage/b.jpg ~ sage/c.jpg and 1 more (cropped, 0.960)");
     assert_eq!(many.code, Code::SameImage);
 
-    let conflict = |kind| told(kind, &["sage/a.jpg", "bay/a.jpg"]);
+    let conflict = |kind| reported(kind, &["sage/a.jpg", "bay/a.jpg"]);
     assert_eq!(codes(&conflict(Kind::Near)), ["label-conflict"]);
     assert_eq!(conflict(Kind::Near)[0].severity, Severity::Error);
     assert_eq!(conflict(Kind::Rotated)[0].severity, Severity::Warning);
     assert_eq!(codes(&conflict(Kind::Burst)), ["burst"]);
     assert_eq!(codes(&conflict(Kind::LookAlike)), [""; 0]);
     // An image beside the class folders contradicts no class.
-    assert_eq!(codes(&told(Kind::SameBytes, &["sage/a.jpg", "a.jpg"])), ["same-bytes"]);
+    assert_eq!(codes(&reported(Kind::SameBytes, &["sage/a.jpg", "a.jpg"])), ["same-bytes"]);
 
-    let across = |kind| told(kind, &["train/sage/a.jpg", "test/sage/a.jpg"]);
+    let across = |kind| reported(kind, &["train/sage/a.jpg", "test/sage/a.jpg"]);
     assert_eq!(codes(&across(Kind::Rotated)), ["split-leak"]);
     assert_eq!(codes(&across(Kind::Burst)), ["burst-leak"]);
     let goes = Evidence::Names(vec!["train/sage/a.jpg".into()]);
     assert_eq!(across(Kind::Near)[0].evidence["remove"], goes);
-    let both = told(Kind::SameBytes, &["train/sage/a.jpg", "test/bay/a.jpg"]);
+    let both = reported(Kind::SameBytes, &["train/sage/a.jpg", "test/bay/a.jpg"]);
     assert_eq!(codes(&both), ["label-conflict", "split-leak"]);
     assert_eq!(both[0].evidence["splits"], Evidence::Names(vec!["test".into(), "train".into()]));
     assert!(both.iter().all(|finding| finding.class.is_none() && finding.split.is_none()));
@@ -221,9 +222,9 @@ fn few_odd_pictures_are_named_and_many_are_how_the_collection_is() {
         let others = few.iter().filter(|finding| finding.severity < Severity::Note);
         assert!(others.clone().all(|finding| finding.code.as_str() == code), "{few:?}");
         let many = odd(50, change);
-        let told: Vec<&Finding> = many.iter().filter(is_of_one).collect();
-        assert_eq!((told.len(), told[0].severity), (1, Severity::Note), "{code}");
-        assert_eq!(told[0].images.len(), 50);
+        let reported: Vec<&Finding> = many.iter().filter(is_of_one).collect();
+        assert_eq!((reported.len(), reported[0].severity), (1, Severity::Note), "{code}");
+        assert_eq!(reported[0].images.len(), 50);
     }
     assert_eq!(odd(1, kinds[6].1)[0].message, "sage/0000.jpg: uniformly #ff0010");
     // Few bright things on black ground are to be seen.
@@ -245,18 +246,18 @@ fn many_odd_pictures_of_one_class_are_told_with_it() {
         let contrast = if is_dark { 0.02 } else { 0.2 * wobble(at) };
         measured.measures = ImageMeasures { brightness, contrast, ..measured.measures };
     }
-    let told = |records: Vec<Record>| {
+    let reported = |records: Vec<Record>| {
         let findings = images(&catalog(records, &[]), &FindingLimits::default());
         let dark = findings.into_iter().find(|finding| finding.code == Code::TooDark).unwrap();
         (dark.message, dark.class)
     };
-    let (message, class) = told(records.clone());
+    let (message, class) = reported(records.clone());
     assert!(message.ends_with("very dark, all of them in \"sage\""), "{message}");
     assert_eq!(class.as_deref(), Some("sage"));
     // One in another class, and it is how the collection is.
     let look = &mut change(&mut records, "bay/0001.jpg").measures;
     (look.brightness, look.contrast) = (0.03, 0.02);
-    let (message, class) = told(records);
+    let (message, class) = reported(records);
     assert!(message.ends_with("very dark") && class.is_none(), "{message}");
 }
 

@@ -27,7 +27,7 @@ const MOST_TABLES: usize = 8;
 const MOST_ROWS: usize = 200;
 /// Folders that its paths may begin at.
 const MOST_FOLDERS: usize = 64;
-/// What columns of classes are called; others are told by their content.
+/// What columns of classes are called; others are recognised by their content.
 const CLASS_WORDS: [&str; 8] =
     ["class", "label", "category", "target", "classname", "class_name", "species", "kind"];
 /// What columns are called that are no classes, however few values they have.
@@ -183,17 +183,17 @@ mod tests {
     #[test]
     fn tables_are_told_by_what_their_cells_name() {
         let files = ["pics/a.jpg", "pics/b.jpg", "pics/c.jpg", "pics/d.jpg"];
-        let told = |path: &str, class: &str, images: &str| {
+        let reported = |path: &str, class: &str, images: &str| {
             Some((path.to_owned(), class.to_owned(), images.to_owned()))
         };
         let table = "path,class\npics/a.jpg,bay\npics/b.jpg,sage\n";
-        assert_eq!(found(&files, table), told("path", "class", ""));
+        assert_eq!(found(&files, table), reported("path", "class", ""));
         let table = "nr;file;herb;split\n1;a.jpg;bay;train\n2;b.jpg;sage;test\n3;c.jpg;bay;test\n\
                      4;d.jpg;sage;train\n";
-        assert_eq!(found(&files, table), told("file", "herb", "pics"));
+        assert_eq!(found(&files, table), reported("file", "herb", "pics"));
         let lines =
             "{\"label\":\"bay\",\"file\":\"./a.jpg\"}\n{\"label\":\"sage\",\"file\":\"b.jpg\"}\n";
-        assert_eq!(found(&files, lines), told("file", "label", "pics"));
+        assert_eq!(found(&files, lines), reported("file", "label", "pics"));
         for other in [
             "path,weight\npics/a.jpg,1.5\npics/b.jpg,1.7\npics/c.jpg,2.5\npics/d.jpg,2.7\n",
             "path,class\nx.jpg,bay\ny.jpg,sage\n",

@@ -147,7 +147,7 @@ impl Opening<'_> {
     }
 
     /// The files that the rows of a table name, in its order, and the row of each. `meant` says which file a row
-    /// means and what that is. Of several rows of one file the first counts, and all of them are told.
+    /// means and what that is. Of several rows of one file the first counts, and all of them are reported.
     fn rows_by_path(
         &mut self,
         root: &Root,

@@ -69,8 +69,8 @@ impl Collection {
                 extra.group = Some(group.clone());
             }
             if let Some(class) = entry.place.class() {
-                let told = row.class.as_deref().map(composed);
-                relabelled += u64::from(told.is_some_and(|told| told != class));
+                let reported = row.class.as_deref().map(composed);
+                relabelled += u64::from(reported.is_some_and(|reported| reported != class));
                 classes.insert((entry.place.split.as_deref().map(str::to_owned), class.to_owned()));
             }
         }
@@ -92,8 +92,8 @@ impl Collection {
             (Remark::SplitRowsContradicted, contradicted),
             (Remark::SplitRowsRelabelled, relabelled),
         ];
-        let told = counts.into_iter().filter(|&(_, count)| count > 0);
-        self.remarks.extend(told.map(|(remark, count)| remark(count)));
+        let reported = counts.into_iter().filter(|&(_, count)| count > 0);
+        self.remarks.extend(reported.map(|(remark, count)| remark(count)));
         Ok(())
     }
 }

@@ -77,7 +77,7 @@ impl Row {
     }
 }
 
-/// Tables are told by their names: any text might be one.
+/// Tables are recognised by their names: any text might be one.
 pub(super) fn is_table_name(path: &Path) -> bool {
     let extension = path.extension().map(|extension| extension.to_string_lossy().to_lowercase());
     extension.is_some_and(|extension| {

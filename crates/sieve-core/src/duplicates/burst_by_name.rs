@@ -25,7 +25,7 @@ const CHANCE: f64 = 1e-6;
 /// The share of all pairs that are far apart in number below which a pair must lie to be a moment's.
 const RARE: f64 = 0.01;
 /// The correlation of fine details, and of faint ones, of two frames that were laid over each other, at least. On plain
-/// ground nothing is told: there, drawings that follow each other have as much in common as frames have.
+/// ground nothing is reported: there, drawings that follow each other have as much in common as frames have.
 const TEXTURE: [f32; 2] = [0.4, 0.2];
 
 /// What the names of a series have in common: collection, folder, what stands before and after the number, and pixels.
@@ -107,7 +107,7 @@ fn frames(looks: &PyramidCache, files: &[(u64, u32)]) -> Vec<Linked> {
     let Some(&usual) = far.get(((1.0 - RARE) * far.len() as f64) as usize) else {
         return Vec::new();
     };
-    let mut room = Scratch::default();
+    let mut scratch = Scratch::default();
     let still = |&(at, likeness): &(usize, f64)| -> Option<Linked> {
         if likeness <= usual {
             return None;
@@ -118,7 +118,7 @@ fn frames(looks: &PyramidCache, files: &[(u64, u32)]) -> Vec<Linked> {
             return None;
         }
         let start = Start::whole(Turn::default(), Turn::default());
-        let evidence = compare(first, second, &start, &mut room)?;
+        let evidence = compare(first, second, &start, &mut scratch)?;
         let is_one = evidence.texture().iter().zip(TEXTURE).all(|(found, least)| *found >= least);
         let score = 1.0 - (-likeness).exp() as f32;
         is_one.then_some(((a, b), Link::burst(score)))

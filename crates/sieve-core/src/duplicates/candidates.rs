@@ -11,7 +11,7 @@ use crate::Error;
 use crate::affine::Affine;
 use crate::disjoint_sets::DisjointSets;
 use crate::likeness::{
-    ImagePyramid, Start, Turn, Vector, View, least_product, looked_among, looked_for,
+    ImagePyramid, Start, Turn, Vector, View, index_views, least_product, query_views,
 };
 use crate::measuring::Fingerprint;
 use crate::progress::Progress;
@@ -36,7 +36,7 @@ pub struct Near {
     pub candidates: Vec<Candidate>,
     /// Images that stand for many others, which need not be looked for any more: for each image
     /// whether it is one of these others.
-    pub is_stood_for: Vec<bool>,
+    pub is_represented: Vec<bool>,
 }
 
 /// Pairs of images whose fingerprints meet: as they are, mirrored or turned.
@@ -47,7 +47,7 @@ pub struct Near {
 pub fn near(fingerprints: &[Fingerprint], progress: &dyn Progress) -> Result<Near, Error> {
     progress.begin("comparing fingerprints", None);
     let count = fingerprints.len();
-    let mut near = Near { candidates: Vec::new(), is_stood_for: vec![false; count] };
+    let mut near = Near { candidates: Vec::new(), is_represented: vec![false; count] };
     let mut sets = DisjointSets::new(count);
     union_near(fingerprints, &mut sets, progress)?;
     for set in sets.groups() {
@@ -55,14 +55,14 @@ pub fn near(fingerprints: &[Fingerprint], progress: &dyn Progress) -> Result<Nea
         let members: Vec<(u32, Fingerprint, Turn)> = set.iter().map(name).collect();
         let leaders = pair_up(&members, &mut near.candidates);
         if set.len() > FEW {
-            set.iter().for_each(|&index| near.is_stood_for[index as usize] = true);
-            leaders.iter().for_each(|&leader| near.is_stood_for[leader as usize] = false);
+            set.iter().for_each(|&index| near.is_represented[index as usize] = true);
+            leaders.iter().for_each(|&leader| near.is_represented[leader as usize] = false);
         }
     }
     // Each in its normal position, and lying on its side.
     let mut normal: Vec<(u32, Fingerprint, Turn)> = Vec::with_capacity(2 * count);
     for (index, fingerprint) in (0u32..).zip(fingerprints) {
-        if near.is_stood_for[index as usize] || fingerprint.is_blank() {
+        if near.is_represented[index as usize] || fingerprint.is_blank() {
             continue;
         }
         let (flip_x, flip_y) = fingerprint.leans();
@@ -133,7 +133,7 @@ pub fn wide<'a>(
     let views = |index: usize| {
         let Some(image_at) = image_at(index) else { return Default::default() };
         progress.advance(1);
-        (looked_for(image_at), looked_among(image_at))
+        (query_views(image_at), index_views(image_at))
     };
     let views: Vec<(Vec<View>, Vec<View>)> = (0..count).into_par_iter().map(views).collect();
     let among = (0u32..)
@@ -200,7 +200,7 @@ mod tests {
             };
             let fingerprints: Vec<Fingerprint> = seeds.iter().map(make).collect();
             let met = near(&fingerprints, &NoProgress).unwrap();
-            prop_assert!(met.is_stood_for.iter().all(|is| !is), "they are few");
+            prop_assert!(met.is_represented.iter().all(|is| !is), "they are few");
             let found: BTreeSet<(u32, u32)> = met
                 .candidates
                 .iter()
@@ -227,7 +227,7 @@ mod tests {
         };
         let fingerprints: Vec<Fingerprint> = (0..FEW + 40).map(jitter).collect();
         let met = near(&fingerprints, &NoProgress).unwrap();
-        let standing = met.is_stood_for.iter().filter(|is| !**is).count();
+        let standing = met.is_represented.iter().filter(|is| !**is).count();
         assert_eq!((standing, met.candidates.len()), (1, FEW + 39));
     }
 }

@@ -47,7 +47,7 @@ pub fn find<'a>(
     let answer = match known {
         Some(answer) => answer,
         None => {
-            let answer = searched(&mut prepared, request, reach, progress)?;
+            let answer = run_search(&mut prepared, request, reach, progress)?;
             // Where a file went away meanwhile, another run may see more.
             if let Some((store, key)) = kept.filter(|_| !prepared.lacks_files()) {
                 answer_cache::keep(store, key, &answer);
@@ -62,7 +62,7 @@ pub fn find<'a>(
 }
 
 /// The search itself.
-fn searched(
+fn run_search(
     prepared: &mut ImageSet<'_>,
     request: &Request,
     reach: Reach,
@@ -78,7 +78,7 @@ fn searched(
     let mut links = Links::new();
     let (mut pair_verdicts, mut level) = (Vec::new(), None);
     if reach > Reach::Exact {
-        let verdicts = looked_up(prepared, leaders, reach, request, progress)?;
+        let verdicts = find_pairs(prepared, leaders, reach, request, progress)?;
         level = (!leaders.is_empty()).then(|| verdicts.levels.summary());
         pair_verdicts = verdicts.pairs;
     }
@@ -86,7 +86,7 @@ fn searched(
         let compares = |a: &ImageRef<'_>, b: &ImageRef<'_>| request.within.compares(a, b);
         let (tiny, of_small) = match_small(prepared, &small, leaders, compares, progress)?;
         pair_verdicts.extend(tiny);
-        // What most images are is told.
+        // What most images are is reported.
         if small.len() > leaders.len() {
             level = of_small;
         }
@@ -113,10 +113,10 @@ fn searched(
     }
     if reach == Reach::Wide {
         // Copies stay copies whatever the names of their files, and what is a burst already stays one.
-        let is_told =
+        let is_estimated =
             |pair: &(u32, u32)| links.get(pair).is_some_and(|link| link.kind.is_dependent());
         let mut frames = by_running_names(prepared, leaders, progress)?;
-        frames.retain(|(pair, _)| !is_told(pair));
+        frames.retain(|(pair, _)| !is_estimated(pair));
         named.extend(frames.iter().map(|&(pair, _)| pair));
         links.extend(frames);
     }
@@ -181,8 +181,8 @@ pub fn weighed(
     let candidates =
         candidates(&mut prepared, &leaders, Reach::Wide, &Request::default(), progress)?;
     let digest = |index: u32| prepared.images[index as usize].measured.digest;
-    let crowd = Sample::new(&leaders, digest);
-    let judge = Scorer { prepared: &prepared, crowd: &crowd, progress };
+    let sample = Sample::new(&leaders, digest);
+    let judge = Scorer { prepared: &prepared, sample: &sample, progress };
     let record = |index: u32| prepared.images[index as usize].index;
     let compared = judge.compared(&candidates)?.0;
     let rows = compared
@@ -192,7 +192,7 @@ pub fn weighed(
 }
 
 /// Pairs of `leaders` that show the same or look alike.
-fn looked_up(
+fn find_pairs(
     prepared: &mut ImageSet<'_>,
     leaders: &[u32],
     reach: Reach,
@@ -201,16 +201,16 @@ fn looked_up(
 ) -> Result<Verdicts, Error> {
     let candidates = candidates(prepared, leaders, reach, request, progress)?;
     let digest = |index: u32| prepared.images[index as usize].measured.digest;
-    let crowd = Sample::new(leaders, digest);
+    let sample = Sample::new(leaders, digest);
     // Copies under another class or split are let in: their leader stands for them.
     if reach == Reach::Near {
         let needed: Vec<u32> =
             candidates.iter().flat_map(|candidate| [candidate.wanted, candidate.found]).collect();
         prepared.load(&needed, progress)?;
-        prepared.load(&crowd.sample, progress)?;
+        prepared.load(&sample.sample, progress)?;
     }
     let image = |index: u32| &prepared.images[index as usize];
-    let judge = Scorer { prepared, crowd: &crowd, progress };
+    let judge = Scorer { prepared, sample: &sample, progress };
     judge.verdicts(&candidates, |a, b| request.within.compares(image(a), image(b)))
 }
 
@@ -230,7 +230,7 @@ fn candidates(
         progress.begin("searching for duplicates", Some(2 * leaders.len() as u64));
         let (looks, images) = (&prepared.looks, &prepared.images);
         let image_at = |at: usize| {
-            (!met.is_stood_for[at]).then(|| looks.image_at(leaders[at] as usize)).flatten()
+            (!met.is_represented[at]).then(|| looks.image_at(leaders[at] as usize)).flatten()
         };
         let allows = |a: u32, b: u32| {
             let image = |at: u32| &images[leaders[at as usize] as usize];

@@ -180,9 +180,9 @@ mod tests {
             }).collect();
             // Strangers, so that there are too many to compare all with all.
             let strangers = (0..500u32).map(|n| Fingerprint(*blake3::hash(&n.to_le_bytes()).as_bytes()));
-            let crowd: Vec<Fingerprint> = fingerprints.iter().copied().chain(strangers).collect();
-            let mut among = DisjointSets::new(crowd.len());
-            union_near(&crowd, &mut among, &NoProgress).unwrap();
+            let sample: Vec<Fingerprint> = fingerprints.iter().copied().chain(strangers).collect();
+            let mut among = DisjointSets::new(sample.len());
+            union_near(&sample, &mut among, &NoProgress).unwrap();
             let (mut fast, mut slow) = (DisjointSets::new(seeds.len()), DisjointSets::new(seeds.len()));
             union_near(&fingerprints, &mut fast, &NoProgress).unwrap();
             for (a, one) in (0u32..).zip(&fingerprints) {

@@ -11,6 +11,7 @@ use super::prefer::Prefer;
 use super::report::Member;
 use crate::reading::Format;
 use crate::rect::Region;
+use crate::statistics::upper_median;
 
 /// Files that were written within a minute came there together, unpacked or copied: which was first says nothing.
 const TOGETHER_NS: i64 = 60_000_000_000;
@@ -103,7 +104,8 @@ pub fn departures<'i>(
     // WebP may be either.
     let is_lossy = |one: u32| image(one).measured.facts.format == Format::Jpeg;
     let middle = || members.iter().zip(&is_middle).filter(|(_, is)| **is).map(|(&one, _)| one);
-    let middle_aspect = median(middle().map(aspect).collect());
+    let mut aspects: Vec<f32> = middle().map(aspect).collect();
+    let middle_aspect = upper_median(&mut aspects).unwrap_or(0.0);
     let asked: Vec<&[u8]> = middle().filter_map(thumbnail).take(ASKED).collect();
     let common = common(&asked);
     let mut distances: Vec<f64> = asked.iter().map(|own| distance(own, &common)).collect();
@@ -145,11 +147,6 @@ fn common(thumbnails: &[&[u8]]) -> Vec<u8> {
 fn distance(a: &[u8], b: &[u8]) -> f64 {
     let squares = a.iter().zip(b).map(|(&a, &b)| f64::from(a.abs_diff(b)).powi(2));
     (squares.sum::<f64>() / a.len().max(1) as f64).sqrt()
-}
-
-fn median(mut values: Vec<f32>) -> f32 {
-    values.sort_by(f32::total_cmp);
-    values.get(values.len() / 2).copied().unwrap_or(0.0)
 }
 
 /// The commonest logarithm of the ratio of sides of each class, where most of its images have it.

@@ -7,7 +7,7 @@
 //! 4. Each candidate is laid over the other and weighed ([`crate::likeness`]); what seems to be the same is looked
 //!    at closely, from the files.
 //! 5. How alike different images of the collection get, and how many of all these pairs look like copies, decides what
-//!    is called one. Small images are told by the first alone.
+//!    is called one. Small images are recognised by the first alone.
 //! 6. Images that go with one third are laid over each other, too.
 //! 7. What lies close together in time or name and looks alike is a burst.
 //! 8. Pairs make groups; chains are cut.

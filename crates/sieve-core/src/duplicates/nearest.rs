@@ -16,7 +16,7 @@ use super::verify::{TentativeMatch, verify};
 use crate::Error;
 use crate::affine::Affine;
 use crate::likeness::{
-    CloseComparison, ImagePyramid, Start, View, cosine, looked_among, looked_for,
+    CloseComparison, ImagePyramid, Start, View, cosine, index_views, query_views,
 };
 use crate::measuring::{Closeup, Measured, Thumbnail};
 use crate::progress::Progress;
@@ -61,7 +61,7 @@ pub fn nearest<'a>(
         views.retain(|view| !view.is_core());
         views
     };
-    let (wanted, among) = (shown(looked_for(&asked)), shown(looked_among(&asked)));
+    let (wanted, among) = (shown(query_views(&asked)), shown(index_views(&asked)));
     // The image asked for is called by the number after the last.
     let own = prepared.images.len() as u32;
     let looks = &prepared.looks;
@@ -72,7 +72,7 @@ pub fn nearest<'a>(
             return None;
         }
         let image_at = looks.image_at(index as usize)?;
-        let theirs = (shown(looked_for(image_at)), shown(looked_among(image_at)));
+        let theirs = (shown(query_views(image_at)), shown(index_views(image_at)));
         let here = most_alike(&wanted, &theirs.1)
             .map(|(product, start)| (product, Candidate { wanted: own, found: index, start }));
         let there = most_alike(&theirs.0, &among)
@@ -109,11 +109,11 @@ pub fn nearest<'a>(
     let theirs: Vec<u32> = tentative.iter().map(|pair| pair.a).collect();
     let leaders: Vec<u32> =
         all.iter().copied().filter(|&index| !measured(index).is_small()).collect();
-    let crowd = Sample::new(&leaders, |index| measured(index).digest);
+    let sample = Sample::new(&leaders, |index| measured(index).digest);
     let alike = tentative.iter().map(|pair| (pair.a, pair.b));
     let asked_about: Vec<u32> = theirs.iter().copied().chain([own]).collect();
     let levels =
-        NullModel::new(&crowd, |index| image_at(index as usize), alike, &asked_about, progress)?;
+        NullModel::new(&sample, |index| image_at(index as usize), alike, &asked_about, progress)?;
     if !theirs.is_empty() {
         progress.begin("looking closely", Some(theirs.len() as u64));
     }

@@ -71,7 +71,7 @@ pub struct SimilarityThreshold {
     /// The correlation that less than one pair of different images is expected to reach, 0 to 1.
     pub correlation: f32,
     /// Whether the collection told it; with too few images what other collections have stands in.
-    pub is_told: bool,
+    pub is_estimated: bool,
 }
 
 /// The images of a collection that are compared, and those of them that are sampled.
@@ -161,48 +161,48 @@ impl Around {
 pub struct NullModel {
     /// The likeness that no pair of different images of the whole collection is expected to reach.
     pub all: f32,
-    /// Whether that was told by the collection itself.
-    pub is_told: bool,
+    /// Whether that was recognised by the collection itself.
+    pub is_estimated: bool,
     /// The same of each image that was asked for, from those most like it.
     own: BTreeMap<u32, f32>,
 }
 
 impl NullModel {
-    /// Of the images that `crowd` names. `alike` are pairs that may be copies: of all that they join only one is
+    /// Of the images that `of` names. `alike` are pairs that may be copies: of all that they join only one is
     /// sampled. `asked` are the images whose own surroundings are looked at.
     ///
     /// # Errors
     ///
     /// When `progress` asks to stop.
     pub fn new<'s>(
-        crowd: &Sample<'_>,
+        of: &Sample<'_>,
         image_at: impl Fn(u32) -> Option<&'s ImagePyramid> + Sync,
         alike: impl Iterator<Item = (u32, u32)>,
         asked: &[u32],
         progress: &dyn Progress,
     ) -> Result<Self, Error> {
-        let most = crowd.leaders.iter().chain(asked).max().map_or(0, |most| most + 1);
+        let most = of.leaders.iter().chain(asked).max().map_or(0, |most| most + 1);
         let mut sets = DisjointSets::new(most as usize);
         alike.for_each(|(a, b)| sets.union(a, b));
-        let all: HashSet<u32> = crowd.leaders.iter().map(|&index| sets.find(index)).collect();
+        let all: HashSet<u32> = of.leaders.iter().map(|&index| sets.find(index)).collect();
         let all = all.len();
         let mut seen = HashSet::new();
-        let mut different = crowd.sample.clone();
+        let mut different = of.sample.clone();
         different.retain(|&index| seen.insert(sets.find(index)));
         let outline = |index: u32| image_at(index).map(Descriptor::new);
         let sample: Vec<(u32, Descriptor)> =
             different.par_iter().filter_map(|&index| Some((index, outline(index)?))).collect();
         let pairs = all as f64 * (all as f64 - 1.0) / 2.0;
-        let is_told = sample.len() >= LEAST;
-        let tail = if is_told { tail(&sample, crowd.tail) } else { PRIOR };
+        let is_estimated = sample.len() >= LEAST;
+        let tail = if is_estimated { tail(&sample, of.tail) } else { PRIOR };
         let whole = tail.cut(pairs);
         if progress.stopped() {
             return Err(Error::Interrupted);
         }
-        let around = Around::new(crowd.leaders, &image_at);
+        let around = Around::new(of.leaders, &image_at);
         let set: Vec<u32> = (0..most).map(|index| sets.find(index)).collect();
         let own = |products: &mut Vec<i32>, &index: &u32| -> Option<(u32, f32)> {
-            if !is_told || progress.stopped() {
+            if !is_estimated || progress.stopped() {
                 return Some((index, whole));
             }
             let image = image_at(index)?;
@@ -219,12 +219,15 @@ impl NullModel {
         if progress.stopped() {
             return Err(Error::Interrupted);
         }
-        Ok(NullModel { all: whole, is_told, own })
+        Ok(NullModel { all: whole, is_estimated, own })
     }
 
-    /// What of it is told to people.
+    /// What of it is reported to people.
     pub fn summary(&self) -> SimilarityThreshold {
-        SimilarityThreshold { correlation: 1.0 - (-self.all).exp(), is_told: self.is_told }
+        SimilarityThreshold {
+            correlation: 1.0 - (-self.all).exp(),
+            is_estimated: self.is_estimated,
+        }
     }
 
     /// By how much two images, one laid over the other by `map`, are more alike than different ones get around them.

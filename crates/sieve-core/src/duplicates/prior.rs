@@ -194,8 +194,8 @@ mod tests {
         let designs: Vec<ScoredPair> = (0..50).map(|at| raw(at, 9.0, true)).collect();
         let straight = (50..150).map(|at| raw(at, 9.0, false));
         let (one, other) = (raw(0, 9.0, true), raw(0, 9.0, false));
-        let told = PriorShift::new(&designs);
-        assert!(told.log_odds(&one) < 0.0 && told.log_odds(&other) > 3.0);
+        let reported = PriorShift::new(&designs);
+        assert!(reported.log_odds(&one) < 0.0 && reported.log_odds(&other) > 3.0);
         let among_copies =
             PriorShift::new(&designs.into_iter().chain(straight).collect::<Vec<_>>());
         assert_eq!(among_copies.log_odds(&one), among_copies.log_odds(&other));

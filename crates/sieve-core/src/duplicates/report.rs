@@ -87,7 +87,7 @@ impl DuplicateReport<'_> {
 }
 
 impl Group {
-    /// Whether it holds more than a handful of variants of one design, which are told once.
+    /// Whether it holds more than a handful of variants of one design, which are reported once.
     pub fn is_series(&self) -> bool {
         self.kind.is_variant() && self.members.len() >= SERIES
     }

@@ -20,7 +20,7 @@ use crate::progress::Progress;
 pub struct Scorer<'s, 'a> {
     pub prepared: &'s ImageSet<'a>,
     /// The images of the collection.
-    pub crowd: &'s Sample<'s>,
+    pub sample: &'s Sample<'s>,
     pub progress: &'s dyn Progress,
 }
 
@@ -76,11 +76,11 @@ impl Scorer<'_, '_> {
         let mut asked: Vec<u32> = tentative.iter().flat_map(|pair| [pair.a, pair.b]).collect();
         asked.sort_unstable();
         asked.dedup();
-        let alike = tentative.iter().filter(|pair| pair.verdict.is_plenty());
+        let alike = tentative.iter().filter(|pair| pair.verdict.is_conclusive());
         let alike = alike.map(|pair| (pair.a, pair.b));
         let looks = &self.prepared.looks;
         let image_at = |index: u32| looks.image_at(index as usize);
-        let levels = NullModel::new(self.crowd, image_at, alike, &asked, self.progress)?;
+        let levels = NullModel::new(self.sample, image_at, alike, &asked, self.progress)?;
         Ok((recheck::compared(self.prepared, &tentative, &levels, self.progress)?, levels))
     }
 

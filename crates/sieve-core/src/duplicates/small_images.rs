@@ -2,7 +2,7 @@
 //!
 //! Two digits of 28 x 28 have as much in common as copies of one have, once one is cropped or tilted. So small images are
 //! compared as they stand, and only what is more alike than different images of the collection are expected to be at all
-//! is told.
+//! is reported.
 
 use std::collections::BTreeSet;
 
@@ -116,13 +116,13 @@ pub fn match_small(
         known.map(|&(pair, _)| pair).filter(|(a, b)| is_small.contains(a) && is_small.contains(b))
     };
     let digest = |index: u32| images[index as usize].measured.digest;
-    let crowd = Sample::new(&small, digest).with_copies();
-    let first = NullModel::new(&crowd, image_at, above(SURELY), &[], progress)?;
+    let sample = Sample::new(&small, digest).with_copies();
+    let first = NullModel::new(&sample, image_at, above(SURELY), &[], progress)?;
     // Once more without what was found.
-    let levels = NullModel::new(&crowd, image_at, above(SURELY.min(first.all)), &[], progress)?;
+    let levels = NullModel::new(&sample, image_at, above(SURELY.min(first.all)), &[], progress)?;
     // Where there are too few of them, nothing less than this tells one from another.
-    let level = if levels.is_told { levels.all } else { levels.all.max(SURELY) };
-    let told = alike.iter().filter_map(|&((a, b), likeness)| {
+    let level = if levels.is_estimated { levels.all } else { levels.all.max(SURELY) };
+    let reported = alike.iter().filter_map(|&((a, b), likeness)| {
         let is_replayed = proven.contains(&(a, b));
         let log_odds = CERTAIN + STEEP * (likeness - level);
         let log_odds = if is_replayed { log_odds.max(REPLAYED) } else { log_odds };
@@ -130,5 +130,5 @@ pub fn match_small(
         let verdict = PairVerdict { a, b, kind, log_odds, map, is_still, is_replayed };
         (log_odds > CERTAIN).then_some(verdict)
     });
-    Ok((told.collect(), Some(levels.summary())))
+    Ok((reported.collect(), Some(levels.summary())))
 }

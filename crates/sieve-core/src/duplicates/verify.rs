@@ -9,7 +9,7 @@ use crate::likeness::{ImagePyramid, Placing, Scratch, Start, Verdict, compare};
 use crate::progress::Progress;
 
 /// Log odds from which two images seem to show the same: what a close look makes sure of or not.
-const SEEMING: f32 = 0.5;
+const TENTATIVE: f32 = 0.5;
 
 /// Two images that seem to show the same.
 #[derive(Clone, Copy, Debug, PartialEq)]
@@ -109,16 +109,16 @@ fn of_pair(
             ways.push(way);
         }
         let known = keep(attempt(candidate.wanted == a, &candidate.start));
-        if known.is_some_and(|known| known.verdict.is_plenty()) {
+        if known.is_some_and(|known| known.verdict.is_conclusive()) {
             break;
         }
     }
     // In doubt, the whole of each is laid over the other, where it was found to lie.
     if let Some(TentativeMatch { verdict, map, .. }) = keep(None)
-        && verdict.is_in_doubt()
+        && verdict.is_near_conclusive()
     {
         keep(attempt(true, &Start::along(map)));
         keep(map.inverse().and_then(|back| attempt(false, &Start::along(back))));
     }
-    best.filter(|pair| pair.verdict.log_odds >= SEEMING)
+    best.filter(|pair| pair.verdict.log_odds >= TENTATIVE)
 }

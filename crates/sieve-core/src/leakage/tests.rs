@@ -51,7 +51,7 @@ const LEAKS: [(Kind, &[&str]); 4] = [
 fn matches_are_counted_by_split_class_and_reason() {
     let catalog = catalog(split(), &[]);
     let (_, leakage) = of(&catalog, &LEAKS, &[]);
-    let told: Vec<String> = leakage
+    let reported: Vec<String> = leakage
         .split_pairs
         .iter()
         .filter(|summary| summary.is_judge)
@@ -64,7 +64,7 @@ fn matches_are_counted_by_split_class_and_reason() {
         .collect();
     let expected =
         ["test in train: 4 of 40", "test in validation: 1 of 40", "validation in train: 1 of 40"];
-    assert_eq!(told, expected);
+    assert_eq!(reported, expected);
     let test = &leakage.split_pairs[0];
     assert_eq!((test.copies, test.bursts()), (2, 2));
     let classes: Vec<_> =

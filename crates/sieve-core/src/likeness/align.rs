@@ -5,7 +5,7 @@
 
 use super::least_squares::{self, UNKNOWNS};
 use super::plane::Plane;
-use super::simd::{F32x8, Work, add, lanes, totals};
+use super::simd::{F32x8, Kernel, add, lanes, totals};
 use crate::affine::Affine;
 use crate::rect::Region;
 
@@ -93,7 +93,7 @@ pub struct Limits {
     pub settled: f32,
 }
 
-/// Room for the work of one alignment, used again and again.
+/// Room for the kernel of one alignment, used again and again.
 #[derive(Default)]
 pub struct AlignScratch {
     /// The values of the image where the template's samples lie, after the last step.
@@ -114,7 +114,7 @@ pub fn align<E: F32x8>(
     limits: &Limits,
     scratch: &mut AlignScratch,
 ) -> Option<Alignment> {
-    E::apart(Aligning { template, image, start, limits, scratch })
+    E::dispatch(Aligning { template, image, start, limits, scratch })
 }
 
 /// What is moved over what.
@@ -126,11 +126,11 @@ struct Aligning<'a> {
     scratch: &'a mut AlignScratch,
 }
 
-impl Work for Aligning<'_> {
+impl Kernel for Aligning<'_> {
     type Out = Option<Alignment>;
 
     #[inline(always)]
-    fn with<E: F32x8>(self) -> Option<Alignment> {
+    fn run<E: F32x8>(self) -> Option<Alignment> {
         steps::<E>(self)
     }
 }
@@ -193,7 +193,7 @@ pub fn add_inside(map: &Affine, region: &Region, count: usize, into: &mut [f32])
 }
 
 /// The share of samples that lie on the image, and of those that are shown by both, from which on gain and offset
-/// can be told.
+/// can be known.
 const LEAST_INSIDE: f32 = 0.5;
 const LEAST_SHOWN: f32 = 0.2;
 /// Levels from which a sample may be clipped: what it stands for may be brighter.
@@ -205,16 +205,17 @@ const CLIPPED: f32 = 254.0;
 fn tone<E: F32x8>(template: &Template, scratch: &mut AlignScratch) -> Option<(f32, f32)> {
     let AlignScratch { sampled, inside, weights, .. } = scratch;
     weights.resize(sampled.len(), 0.0);
-    let (one, clipped, mut counts) = (E::all(1.0), E::all(CLIPPED), E::all(0.0));
+    let (one, clipped, mut counts) = (E::splat(1.0), E::splat(CLIPPED), E::splat(0.0));
     let lists = lanes(&template.values).iter().zip(lanes(sampled)).zip(lanes(inside));
     for (((value, sampled), inside), weight) in lists.zip(weights.as_chunks_mut().0) {
         let inside = E::load(inside);
         counts = counts.plus(inside);
-        let differ = E::load(value).below(clipped).minus(E::load(sampled).below(clipped)).size();
+        let differ =
+            E::load(value).less_than(clipped).minus(E::load(sampled).less_than(clipped)).abs();
         inside.times(one.minus(differ)).store(weight);
     }
     let count = inside.len() as f32;
-    if counts.total() < LEAST_INSIDE * count {
+    if counts.sum() < LEAST_INSIDE * count {
         return None;
     }
     let sums = match moments::<E>(sampled, &template.values, weights) {
@@ -241,32 +242,32 @@ fn weigh<E: F32x8>(
     let AlignScratch { sampled, inside, weights, residuals } = scratch;
     residuals.resize(sampled.len(), 0.0);
     weights.resize(sampled.len(), 0.0);
-    let (mut sums, mut counts) = (E::all(0.0), E::all(0.0));
-    let (gain, offset) = (E::all(gain), E::all(offset));
-    let (zero, one, clipped) = (E::all(0.0), E::all(1.0), E::all(CLIPPED));
+    let (mut sums, mut counts) = (E::splat(0.0), E::splat(0.0));
+    let (gain, offset) = (E::splat(gain), E::splat(offset));
+    let (zero, one, clipped) = (E::splat(0.0), E::splat(1.0), E::splat(CLIPPED));
     let lists = lanes(&template.values).iter().zip(lanes(sampled)).zip(lanes(inside));
     let into = residuals.as_chunks_mut().0.iter_mut().zip(weights.as_chunks_mut().0);
     for (((value, sampled), inside), (residual, weight)) in lists.zip(into) {
         let (inside, value, sampled) = (E::load(inside), E::load(value), E::load(sampled));
         let apart = value.minus(gain.times(sampled)).minus(offset);
         // What is clipped in one of both may be brighter there.
-        let (here, there) = (value.below(clipped), sampled.below(clipped));
-        let (both, is_less) = (here.times(there), apart.below(zero));
+        let (here, there) = (value.less_than(clipped), sampled.less_than(clipped));
+        let (both, is_less) = (here.times(there), apart.less_than(zero));
         let hidden =
             there.minus(both).times(is_less).plus(here.minus(both).times(one.minus(is_less)));
         let shown = inside.times(one.minus(hidden));
         apart.store(residual);
         shown.store(weight);
-        sums = sums.plus(apart.size().times(shown));
+        sums = sums.plus(apart.abs().times(shown));
         counts = counts.plus(inside);
     }
-    let counted = counts.total();
-    let mean = sums.total() / counted.max(1.0);
+    let counted = counts.sum();
+    let mean = sums.sum() / counted.max(1.0);
     // Never below one level: rounding alone leaves as much.
-    let scale = E::all((2.0 * mean).max(1.0));
+    let scale = E::splat((2.0 * mean).max(1.0));
     for (residual, weight) in lanes(residuals).iter().zip(weights.as_chunks_mut().0) {
-        let ratio = E::load(residual).over(scale);
-        let term = one.over(one.plus(ratio.times(ratio)));
+        let ratio = E::load(residual).div(scale);
+        let term = one.div(one.plus(ratio.times(ratio)));
         E::load(weight).times(term).times(term).store(weight);
     }
     (mean, counted)
@@ -275,14 +276,14 @@ fn weigh<E: F32x8>(
 /// The standard deviation of `values`.
 #[inline(always)]
 fn deviation<E: F32x8>(values: &[f32]) -> f32 {
-    let (mut sums, mut squares) = (E::all(0.0), E::all(0.0));
+    let (mut sums, mut squares) = (E::splat(0.0), E::splat(0.0));
     for value in lanes(values) {
-        let value = E::load(value).minus(E::all(GREY));
+        let value = E::load(value).minus(E::splat(GREY));
         sums = sums.plus(value);
         squares = squares.plus(value.times(value));
     }
-    let mean = sums.total() / values.len() as f32;
-    (squares.total() / values.len() as f32 - mean * mean).max(0.0).sqrt()
+    let mean = sums.sum() / values.len() as f32;
+    (squares.sum() / values.len() as f32 - mean * mean).max(0.0).sqrt()
 }
 
 /// One step: the numbers that bring template and image together, by weighted least squares.
@@ -366,10 +367,10 @@ const GREY: f32 = 128.0;
 /// The weighted sums of `x` and `y`.
 #[inline(always)]
 pub fn moments<E: F32x8>(x: &[f32], y: &[f32], weights: &[f32]) -> Moments {
-    let mut sums = [E::all(0.0); 6];
+    let mut sums = [E::splat(0.0); 6];
     for ((x, y), weight) in lanes(x).iter().zip(lanes(y)).zip(lanes(weights)) {
         // About middle grey, so that the squares stay small and exact.
-        let (x, y) = (E::load(x).minus(E::all(GREY)), E::load(y).minus(E::all(GREY)));
+        let (x, y) = (E::load(x).minus(E::splat(GREY)), E::load(y).minus(E::splat(GREY)));
         let weight = E::load(weight);
         let (wx, wy) = (weight.times(x), weight.times(y));
         add(&mut sums, [weight, wx, wy, wx.times(x), wy.times(y), wx.times(y)]);

@@ -128,7 +128,7 @@ impl AlignmentFeatures {
     }
 }
 
-/// What is compared, and room for the work of it, used again and again.
+/// What is compared, and room for the kernel of it, used again and again.
 #[derive(Default)]
 pub struct Samples {
     /// The values of the image wanted, row by row.
@@ -264,26 +264,26 @@ impl AlignedPair<'_> {
 /// The weighted sum of the distances of two lists.
 #[inline(always)]
 fn distance<E: F32x8>(a: &[f32], b: &[f32], weights: &[f32]) -> f32 {
-    let mut sum = E::all(0.0);
+    let mut sum = E::splat(0.0);
     for ((a, b), weight) in lanes(a).iter().zip(lanes(b)).zip(lanes(weights)) {
-        sum = sum.plus(E::load(a).minus(E::load(b)).size().times(E::load(weight)));
+        sum = sum.plus(E::load(a).minus(E::load(b)).abs().times(E::load(weight)));
     }
-    sum.total()
+    sum.sum()
 }
 
 /// Lets samples that are further apart than `level` weigh little; the weight of the others is
 /// returned.
 #[inline(always)]
 fn keep_fitting<E: F32x8>(a: &[f32], b: &[f32], weights: &mut [f32], level: f32) -> f32 {
-    let (level, one, mut sum) = (E::all(level), E::all(1.0), E::all(0.0));
+    let (level, one, mut sum) = (E::splat(level), E::splat(1.0), E::splat(0.0));
     let wide = level.plus(level);
     let lists = lanes(a).iter().zip(lanes(b)).zip(weights.as_chunks_mut().0);
     for ((a, b), weights) in lists {
-        let (apart, weight) = (E::load(a).minus(E::load(b)).size(), E::load(weights));
-        sum = sum.plus(weight.times(apart.below(level)));
-        let ratio = apart.over(wide);
-        let term = one.over(one.plus(ratio.times(ratio)));
+        let (apart, weight) = (E::load(a).minus(E::load(b)).abs(), E::load(weights));
+        sum = sum.plus(weight.times(apart.less_than(level)));
+        let ratio = apart.div(wide);
+        let term = one.div(one.plus(ratio.times(ratio)));
         weight.times(term).times(term).store(weights);
     }
-    sum.total()
+    sum.sum()
 }

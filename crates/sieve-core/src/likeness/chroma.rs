@@ -17,12 +17,12 @@ impl Chroma {
     /// The sums of blue and red chroma, in levels around 128, of two images where `inside` is not 0.
     #[inline(always)]
     pub fn new<E: F32x8>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32]) -> Self {
-        let mut sums = [E::all(0.0); 14];
+        let mut sums = [E::splat(0.0); 14];
         let ([x, y], [u, v]) = (a.map(lanes), b.map(lanes));
         let places = x.iter().zip(y).zip(u).zip(v).zip(lanes(inside));
         for ((((x, y), u), v), weight) in places {
             let weight = E::load(weight);
-            let middle = E::all(128.0);
+            let middle = E::splat(128.0);
             let (x, y) = (E::load(x).minus(middle), E::load(y).minus(middle));
             let (u, v) = (E::load(u).minus(middle), E::load(v).minus(middle));
             let (x, y, u, v) = (x.times(weight), y.times(weight), u.times(weight), v.times(weight));
@@ -40,7 +40,7 @@ impl Chroma {
                 y.times(u),
                 x.times(v),
                 y.times(v),
-                x.minus(u).size().plus(y.minus(v).size()),
+                x.minus(u).abs().plus(y.minus(v).abs()),
             ];
             add(&mut sums, terms);
         }

@@ -7,10 +7,11 @@ use super::align::{AlignScratch, Alignment, Limits, Template, align};
 use super::blocks::{Blocks, Grid, Rest};
 use super::details::without_neighbours;
 use super::plane::Plane;
-use super::simd::{F32x8, LANES, Work, run};
+use super::simd::{F32x8, Kernel, LANES, run};
 use super::tone::{Colours, Tone};
 use crate::affine::Affine;
 use crate::measuring::{CHROMA, CLOSEUP_PX, Closeup, LUMA, halved};
+use crate::statistics::upper_median;
 
 /// Samples along each side: at least, and what their number is a multiple of.
 const LEAST: usize = 48;
@@ -115,11 +116,11 @@ struct Close<'a> {
     map: Affine,
 }
 
-impl Work for Close<'_> {
+impl Kernel for Close<'_> {
     type Out = Option<CloseFeatures>;
 
     #[inline(always)]
-    fn with<E: F32x8>(self) -> Option<CloseFeatures> {
+    fn run<E: F32x8>(self) -> Option<CloseFeatures> {
         let Close { first, second, map } = self;
         let size = |map: &Affine| (map.0[0] * map.0[4] - map.0[1] * map.0[3]).abs().sqrt();
         // What shows less is laid over what shows more, so that all of it has something to lie on.
@@ -135,8 +136,8 @@ impl Work for Close<'_> {
         let fine = Template::new::<E>(&planes[0], &Affine::IDENTITY, side);
         let exact = align::<E>(&fine, &planes[1], &near.map, &FINELY, &mut scratch)?;
         let inside = &scratch.inside;
-        let lit = Lit::new::<E>([part, whole], &exact, inside, side);
-        let [wanted, found] = &lit.luma;
+        let matched = ToneMatched::new::<E>([part, whole], &exact, inside, side);
+        let [wanted, found] = &matched.luma;
         let smooth = [smoothed(wanted, side), smoothed(found, side)];
         let grid = Grid::new([&smooth[0], &smooth[1]], inside, side);
         let details = [without_neighbours(wanted, side), without_neighbours(found, side)];
@@ -147,8 +148,8 @@ impl Work for Close<'_> {
             rest: grid.rest(),
             strange,
             residual: apart / grid.contrast().max(1.0),
-            colours: lit.colours::<E>(inside, side),
-            tone: lit.tone,
+            colours: matched.colours::<E>(inside, side),
+            tone: matched.tone,
             overlap: exact.overlap,
             side,
         })
@@ -162,16 +163,16 @@ fn weighted(rgb: [f32; 3], weights: [f32; 3]) -> f32 {
 /// Levels of chroma below which an image is grey.
 const GREY_LEVELS: f32 = 2.0;
 
-/// Both images in one light: the darker or duller one is lit as the other is, channel by channel, so that it burns out
+/// Both images in one light: the darker or duller one is matched as the other is, channel by channel, so that it burns out
 /// where the other did.
-struct Lit {
+struct ToneMatched {
     luma: [Vec<f32>; 2],
     /// Blue and red chroma of both, around 0; none where one of them is grey.
     chroma: Option<[[Vec<f32>; 2]; 2]>,
     tone: Tone,
 }
 
-impl Lit {
+impl ToneMatched {
     #[inline(always)]
     fn new<E: F32x8>(
         [part, whole]: [&Closeup; 2],
@@ -201,40 +202,40 @@ impl Lit {
                 *rgb = [luma, Vec::new(), Vec::new()];
             }
         }
-        // Either may be lit as the other; what was clipped does not come back, so one way fits better.
+        // Either may be matched as the other; what was clipped does not come back, so one way fits better.
         let channels = if is_grey { 1 } else { 3 };
         let lists = both.each_ref().map(|rgb| {
             rgb[..channels].iter().flat_map(|plane| every_other(plane, side)).collect::<Vec<f32>>()
         });
         let inside = every_other(inside, side).repeat(channels);
-        let line = |dull: usize| match dull {
+        let line = |darker: usize| match darker {
             0 => Tone::line(1.0 / exact.gain, -exact.offset / exact.gain),
             _ => Tone::line(exact.gain, exact.offset),
         };
         let mut best: Option<(usize, Tone, f32)> = None;
-        for dull in [1, 0] {
-            for start in [Some(line(dull)), None] {
+        for darker in [1, 0] {
+            for start in [Some(line(darker)), None] {
                 let (tone, left) =
-                    Tone::fitted::<E>(start, &lists[1 - dull], &lists[dull], &inside);
+                    Tone::fitted::<E>(start, &lists[1 - darker], &lists[darker], &inside);
                 if best.is_none_or(|(.., least)| left < least) {
-                    best = Some((dull, tone, left));
+                    best = Some((darker, tone, left));
                 }
             }
         }
-        let (dull, tone, _) = best.expect("four were tried");
-        let (black, white) = (E::all(0.0), E::all(255.0));
-        for channel in &mut both[dull] {
+        let (darker, tone, _) = best.expect("four were tried");
+        let (black, white) = (E::splat(0.0), E::splat(255.0));
+        for channel in &mut both[darker] {
             for values in channel.as_chunks_mut::<LANES>().0 {
-                tone.lit(E::load(values)).least(white).most(black).store(values);
+                tone.lit(E::load(values)).min(white).max(black).store(values);
             }
         }
         if is_grey {
-            return Lit { luma: both.map(|[luma, ..]| luma), chroma: None, tone };
+            return ToneMatched { luma: both.map(|[luma, ..]| luma), chroma: None, tone };
         }
         let luma = both.each_ref().map(|rgb| of_rgb(rgb, LUMA));
         let chroma =
             both.each_ref().map(|rgb| CHROMA.map(|weights| halved(&of_rgb(rgb, weights), side)));
-        Lit { luma, chroma: Some(chroma), tone }
+        ToneMatched { luma, chroma: Some(chroma), tone }
     }
 
     #[inline(always)]
@@ -305,8 +306,8 @@ impl Anomaly {
                 on_lines.push(apart / slopes[at]);
             }
         }
-        let noise = median(&mut on_plain);
-        let blur = median(&mut on_lines);
+        let noise = upper_median(&mut on_plain).unwrap_or(0.0);
+        let blur = upper_median(&mut on_lines).unwrap_or(0.0);
         let (mut share, mut most, mut levels) = (0.0f32, 0.0f32, 0.0f32);
         for block in 0..(side / BLOCK) * (side / BLOCK) {
             let (top, first) = (block / (side / BLOCK) * BLOCK, block % (side / BLOCK) * BLOCK);
@@ -357,15 +358,6 @@ fn slopes([a, b]: [&[f32]; 2], side: usize) -> Vec<f32> {
         }
     }
     slopes
-}
-
-/// The value in the middle; 0 of none.
-fn median(values: &mut [f32]) -> f32 {
-    if values.is_empty() {
-        return 0.0;
-    }
-    let middle = values.len() / 2;
-    *values.select_nth_unstable_by(middle, f32::total_cmp).1
 }
 
 /// Each value in the mean of the nine around it, the middle counting most: noise and compression change single

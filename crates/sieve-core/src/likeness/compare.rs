@@ -3,7 +3,7 @@
 
 use super::align::{AlignScratch, Limits, Template, align};
 use super::alignment_features::{AlignedPair, AlignmentFeatures, Samples};
-use super::simd::{F32x8, Work, run};
+use super::simd::{F32x8, Kernel, run};
 use super::verdict::is_promising;
 use super::view::{ImagePyramid, Turn, View};
 use crate::affine::Affine;
@@ -58,10 +58,10 @@ impl Start {
     }
 }
 
-/// Room for the work of one comparison, used again and again.
+/// Room for the kernel of one comparison, used again and again.
 #[derive(Default)]
 pub struct Scratch {
-    work: AlignScratch,
+    kernel: AlignScratch,
     samples: Samples,
 }
 
@@ -97,19 +97,19 @@ struct Comparison<'a> {
     scratch: &'a mut Scratch,
 }
 
-impl Work for Comparison<'_> {
+impl Kernel for Comparison<'_> {
     type Out = Option<ComparisonResult>;
 
     #[inline(always)]
-    fn with<E: F32x8>(self) -> Option<ComparisonResult> {
+    fn run<E: F32x8>(self) -> Option<ComparisonResult> {
         let Comparison { wanted, found, start, at_a_glance, scratch } = self;
         let planes = wanted.planes(start.is_content);
-        let Scratch { work, samples } = scratch;
+        let Scratch { kernel, samples } = scratch;
         let coarse = Template::new::<E>(&planes.half, &start.view, COARSE);
-        let second = align::<E>(&coarse, &found.all.half, &start.map, &COARSELY, work)?;
+        let second = align::<E>(&coarse, &found.all.half, &start.map, &COARSELY, kernel)?;
         samples.wanted.clone_from(&coarse.values);
-        samples.found.clone_from(&work.sampled);
-        samples.weights.clone_from(&work.inside);
+        samples.found.clone_from(&kernel.sampled);
+        samples.weights.clone_from(&kernel.inside);
         let aspects = [wanted.aspect, found.aspect];
         let pair = [planes, &found.all];
         // A border that was painted over is content like all else.
@@ -123,7 +123,7 @@ impl Work for Comparison<'_> {
         let map = start.whole.then(start.view.inverse()?).then(second.map);
         let lumas = [planes.luma(), found.all.luma()];
         let fine = Template::new::<E>(&lumas[0], &start.whole, FINE);
-        let third = align::<E>(&fine, &lumas[1], &map, &FINELY, work)?;
+        let third = align::<E>(&fine, &lumas[1], &map, &FINELY, kernel)?;
         lumas[0].sample(&start.whole, DETAIL, &mut samples.wanted);
         let Samples { found: b, weights, .. } = samples;
         lumas[1].sample_inside(&third.map, DETAIL, b, weights);
@@ -137,7 +137,7 @@ impl Work for Comparison<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::likeness::{looked_among, looked_for};
+    use crate::likeness::{index_views, query_views};
     use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
     use proptest::prelude::*;
 
@@ -184,7 +184,7 @@ mod tests {
             first in prop::array::uniform4(2.0f64..9.0), second in prop::array::uniform4(2.0f64..9.0),
         ) {
             let (a, b, mut scratch) = (waves(first, 2.0), waves(second, 2.0), Scratch::default());
-            for (view, other) in looked_for(&a).iter().zip(looked_among(&b)) {
+            for (view, other) in query_views(&a).iter().zip(index_views(&b)) {
                 let start = Start::from_view(view, other.map);
                 let glanced = compare(&a, &b, &start, &mut scratch);
                 let close_comparison = compare_closely(&a, &b, &start, &mut scratch);

@@ -76,7 +76,7 @@ impl BandCorrelation {
     /// Of all of `a` and `b`, as they are weighted.
     #[inline(always)]
     pub fn new<E: F32x8>(a: &[f32], b: &[f32], weights: &[f32]) -> Self {
-        let mut sums = [E::all(0.0); 4];
+        let mut sums = [E::splat(0.0); 4];
         for ((a, b), weight) in lanes(a).iter().zip(lanes(b)).zip(lanes(weights)) {
             add_products(&mut sums, E::load(a), E::load(b), E::load(weight));
         }
@@ -87,11 +87,11 @@ impl BandCorrelation {
     /// the same, while plain paint has none and correlates by 0.
     #[inline(always)]
     pub fn all_and_faint<E: F32x8>(a: &[f32], b: &[f32], weights: &[f32]) -> [Self; 2] {
-        let (mut all, mut faint) = ([E::all(0.0); 4], [E::all(0.0); 4]);
-        let most = E::all(FAINT_LEVELS);
+        let (mut all, mut faint) = ([E::splat(0.0); 4], [E::splat(0.0); 4]);
+        let most = E::splat(FAINT_LEVELS);
         for ((a, b), weight) in lanes(a).iter().zip(lanes(b)).zip(lanes(weights)) {
             let (a, b, weight) = (E::load(a), E::load(b), E::load(weight));
-            let are_faint = weight.times(a.size().below(most)).times(b.size().below(most));
+            let are_faint = weight.times(a.abs().less_than(most)).times(b.abs().less_than(most));
             add_products(&mut all, a, b, weight);
             add_products(&mut faint, a, b, are_faint);
         }
@@ -117,16 +117,16 @@ fn add_products<E: F32x8>(sums: &mut [E; 4], a: E, b: E, weight: E) {
 /// The share of samples whose detail is seen, 0 to 1.
 #[inline(always)]
 pub fn share_seen<E: F32x8>(details: &[f32], weights: &[f32]) -> f32 {
-    let (mut unseen, mut all) = (E::all(0.0), E::all(0.0));
+    let (mut unseen, mut all) = (E::splat(0.0), E::splat(0.0));
     for (detail, weight) in lanes(details).iter().zip(lanes(weights)) {
         let weight = E::load(weight);
         // As much as that is seen.
-        let is_unseen = E::load(detail).size().below(E::all(SEEN_LEVELS));
+        let is_unseen = E::load(detail).abs().less_than(E::splat(SEEN_LEVELS));
         unseen = unseen.plus(weight.times(is_unseen));
         all = all.plus(weight);
     }
-    let all = all.total();
-    (all - unseen.total()) / all.max(1.0)
+    let all = all.sum();
+    (all - unseen.sum()) / all.max(1.0)
 }
 
 /// Blocks along each side, and parts, which are two by two blocks.
@@ -195,11 +195,11 @@ impl Parts {
                 let [a, b, weights] = [a, b, weights].map(|list| &list[row * side..][..side]);
                 let lists = lanes(a).iter().zip(lanes(b)).zip(lanes(weights));
                 for (at, ((a, b), weight)) in lists.enumerate() {
-                    let middle = E::all(128.0);
+                    let middle = E::splat(128.0);
                     let (a, b) = (E::load(a).minus(middle), E::load(b).minus(middle));
                     let weight = E::load(weight);
                     let (wa, wb) = (weight.times(a), weight.times(b));
-                    let apart = weight.times(a.minus(b).size());
+                    let apart = weight.times(a.minus(b).abs());
                     let terms = [weight, wa, wb, wa.times(a), wb.times(b), wa.times(b), apart];
                     for (column, term) in columns.iter_mut().zip(terms) {
                         let column = &mut column[at];

@@ -39,7 +39,7 @@ fn row<E: F32x8, const ROW: usize>(
     [values, weights]: [&[[f32; LANES]]; 2],
     (normal, right): &mut Sums,
 ) {
-    let (mut sums, mut last) = ([E::all(0.0); UNKNOWNS], E::all(0.0));
+    let (mut sums, mut last) = ([E::splat(0.0); UNKNOWNS], E::splat(0.0));
     for at in 0..weights.len() {
         let weight = E::load(&weights[at]);
         let weighted =
@@ -53,9 +53,9 @@ fn row<E: F32x8, const ROW: usize>(
         last = last.plus(weighted.times(E::load(&values[at])));
     }
     for (into, sum) in normal[ROW].iter_mut().zip(sums).take(ROW + 1) {
-        *into = sum.total();
+        *into = sum.sum();
     }
-    right[ROW] = last.total();
+    right[ROW] = last.sum();
 }
 
 #[cfg(test)]

@@ -1,6 +1,6 @@
 //! LIKENESS: whether two images show the same thing, and how one lies on the other.
 //!
-//! [`looked_for`] and [`looked_among`] give short vectors of the views that two copies may have in
+//! [`query_views`] and [`index_views`] give short vectors of the views that two copies may have in
 //! common, for a search to find. What is found is laid over each other by [`compare()`], and a
 //! [`Verdict`] weighs how well it fits. What then seems to be the same is looked at closely ([`CloseFeatures`]), and all that is
 //! known of it is weighed together ([`CloseComparison`]).
@@ -35,6 +35,6 @@ pub use placement::Placing;
 pub use plane::Planes;
 pub use verdict::Verdict;
 pub use view::{
-    DIMENSIONS, ImagePyramid, Turn, Vector, View, cosine, least_product, looked_among, looked_for,
-    moment, whole_view,
+    DIMENSIONS, ImagePyramid, Turn, Vector, View, cosine, index_views, least_product, moment,
+    query_views, whole_view,
 };

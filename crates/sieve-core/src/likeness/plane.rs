@@ -1,6 +1,6 @@
 //! An image as planes of levels that can be looked up between their cells.
 
-use super::simd::{F32x8, LANES, Work, run};
+use super::simd::{F32x8, Kernel, LANES, run};
 use crate::affine::Affine;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
 use crate::rect::Region;
@@ -114,12 +114,12 @@ struct LookUp<'a, const INSIDE: bool> {
     inside: &'a mut [f32],
 }
 
-impl<const INSIDE: bool> Work for LookUp<'_, INSIDE> {
+impl<const INSIDE: bool> Kernel for LookUp<'_, INSIDE> {
     type Out = ();
 
     /// Plain loops over lanes, which the compiler makes registers of.
     #[inline(always)]
-    fn with<E: F32x8>(self) {
+    fn run<E: F32x8>(self) {
         let LookUp { plane, map, count, into, inside } = self;
         into.resize(count * count, 0.0);
         if !INSIDE && count == plane.side && *map == Affine::IDENTITY {

@@ -4,22 +4,22 @@
 //! two at a time. Any processor gives the same numbers: each lane has its own sum, and these are added
 //! in one order.
 
-/// What is done with eights, whichever they are.
-pub trait Work {
-    /// What comes of it.
+/// A computation over vectors of eight numbers, whatever the registers.
+pub trait Kernel {
+    /// The result.
     type Out;
 
-    /// Does it. Always inline, so that it becomes part of a function that is built for one kind of eights.
-    fn with<E: F32x8>(self) -> Self::Out;
+    /// Computes it. Always inline, so that it becomes part of a function that is compiled for one kind of register.
+    fn run<E: F32x8>(self) -> Self::Out;
 }
 
-/// Does it with the widest registers that this processor has.
-pub fn run<W: Work>(work: W) -> W::Out {
+/// Runs a kernel with the widest registers that this processor has.
+pub fn run<K: Kernel>(kernel: K) -> K::Out {
     #[cfg(target_arch = "x86_64")]
     if is_x86_feature_detected!("avx2") {
-        return register::Register::apart(work);
+        return register::Register::dispatch(kernel);
     }
-    Any::apart(work)
+    Any::dispatch(kernel)
 }
 
 /// What every processor of this kind has.
@@ -33,10 +33,10 @@ pub const LANES: usize = 8;
 
 /// Eight numbers.
 pub trait F32x8: Copy {
-    /// Does `work` in a function of its own, which is built once for each kind of eights, however often it is called.
-    fn apart<W: Work>(work: W) -> W::Out;
+    /// Runs `kernel` in a separate function, compiled once for each kind of register, however often it is called.
+    fn dispatch<K: Kernel>(kernel: K) -> K::Out;
     /// The same number in all lanes.
-    fn all(value: f32) -> Self;
+    fn splat(value: f32) -> Self;
     /// From memory.
     fn load(from: &[f32; LANES]) -> Self;
     /// To memory.
@@ -44,21 +44,21 @@ pub trait F32x8: Copy {
     fn plus(self, other: Self) -> Self;
     fn minus(self, other: Self) -> Self;
     fn times(self, other: Self) -> Self;
-    fn over(self, other: Self) -> Self;
+    fn div(self, other: Self) -> Self;
     /// Without sign.
-    fn size(self) -> Self;
+    fn abs(self) -> Self;
     /// The square root.
-    fn root(self) -> Self;
+    fn sqrt(self) -> Self;
     /// 1 where the number is below the other, 0 elsewhere.
-    fn below(self, other: Self) -> Self;
+    fn less_than(self, other: Self) -> Self;
     /// The lesser of both.
-    fn least(self, other: Self) -> Self;
+    fn min(self, other: Self) -> Self;
     /// The greater of both.
-    fn most(self, other: Self) -> Self;
+    fn max(self, other: Self) -> Self;
 
     /// The sum of the lanes.
     #[inline(always)]
-    fn total(self) -> f32 {
+    fn sum(self) -> f32 {
         let mut lanes = [0.0; LANES];
         self.store(&mut lanes);
         let [a, b, c, d, e, f, g, h] = lanes;
@@ -80,12 +80,12 @@ pub fn add<E: F32x8, const COUNT: usize>(sums: &mut [E; COUNT], terms: [E; COUNT
 pub fn totals<E: F32x8, const COUNT: usize>(sums: [E; COUNT]) -> [f32; COUNT] {
     let mut totals = [0.0; COUNT];
     for (total, sum) in totals.iter_mut().zip(sums) {
-        *total = sum.total();
+        *total = sum.sum();
     }
     totals
 }
 
-/// A list as eights; its length is a multiple of eight.
+/// A list in vectors of eight; its length is a multiple of eight.
 #[inline(always)]
 pub fn lanes(list: &[f32]) -> &[[f32; LANES]] {
     list.as_chunks().0
@@ -94,12 +94,12 @@ pub fn lanes(list: &[f32]) -> &[[f32; LANES]] {
 #[cfg(any(test, not(target_arch = "x86_64")))]
 impl F32x8 for [f32; LANES] {
     #[inline(never)]
-    fn apart<W: Work>(work: W) -> W::Out {
-        work.with::<Self>()
+    fn dispatch<K: Kernel>(kernel: K) -> K::Out {
+        kernel.run::<Self>()
     }
 
     #[inline(always)]
-    fn all(value: f32) -> Self {
+    fn splat(value: f32) -> Self {
         [value; LANES]
     }
 
@@ -129,32 +129,32 @@ impl F32x8 for [f32; LANES] {
     }
 
     #[inline(always)]
-    fn over(self, other: Self) -> Self {
+    fn div(self, other: Self) -> Self {
         std::array::from_fn(|lane| self[lane] / other[lane])
     }
 
     #[inline(always)]
-    fn size(self) -> Self {
+    fn abs(self) -> Self {
         self.map(f32::abs)
     }
 
     #[inline(always)]
-    fn root(self) -> Self {
+    fn sqrt(self) -> Self {
         self.map(f32::sqrt)
     }
 
     #[inline(always)]
-    fn below(self, other: Self) -> Self {
+    fn less_than(self, other: Self) -> Self {
         std::array::from_fn(|lane| if self[lane] < other[lane] { 1.0 } else { 0.0 })
     }
 
     #[inline(always)]
-    fn least(self, other: Self) -> Self {
+    fn min(self, other: Self) -> Self {
         std::array::from_fn(|lane| if self[lane] < other[lane] { self[lane] } else { other[lane] })
     }
 
     #[inline(always)]
-    fn most(self, other: Self) -> Self {
+    fn max(self, other: Self) -> Self {
         std::array::from_fn(|lane| if self[lane] > other[lane] { self[lane] } else { other[lane] })
     }
 }
@@ -163,7 +163,7 @@ impl F32x8 for [f32; LANES] {
 mod register {
     use std::arch::x86_64::*;
 
-    use super::{F32x8, LANES, Work};
+    use super::{F32x8, Kernel, LANES};
 
     /// Eight numbers in one register of the processor. Nothing but `run` names it, which has asked the processor
     /// whether it has such.
@@ -173,16 +173,16 @@ mod register {
     // SAFETY, of all below: the processor was asked. What is loaded and stored is eight numbers long, and need not
     // be aligned.
     impl F32x8 for Register {
-        fn apart<W: Work>(work: W) -> W::Out {
+        fn dispatch<K: Kernel>(kernel: K) -> K::Out {
             #[target_feature(enable = "avx2")]
-            fn built<W: Work>(work: W) -> W::Out {
-                work.with::<Register>()
+            fn built<K: Kernel>(kernel: K) -> K::Out {
+                kernel.run::<Register>()
             }
-            unsafe { built(work) }
+            unsafe { built(kernel) }
         }
 
         #[inline(always)]
-        fn all(value: f32) -> Self {
+        fn splat(value: f32) -> Self {
             Register(unsafe { _mm256_set1_ps(value) })
         }
 
@@ -212,34 +212,34 @@ mod register {
         }
 
         #[inline(always)]
-        fn over(self, other: Self) -> Self {
+        fn div(self, other: Self) -> Self {
             Register(unsafe { _mm256_div_ps(self.0, other.0) })
         }
 
         #[inline(always)]
-        fn size(self) -> Self {
+        fn abs(self) -> Self {
             Register(unsafe { _mm256_andnot_ps(_mm256_set1_ps(-0.0), self.0) })
         }
 
         #[inline(always)]
-        fn root(self) -> Self {
+        fn sqrt(self) -> Self {
             Register(unsafe { _mm256_sqrt_ps(self.0) })
         }
 
         #[inline(always)]
-        fn below(self, other: Self) -> Self {
+        fn less_than(self, other: Self) -> Self {
             Register(unsafe {
                 _mm256_and_ps(_mm256_cmp_ps::<_CMP_LT_OQ>(self.0, other.0), _mm256_set1_ps(1.0))
             })
         }
 
         #[inline(always)]
-        fn least(self, other: Self) -> Self {
+        fn min(self, other: Self) -> Self {
             Register(unsafe { _mm256_min_ps(self.0, other.0) })
         }
 
         #[inline(always)]
-        fn most(self, other: Self) -> Self {
+        fn max(self, other: Self) -> Self {
             Register(unsafe { _mm256_max_ps(self.0, other.0) })
         }
     }
@@ -249,7 +249,7 @@ mod register {
 mod halves {
     use std::arch::x86_64::*;
 
-    use super::{F32x8, LANES, Work};
+    use super::{F32x8, Kernel, LANES};
 
     /// Eight numbers in two registers that every such processor has. As arrays they would do, but that takes the
     /// compiler minutes.
@@ -267,12 +267,12 @@ mod halves {
     // long, and need not be aligned.
     impl F32x8 for SseHalves {
         #[inline(never)]
-        fn apart<W: Work>(work: W) -> W::Out {
-            work.with::<Self>()
+        fn dispatch<K: Kernel>(kernel: K) -> K::Out {
+            kernel.run::<Self>()
         }
 
         #[inline(always)]
-        fn all(value: f32) -> Self {
+        fn splat(value: f32) -> Self {
             let four = unsafe { _mm_set1_ps(value) };
             SseHalves(four, four)
         }
@@ -306,32 +306,32 @@ mod halves {
         }
 
         #[inline(always)]
-        fn over(self, other: Self) -> Self {
+        fn div(self, other: Self) -> Self {
             self.each(other, |a, b| unsafe { _mm_div_ps(a, b) })
         }
 
         #[inline(always)]
-        fn size(self) -> Self {
-            Self::all(-0.0).each(self, |sign, a| unsafe { _mm_andnot_ps(sign, a) })
+        fn abs(self) -> Self {
+            Self::splat(-0.0).each(self, |sign, a| unsafe { _mm_andnot_ps(sign, a) })
         }
 
         #[inline(always)]
-        fn root(self) -> Self {
+        fn sqrt(self) -> Self {
             unsafe { SseHalves(_mm_sqrt_ps(self.0), _mm_sqrt_ps(self.1)) }
         }
 
         #[inline(always)]
-        fn below(self, other: Self) -> Self {
+        fn less_than(self, other: Self) -> Self {
             self.each(other, |a, b| unsafe { _mm_and_ps(_mm_cmplt_ps(a, b), _mm_set1_ps(1.0)) })
         }
 
         #[inline(always)]
-        fn least(self, other: Self) -> Self {
+        fn min(self, other: Self) -> Self {
             self.each(other, |a, b| unsafe { _mm_min_ps(a, b) })
         }
 
         #[inline(always)]
-        fn most(self, other: Self) -> Self {
+        fn max(self, other: Self) -> Self {
             self.each(other, |a, b| unsafe { _mm_max_ps(a, b) })
         }
     }
@@ -345,24 +345,24 @@ mod tests {
     /// All that can be done with two eights.
     struct Everything([[f32; LANES]; 2]);
 
-    impl Work for Everything {
+    impl Kernel for Everything {
         type Out = Vec<[f32; LANES]>;
 
         #[inline(always)]
-        fn with<E: F32x8>(self) -> Self::Out {
+        fn run<E: F32x8>(self) -> Self::Out {
             let (a, b) = (E::load(&self.0[0]), E::load(&self.0[1]));
             let (sum, product) = (a.plus(b), a.times(b));
             let results = [
                 sum,
                 a.minus(b),
                 product,
-                a.over(b),
-                a.size(),
-                a.below(b),
-                a.least(b),
-                a.most(b),
-                b.root(),
-                E::all(a.total()),
+                a.div(b),
+                a.abs(),
+                a.less_than(b),
+                a.min(b),
+                a.max(b),
+                b.sqrt(),
+                E::splat(a.sum()),
             ];
             let mut all = vec![[0.0; LANES]; results.len()];
             for (lanes, result) in all.iter_mut().zip(results) {
@@ -377,7 +377,7 @@ mod tests {
         fn any_processor_gives_the_same(
             a in prop::array::uniform8(-9.0f32..9.0), b in prop::array::uniform8(1.0f32..9.0),
         ) {
-            let found = <[f32; LANES]>::apart(Everything([a, b]));
+            let found = <[f32; LANES]>::dispatch(Everything([a, b]));
             for lane in 0..LANES {
                 let (x, y) = (a[lane], b[lane]);
                 let below = f32::from(u8::from(x < y));
@@ -386,7 +386,7 @@ mod tests {
             }
             prop_assert!((found[9][0] - a.iter().sum::<f32>()).abs() < 1e-4);
             prop_assert_eq!(&run(Everything([a, b])), &found);
-            prop_assert_eq!(&Any::apart(Everything([a, b])), &found);
+            prop_assert_eq!(&Any::dispatch(Everything([a, b])), &found);
         }
     }
 }

@@ -1,6 +1,6 @@
 //! What light, exposure, gamma and a tint make of an image, so that only the rest counts as a difference.
 
-use super::simd::{F32x8, LANES, Work, add, lanes, totals};
+use super::simd::{F32x8, Kernel, LANES, add, lanes, totals};
 
 /// Levels of residual from which a sample hardly counts in a fit.
 const APART_LEVELS: f32 = 12.0;
@@ -19,7 +19,7 @@ pub struct Tone {
 /// Levels as numbers around 0.
 #[inline(always)]
 fn centred<E: F32x8>(levels: E) -> E {
-    levels.minus(E::all(128.0)).times(E::all(1.0 / 128.0))
+    levels.minus(E::splat(128.0)).times(E::splat(1.0 / 128.0))
 }
 
 impl Tone {
@@ -33,7 +33,7 @@ impl Tone {
     pub fn lit<E: F32x8>(&self, levels: E) -> E {
         let x = centred(levels);
         let [level, slope, bend] = self.terms;
-        E::all(level).plus(x.times(E::all(slope).plus(x.times(E::all(bend)))))
+        E::splat(level).plus(x.times(E::splat(slope).plus(x.times(E::splat(bend)))))
     }
 
     /// The curve that brings `found` nearest to `wanted` where `inside` is not 0, and the mean distance that is left. What
@@ -46,7 +46,7 @@ impl Tone {
         found: &[f32],
         inside: &[f32],
     ) -> (Self, f32) {
-        E::apart(Fitting { start, wanted, found, inside })
+        E::dispatch(Fitting { start, wanted, found, inside })
     }
 
     /// Whether lighter stays lighter, from black to white.
@@ -74,11 +74,11 @@ struct Fitting<'a> {
     inside: &'a [f32],
 }
 
-impl Work for Fitting<'_> {
+impl Kernel for Fitting<'_> {
     type Out = (Tone, f32);
 
     #[inline(always)]
-    fn with<E: F32x8>(self) -> (Tone, f32) {
+    fn run<E: F32x8>(self) -> (Tone, f32) {
         let mut tone = self.start;
         for _ in 0..ROUNDS {
             let sums = match tone {
@@ -100,22 +100,22 @@ impl Fitting<'_> {
     /// The sums of all that `wanted` shows neither black nor white.
     #[inline(always)]
     fn between<E: F32x8>(&self) -> [f32; 8] {
-        let (black, white) = (E::all(CLIPPED[0]), E::all(CLIPPED[1]));
-        self.sums::<E>(|wanted, _| wanted.below(white).minus(wanted.below(black)))
+        let (black, white) = (E::splat(CLIPPED[0]), E::splat(CLIPPED[1]));
+        self.sums::<E>(|wanted, _| wanted.less_than(white).minus(wanted.less_than(black)))
     }
 
     /// The sums of all, each sample weighed by how near `tone` brings it.
     #[inline(always)]
     fn weighed_by<E: F32x8>(&self, tone: &Tone) -> [f32; 8] {
-        let (black, white, one) = (E::all(CLIPPED[0]), E::all(CLIPPED[1]), E::all(1.0));
-        let scale = E::all(1.0 / APART_LEVELS);
+        let (black, white, one) = (E::splat(CLIPPED[0]), E::splat(CLIPPED[1]), E::splat(1.0));
+        let scale = E::splat(1.0 / APART_LEVELS);
         self.sums::<E>(|wanted, found| {
             let lit = tone.lit(found);
             let apart = wanted.minus(lit).times(scale);
-            let term = one.over(one.plus(apart.times(apart)));
+            let term = one.div(one.plus(apart.times(apart)));
             // Black in both, or neither below white: nothing is known of how much so.
-            let dark = wanted.below(black).times(lit.below(black));
-            let bright = one.minus(wanted.below(white)).times(one.minus(lit.below(white)));
+            let dark = wanted.less_than(black).times(lit.less_than(black));
+            let bright = one.minus(wanted.less_than(white)).times(one.minus(lit.less_than(white)));
             term.times(term).times(one.minus(dark).minus(bright))
         })
     }
@@ -123,7 +123,7 @@ impl Fitting<'_> {
     /// Sums over all samples of 1, `x` to `x^4`, and of `wanted` times 1, `x` and `x^2`, each weighted.
     #[inline(always)]
     fn sums<E: F32x8>(&self, weight: impl Fn(E, E) -> E) -> [f32; 8] {
-        let mut sums = [E::all(0.0); 8];
+        let mut sums = [E::splat(0.0); 8];
         let lists = lanes(self.wanted).iter().zip(lanes(self.found)).zip(lanes(self.inside));
         for ((wanted, found), inside) in lists {
             let (wanted, found) = (E::load(wanted), E::load(found));
@@ -141,16 +141,16 @@ impl Fitting<'_> {
     /// The mean distance that `tone` leaves.
     #[inline(always)]
     fn left<E: F32x8>(&self, tone: &Tone) -> f32 {
-        let (mut apart, mut count) = (E::all(0.0), E::all(0.0));
-        let (black, white) = (E::all(0.0), E::all(255.0));
+        let (mut apart, mut count) = (E::splat(0.0), E::splat(0.0));
+        let (black, white) = (E::splat(0.0), E::splat(255.0));
         let lists = lanes(self.wanted).iter().zip(lanes(self.found)).zip(lanes(self.inside));
         for ((wanted, found), inside) in lists {
             let inside = E::load(inside);
-            let lit = tone.lit(E::load(found)).least(white).most(black);
-            apart = apart.plus(inside.times(E::load(wanted).minus(lit).size()));
+            let lit = tone.lit(E::load(found)).min(white).max(black);
+            apart = apart.plus(inside.times(E::load(wanted).minus(lit).abs()));
             count = count.plus(inside);
         }
-        apart.total() / count.total().max(1.0)
+        apart.sum() / count.sum().max(1.0)
     }
 }
 
@@ -199,8 +199,8 @@ impl Colours {
     /// is not 0. Either may be a tinted and fainter copy of the other: the way that leaves less is taken.
     #[inline(always)]
     pub fn new<E: F32x8>(a: [&[f32]; 2], b: [&[f32]; 2], inside: &[f32], side: usize) -> Self {
-        let one = E::apart(Tinting { a, b, inside, side });
-        let other = E::apart(Tinting { a: b, b: a, inside, side });
+        let one = E::dispatch(Tinting { a, b, inside, side });
+        let other = E::dispatch(Tinting { a: b, b: a, inside, side });
         let better = if one.left <= other.left { one } else { other };
         Colours { strength: one.strength.min(other.strength), ..better }
     }
@@ -214,11 +214,11 @@ struct Tinting<'a> {
     side: usize,
 }
 
-impl Work for Tinting<'_> {
+impl Kernel for Tinting<'_> {
     type Out = Colours;
 
     #[inline(always)]
-    fn with<E: F32x8>(self) -> Colours {
+    fn run<E: F32x8>(self) -> Colours {
         let (mut strength, mut tint) = (1.0f32, [0.0f32; 2]);
         let mut varies = 0.0;
         for round in 0..ROUNDS {
@@ -253,17 +253,17 @@ impl Tinting<'_> {
     /// `a` with itself; each sample weighed by how near `light` brings it.
     #[inline(always)]
     fn sums<E: F32x8>(&self, light: Option<(f32, [f32; 2])>) -> [f32; 8] {
-        let (one, scale) = (E::all(1.0), E::all(1.0 / (APART_LEVELS * APART_LEVELS)));
-        let mut sums = [E::all(0.0); 8];
+        let (one, scale) = (E::splat(1.0), E::splat(1.0 / (APART_LEVELS * APART_LEVELS)));
+        let mut sums = [E::splat(0.0); 8];
         for at in 0..lanes(self.inside).len() {
             let ([x, y], [u, v], mut weight) = self.simd::<E>(at);
             if let Some((strength, [blue, red])) = light {
-                let strength = E::all(strength);
-                let apart = x.minus(strength.times(u)).minus(E::all(blue));
-                let aside = y.minus(strength.times(v)).minus(E::all(red));
+                let strength = E::splat(strength);
+                let apart = x.minus(strength.times(u)).minus(E::splat(blue));
+                let aside = y.minus(strength.times(v)).minus(E::splat(red));
                 let square = apart.times(apart).plus(aside.times(aside));
                 let far = one.plus(square.times(scale));
-                weight = weight.over(far.times(far));
+                weight = weight.div(far.times(far));
             }
             let products = |a: E, b: E, c: E, d: E| weight.times(a.times(b).plus(c.times(d)));
             let [wu, wv] = [weight.times(u), weight.times(v)];
@@ -278,13 +278,13 @@ impl Tinting<'_> {
     /// The mean distance in that light, and the greatest mean of a part.
     #[inline(always)]
     fn distances<E: F32x8>(&self, strength: f32, [blue, red]: [f32; 2]) -> [f32; 2] {
-        let (strength, blue, red) = (E::all(strength), E::all(blue), E::all(red));
+        let (strength, blue, red) = (E::splat(strength), E::splat(blue), E::splat(red));
         let mut far = vec![0.0; self.inside.len()];
         for (at, into) in far.as_chunks_mut::<LANES>().0.iter_mut().enumerate() {
             let ([x, y], [u, v], weight) = self.simd::<E>(at);
             let apart = x.minus(strength.times(u)).minus(blue);
             let aside = y.minus(strength.times(v)).minus(red);
-            weight.times(apart.times(apart).plus(aside.times(aside)).root()).store(into);
+            weight.times(apart.times(apart).plus(aside.times(aside)).sqrt()).store(into);
         }
         let side = self.side;
         let (mut left, mut count, mut worst) = (0.0f32, 0.0f32, 0.0f32);

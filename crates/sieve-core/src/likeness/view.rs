@@ -7,7 +7,7 @@ use std::f32::consts::PI;
 use std::sync::{LazyLock, OnceLock};
 
 use super::plane::{Plane, Planes};
-use super::simd::{F32x8, Work, run};
+use super::simd::{F32x8, Kernel, run};
 use crate::affine::Affine;
 use crate::measuring::Thumbnail;
 use crate::rect::Region;
@@ -210,11 +210,11 @@ struct LowFrequencyCache<'a> {
     gain: f32,
 }
 
-impl Work for LowFrequencyCache<'_> {
+impl Kernel for LowFrequencyCache<'_> {
     type Out = Option<LowFrequencies>;
 
     #[inline(always)]
-    fn with<E: F32x8>(self) -> Option<LowFrequencies> {
+    fn run<E: F32x8>(self) -> Option<LowFrequencies> {
         let LowFrequencyCache { plane, region, gain } = self;
         let mut low = [[0.0f32; HIGHEST + 1]; HIGHEST + 1];
         let mut values = Vec::with_capacity(SAMPLES * SAMPLES);
@@ -323,7 +323,7 @@ impl ImagePyramid {
 
 /// What is looked for: the whole image, what is within its border, and its middle, each in every
 /// position that its copy may be taken for.
-pub fn looked_for(prepared: &ImagePyramid) -> Vec<View> {
+pub fn query_views(prepared: &ImagePyramid) -> Vec<View> {
     let all = Affine::IDENTITY;
     let content = prepared.content.as_ref().map(Region::map);
     let brighter = clipped(&prepared.all.half).map(|look| (look, all, all, false));
@@ -360,7 +360,7 @@ fn clipped(plane: &Plane) -> Option<LowFrequencies> {
 
 /// What is looked among: the whole image, what is within its border, the windows that a crop may
 /// show, and its middle under small turns, each in its normal position.
-pub fn looked_among(prepared: &ImagePyramid) -> Vec<View> {
+pub fn index_views(prepared: &ImagePyramid) -> Vec<View> {
     let mut regions = vec![(Affine::IDENTITY, false)];
     regions.extend(prepared.content.as_ref().map(|region| (region.map(), true)));
     for (side, positions) in WINDOWS {
@@ -455,12 +455,12 @@ mod tests {
                 let is_marked = quarter(row, corner & 1 > 0) && quarter(column, corner & 2 > 0);
                 if is_marked { 255.0 - level } else { level }
             });
-            let wanted = looked_for(&image);
+            let wanted = query_views(&image);
             let cores = |views: &[View]| views.iter().filter(|view| view.is_core()).count();
             prop_assert!(cores(&wanted) > 0 && cores(&wanted) < wanted.len());
-            prop_assert_eq!(cores(&looked_among(&image)), 1);
+            prop_assert_eq!(cores(&index_views(&image)), 1);
             for (what, copy) in [("brighter", &brighter), ("marked", &marked)] {
-                let among = looked_among(copy);
+                let among = index_views(copy);
                 let products = wanted
                     .iter()
                     .flat_map(|view| among.iter().map(|other| view.vector.product(&other.vector)));

@@ -14,7 +14,7 @@ use crate::io_reason;
 pub struct FileBytes {
     /// Its bytes.
     pub bytes: Vec<u8>,
-    /// What tells that a later file is still this one; none where that could not be told, because
+    /// What tells that a later file is still this one; none where that could not be known, because
     /// the file changed while or just before it was read.
     pub stamp: Option<Stamp>,
     /// The memory that was taken for them.

@@ -83,7 +83,7 @@ pub(super) fn read(
         End::Trailer(0) => {}
         End::Trailer(left) => read_warnings.push(ReadWarning::TrailingBytes(left)),
         End::Missing => read_warnings.push(ReadWarning::MissingEnd),
-        // Damage among the frames is told already.
+        // Damage among the frames is reported already.
         End::Rubbish if !read_warnings.is_empty() => {}
         End::Rubbish => {
             read_warnings.push(ReadWarning::Suspect("unexpected bytes follow a block".into()))

@@ -28,11 +28,11 @@ struct State {
 /// What is taken from a budget until it is dropped.
 #[derive(Debug, Default)]
 pub struct MemoryPermit {
-    _taken: Option<Taken>,
+    _taken: Option<Share>,
 }
 
 #[derive(Debug)]
-struct Taken {
+struct Share {
     memory: MemoryBudget,
     bytes: u64,
     is_decode: bool,
@@ -80,7 +80,7 @@ impl MemoryBudget {
     fn taken(&self, state: &mut State, bytes: u64, is_decode: bool) -> MemoryPermit {
         state.bytes = state.bytes.saturating_add(bytes);
         state.decodes += u64::from(is_decode);
-        MemoryPermit { _taken: Some(Taken { memory: self.clone(), bytes, is_decode }) }
+        MemoryPermit { _taken: Some(Share { memory: self.clone(), bytes, is_decode }) }
     }
 
     fn state(&self) -> MutexGuard<'_, State> {
@@ -88,7 +88,7 @@ impl MemoryBudget {
     }
 }
 
-impl Drop for Taken {
+impl Drop for Share {
     fn drop(&mut self) {
         let mut state = self.memory.state();
         state.bytes = state.bytes.saturating_sub(self.bytes);

@@ -75,7 +75,7 @@ enum Checks {
     ImageOnly,
 }
 
-/// An image, and what can be told of the stream of its pixels.
+/// An image, and what can be known of the stream of its pixels.
 struct Decoded {
     image: DecodedImage,
     /// How far the file was read when the last row came; none where the rows came in another order.
@@ -184,7 +184,7 @@ fn decode(
     let stream_bytes = stream_bytes(reader.info());
     reader.finish().map_err(read_error)?;
     let info = reader.info();
-    let told = info.exif_metadata.as_deref().map(exif::facts).unwrap_or_default();
+    let reported = info.exif_metadata.as_deref().map(exif::facts).unwrap_or_default();
     let facts = Facts {
         format: Format::Png,
         width_px,
@@ -198,10 +198,10 @@ fn decode(
             BitDepth::Sixteen => 16,
         },
         frames: info.animation_control().map_or(1, |animation| animation.num_frames.max(1)),
-        orientation: told.orientation,
+        orientation: reported.orientation,
         profile: None,
-        captured: told.captured,
-        camera: told.camera,
+        captured: reported.captured,
+        camera: reported.camera,
     };
     let image = DecodedImage { facts, read_warnings: Vec::new(), pixels: whole, held };
     Ok(Decoded { image, taken: last, stream_bytes })

@@ -1,4 +1,4 @@
-//! Sound files, and files broken in every way that can be told.
+//! Sound files, and files broken in every way that can be known.
 
 use std::io::Cursor;
 use std::time::Instant;
@@ -506,7 +506,7 @@ fn what_a_png_packs_beside_its_pixels_is_noticed() {
     let name = |name: &[u8]| -> &'static [u8] {
         [&b"IHDR"[..], b"IDAT", b"IEND"].into_iter().find(|known| *known == name).unwrap()
     };
-    let told = |file: Vec<u8>| match &checked(&file).unwrap()[..] {
+    let reported = |file: Vec<u8>| match &checked(&file).unwrap()[..] {
         [] => "sound".to_owned(),
         [ReadWarning::Suspect(what)] => what.clone(),
         other => panic!("{other:?}"),
@@ -549,7 +549,7 @@ fn what_a_png_packs_beside_its_pixels_is_noticed() {
         (stream(&|data| deflated(&inflated(&data))), "sound".to_owned()),
     ];
     for (file, expected) in table {
-        assert_eq!(told(file), expected);
+        assert_eq!(reported(file), expected);
     }
 }
 

@@ -25,8 +25,8 @@ pub(super) fn read(
     })?;
     let has_alpha = decoder.has_alpha();
     // Metadata that cannot be read is no reason to refuse the image.
-    let told = decoder.exif_metadata().ok().flatten();
-    let told = told.as_deref().map(exif::facts).unwrap_or_default();
+    let reported = decoder.exif_metadata().ok().flatten();
+    let reported = reported.as_deref().map(exif::facts).unwrap_or_default();
     let icc = decoder.icc_profile().ok().flatten();
     let facts = Facts {
         format: Format::WebP,
@@ -35,10 +35,10 @@ pub(super) fn read(
         colour: if has_alpha { ColourMode::Rgba } else { ColourMode::Rgb },
         bits: 8,
         frames: if decoder.is_animated() { decoder.num_frames().max(1) } else { 1 },
-        orientation: told.orientation,
+        orientation: reported.orientation,
         profile: icc.as_deref().map(profile::name),
-        captured: told.captured,
-        camera: told.camera,
+        captured: reported.captured,
+        camera: reported.camera,
     };
     // The buffer, what the decoder keeps of planes or colours, and a copy without transparency.
     let pixels = u64::from(width_px) * u64::from(height_px);

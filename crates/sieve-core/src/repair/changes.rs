@@ -5,7 +5,7 @@ use std::ffi::{OsStr, OsString};
 use std::path::Path;
 
 use super::plan::{Action, Plan, Row};
-use super::targets::{ClassFolders, home};
+use super::targets::{ClassFolders, target_path};
 use crate::catalog::Catalog;
 use crate::files::{InsidePath, RelPath, UsedPaths};
 use crate::measuring::Digest;
@@ -143,8 +143,8 @@ pub fn changes(
                 });
                 continue;
             }
-            let (place, has_folder) = match home(record, None, None, &folders) {
-                Ok(home) => home,
+            let (place, has_folder) = match target_path(record, None, None, &folders) {
+                Ok(target) => target,
                 Err(why) => {
                     changes.skipped.push((at, why));
                     continue;
@@ -210,9 +210,9 @@ fn change(
     actions.dedup();
     let last = rows.last().map_or(0, |(line, _)| *line);
     let one = |wanted: &[Action]| -> Result<Option<&Row>, Refusal> {
-        let mut told = rows.iter().filter(|(_, row)| wanted.contains(&row.action));
-        let Some((_, first)) = told.next() else { return Ok(None) };
-        match told.find(|(_, row)| row.to != first.to) {
+        let mut reported = rows.iter().filter(|(_, row)| wanted.contains(&row.action));
+        let Some((_, first)) = reported.next() else { return Ok(None) };
+        match reported.find(|(_, row)| row.to != first.to) {
             Some((line, row)) => Err(refused(
                 *line,
                 format!("two rows conflict: {} to {:?} and to {:?}", row.action, first.to, row.to),
@@ -252,7 +252,7 @@ fn change(
         }
         name => name,
     };
-    let (place, has_folder) = home(record, class, name.as_deref().map(OsStr::new), folders)
+    let (place, has_folder) = target_path(record, class, name.as_deref().map(OsStr::new), folders)
         .map_err(|why| refused(last, why))?;
     let is_renamed = name.is_some();
     let (free, is_numbered) = if is_renamed && taken.take(&place) {

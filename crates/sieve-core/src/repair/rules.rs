@@ -47,7 +47,7 @@ rules! {
     Copies "copies" true
         "drop duplicates, keeping the one chosen by --prefer; ask where confidence is below 0.95 or images are small"
     Bursts "bursts" false
-        "keep the sharpest burst frames, as many as --bursts says"
+        "keep the --bursts sharpest frames of each burst"
     Spellings "spellings" true
         "merge class names that differ only in spelling into the most common one"
     Names "names" false

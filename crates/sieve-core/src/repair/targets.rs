@@ -54,7 +54,7 @@ pub fn class_folder(record: &Record) -> Option<&OsStr> {
 /// # Errors
 ///
 /// Why no file can stand there.
-pub fn home(
+pub fn target_path(
     record: &Record,
     class: Option<&str>,
     name: Option<&OsStr>,

@@ -211,10 +211,10 @@ fn what_was_found_before_tells_what_is_left() {
     assert_eq!(done.refusals, []);
     let after = repaired(&catalog, &done);
     let found_after = found_after(&found, &catalog, &done, &after);
-    let told = |catalog: &Catalog, found: &crate::duplicates::DuplicateReport<'_>| {
+    let reported = |catalog: &Catalog, found: &crate::duplicates::DuplicateReport<'_>| {
         audit(catalog, found, &FindingLimits::default(), &[]).findings
     };
-    let (before, after) = (told(&catalog, &found), told(&after, &found_after));
+    let (before, after) = (reported(&catalog, &found), reported(&after, &found_after));
     let difference = difference(&before, &after);
     // The pair of one class is gone, and so is the conflict, which became a copy.
     assert_eq!(difference[&Code::SameBytes], (1, 0));
@@ -303,9 +303,9 @@ fn rows_are_checked_by_their_digests() {
     );
     let plan = Plan::parse(plan.as_bytes()).unwrap();
     let done = changes(&catalog, &plan, &HashMap::new(), true);
-    let told: Vec<(u64, &str)> =
+    let reported: Vec<(u64, &str)> =
         done.refusals.iter().map(|refusal| (refusal.line, refusal.path.as_str())).collect();
-    assert_eq!(told, [(3, "sage/0001.jpg"), (4, "sage/0009.jpg")]);
+    assert_eq!(reported, [(3, "sage/0001.jpg"), (4, "sage/0009.jpg")]);
     assert_eq!((done.changed.len(), done.undecided), (1, 1));
 }
 

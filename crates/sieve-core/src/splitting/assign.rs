@@ -96,7 +96,7 @@ fn drawn(seed: u64, digest: Digest) -> u64 {
 /// Assigns every image of `catalog` that has a class to a part. What `found` knows to be copies or burst frames,
 /// and what is asked to stay together, does.
 ///
-/// What is least is told in [`Assignment::distance`], after one thing that comes before: a class with at least as many
+/// What is least is reported in [`Assignment::distance`], after one thing that comes before: a class with at least as many
 /// groups as there are parts is in every part, and every class is in the first. Which groups of the same counts go
 /// where is drawn, each as likely as any other.
 ///
@@ -207,7 +207,7 @@ fn left_by_earlier(
             (Some(_), _) => None,
             (None, 1) if parts.iter().all(|&part| is_open[part]) => None,
             (None, 1) => Some((image.index, LeftOut::Locked)),
-            (None, _) => Some((image.index, LeftOut::Between)),
+            (None, _) => Some((image.index, LeftOut::SpansSplits)),
         }
     };
     let reasons: BTreeMap<usize, LeftOut> = images.iter().filter_map(reason).collect();

@@ -56,7 +56,7 @@ pub enum LeftOut {
     /// What it belongs together with is in a part that takes nothing new.
     Locked,
     /// What it belongs together with is in several parts of the earlier split.
-    Between,
+    SpansSplits,
     /// No folder can hold it under its name or that of its class.
     Unstorable,
 }
@@ -70,7 +70,7 @@ impl LeftOut {
             LeftOut::LabelConflict => "label-conflict",
             LeftOut::NotInSubset => "not-in-subset",
             LeftOut::Locked => "locked",
-            LeftOut::Between => "between-parts",
+            LeftOut::SpansSplits => "spans-splits",
             LeftOut::Unstorable => "unstorable-name",
         }
     }

@@ -13,7 +13,7 @@ pub use contingency::{AssociationTest, Contingency, total_variation};
 pub use correction::holm;
 pub use diversity::Diversity;
 pub use interval::{Interval, wilson};
-pub use ranks::{RankTest, Scale, kruskal_wallis, median};
+pub use ranks::{RankTest, Scale, kruskal_wallis, median, upper_median};
 pub use runs::{Runs, RunsTest};
 
 use statrs::distribution::{ChiSquared, ContinuousCDF};

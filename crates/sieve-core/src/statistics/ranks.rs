@@ -66,6 +66,13 @@ pub fn median(numbers: impl IntoIterator<Item = f64>) -> Option<f64> {
     }
 }
 
+/// The number in the middle, the upper of two: unlike [`median`] one of the numbers themselves, found without sorting them.
+/// None of none.
+pub fn upper_median(numbers: &mut [f32]) -> Option<f32> {
+    let middle = numbers.len() / 2;
+    (!numbers.is_empty()).then(|| *numbers.select_nth_unstable_by(middle, f32::total_cmp).1)
+}
+
 /// Where numbers lie and how far they spread, whatever the few among them that are far off.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct Scale {

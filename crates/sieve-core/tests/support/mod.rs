@@ -30,7 +30,7 @@ pub fn write(root: &Path, path: &str, content: &[u8]) {
     fs::write(file, content).unwrap();
 }
 
-/// A JPEG of 64 x 48 pixels, the least that is told by its looks; every `tone` is another image.
+/// A JPEG of 64 x 48 pixels, the least that is recognised by its looks; every `tone` is another image.
 pub fn jpeg(tone: u8) -> Vec<u8> {
     let data = (0..64 * 48 * 3).map(|at| (at as u8).wrapping_mul(3).wrapping_add(tone)).collect();
     encode::jpeg(&Picture { width: 64, height: 48, data }, 90.0, Jpeg::Baseline, None)

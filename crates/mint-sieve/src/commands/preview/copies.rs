@@ -16,12 +16,12 @@ use sieve_core::progress::Progress;
 use sieve_core::reading;
 use sieve_core::splitting::SplitTable;
 
-use crate::args::PreviewFormat;
+use crate::args::TextFormat;
 use crate::commands::{Answer, Output, collection as opening};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::policy_file::NamedPolicy;
-use crate::present::preview::{Copies, copies_json, copies_text};
+use crate::present::preview::Copies;
 use crate::present::sheet;
 use crate::present::written;
 use crate::progress::TerminalProgress;
@@ -31,7 +31,7 @@ use crate::writing::NewFolder;
 /// What is to be written.
 pub struct Request<'a> {
     pub request: &'a PreviewRequest,
-    pub format: PreviewFormat,
+    pub format: TextFormat,
     pub config: &'a CollectionConfig,
     pub policy: &'a NamedPolicy,
     pub collection: &'a Collection,
@@ -138,10 +138,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
         passed_over,
         draws,
     };
-    Ok(Answer::done(match request.format {
-        PreviewFormat::Text => Output::People(copies_text(&copies)),
-        PreviewFormat::Json => Output::Document(copies_json(&copies)),
-    }))
+    Ok(Answer::done(Output::of(&copies, request.format)))
 }
 
 /// Refuses a folder in a tree that holds validation or test: whoever reads that tree would take augmented images for

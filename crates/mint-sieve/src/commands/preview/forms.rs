@@ -95,7 +95,7 @@ impl Form {
 }
 
 /// What is needed to make tiles of an image under one policy.
-pub struct Shown<'a> {
+pub struct PolicyView<'a> {
     /// The policy.
     pub policy: &'a NamedPolicy,
     /// What is said of its steps.
@@ -104,7 +104,7 @@ pub struct Shown<'a> {
     pub limits: &'a FindingLimits,
 }
 
-impl Shown<'_> {
+impl PolicyView<'_> {
     /// The tile without augmentation, under these words.
     pub fn plain(&self, image: &SourcePyramid, words: Vec<String>) -> Tile {
         let augmented = Draw::NOTHING.apply(image, &self.policy.policy);

@@ -6,26 +6,26 @@ use sieve_core::collection::{Collection, Entry};
 use sieve_core::progress::Progress;
 use sieve_core::reading::{self, FileBytes, ReadError, ReadLimits};
 
-use super::forms::{Form, Shown};
+use super::forms::{Form, PolicyView};
 use crate::failure::Failure;
 use crate::present::sheet::{Row, Tile};
 use crate::progress::TerminalProgress;
 
 /// What is shown of each image.
-pub struct Job<'a> {
+pub struct SampleReader<'a> {
     pub seed: u64,
     pub collection: &'a Collection,
     pub limits: ReadLimits,
     pub form: &'a Form,
     /// Each policy is a row of its own.
-    pub policies: &'a [Shown<'a>],
+    pub policies: &'a [PolicyView<'a>],
     /// Columns beside the first.
     pub columns: u32,
     pub progress: &'a TerminalProgress,
 }
 
 /// The images that are wanted of one class.
-pub struct Wanted<'a> {
+pub struct ClassSample<'a> {
     /// What may still be shown, in the order in which it is chosen.
     pub entries: &'a [&'a Entry],
     /// How many are wanted.
@@ -34,10 +34,10 @@ pub struct Wanted<'a> {
     pub shown: Vec<Vec<Row>>,
 }
 
-impl Job<'_> {
+impl SampleReader<'_> {
     /// Shows the first images of each class, as many as are wanted. What turns out to be no image
     /// is made up for by the next; returns how many were passed over.
-    pub fn show(&self, classes: &mut [Wanted<'_>]) -> Result<u64, Failure> {
+    pub fn show(&self, classes: &mut [ClassSample<'_>]) -> Result<u64, Failure> {
         let mut passed_over = 0;
         loop {
             let mut chosen: Vec<(usize, &Entry)> = Vec::new();
@@ -79,7 +79,7 @@ impl Job<'_> {
         let path = entry.path.to_string();
         let class = entry.place.class().unwrap_or_default();
         let occasion = Occasion { seed: self.seed, path: &path, class, number: 0 };
-        let row = |(policy, shown): (usize, &Shown<'_>)| {
+        let row = |(policy, shown): (usize, &PolicyView<'_>)| {
             let file = path.rsplit('/').next().unwrap_or_default().to_owned();
             let above = if self.policies.len() > 1 { shown.policy.name.as_str() } else { class };
             let words = vec![crate::present::visible(above), file];

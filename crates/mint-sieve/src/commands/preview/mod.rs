@@ -16,19 +16,19 @@ use sieve_core::reading::Pixels;
 use sieve_core::sampling;
 
 use super::{Answer, Output, collection as opening};
-use crate::args::{CatalogArgs, PreviewArgs, PreviewFormat};
+use crate::args::{CatalogArgs, PreviewArgs, TextFormat};
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
 use crate::policy_file::{self, NamedPolicy};
-use crate::present::preview::{self, FrameCost, Numbers, Preview};
+use crate::present::preview::{FrameCost, Numbers, Preview};
 use crate::present::sheet::{self, Layout, Room, Row, Sheet};
 use crate::progress::TerminalProgress;
 use crate::requests::PreviewRequest;
 use crate::settings::SetLimits;
 use crate::writing::NewFile;
-use forms::{Form, Shown};
-use images::{Job, Wanted};
+use forms::{Form, PolicyView};
+use images::{ClassSample, SampleReader};
 
 /// Tiles on a sheet at most: beyond them nobody looks, and memory runs out.
 const MOST_TILES: u64 = 5000;
@@ -59,7 +59,7 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     if let Some(word) = request.ladder.as_deref() {
         Form::ladder(word, &policies[0].policy)?;
     }
-    let trial = Trial {
+    let trial = PolicyTrial {
         request: &request,
         config: &config,
         kept: &args.catalog,
@@ -77,20 +77,19 @@ pub fn run(args: &PreviewArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         if let (Some(file), Some(png)) = (file, &png) {
             file.write(png)?;
         }
-        Ok(Answer::done(match args.format {
-            PreviewFormat::Text => {
-                let shown = painted.zip(png).filter(|_| args.show);
-                let drawn = shown.map(|(painted, png)| console::show(painted, &png));
-                Output::People(drawn.unwrap_or_default() + &preview::text(preview))
-            }
-            PreviewFormat::Json => Output::Document(preview::json(preview)),
-        }))
+        let drawn = painted.zip(png).filter(|_| args.show && args.format == TextFormat::Text);
+        let drawn = drawn.map(|(painted, png)| console::show(painted, &png)).unwrap_or_default();
+        Ok(Answer::done(Output::of(preview, args.format).below(&drawn)))
     })
 }
 
 /// Writes augmented copies.
-fn written_copies(trial: &Trial<'_>, to: &Path, format: PreviewFormat) -> Result<Answer, Failure> {
-    let Trial { request, config, policies, progress, .. } = *trial;
+fn written_copies(
+    trial: &PolicyTrial<'_>,
+    to: &Path,
+    format: TextFormat,
+) -> Result<Answer, Failure> {
+    let PolicyTrial { request, config, policies, progress, .. } = *trial;
     let collection = opening::listed(config, trial.kept, progress)?;
     policies.iter().try_for_each(|policy| refuse_unknown_classes(policy, &collection))?;
     let (split, _) = shown_split(request, &collection)?;
@@ -124,7 +123,7 @@ fn wanted_classes<'a>(
 
 /// A request with all that was read for it.
 #[derive(Clone, Copy)]
-pub struct Trial<'a> {
+pub struct PolicyTrial<'a> {
     /// What is asked for.
     pub request: &'a PreviewRequest,
     /// How the collection is read.
@@ -141,11 +140,11 @@ pub struct Trial<'a> {
 
 /// Tries the policies, paints the sheet where it is wanted, and hands both on.
 pub fn shown<T>(
-    trial: &Trial<'_>,
+    trial: &PolicyTrial<'_>,
     wants_sheet: bool,
     answer: impl FnOnce(&Preview<'_>, Option<&Pixels>) -> Result<T, Failure>,
 ) -> Result<T, Failure> {
-    let Trial { request, config, policies, limits, progress, .. } = *trial;
+    let PolicyTrial { request, config, policies, limits, progress, .. } = *trial;
     let ladder = request.ladder.as_deref().map(|word| Form::ladder(word, &policies[0].policy));
     let ladder = ladder.transpose()?;
     let collection = opening::listed(config, trial.kept, progress)?;
@@ -161,14 +160,14 @@ pub fn shown<T>(
     let is_frame = matches!(form, Form::Frame);
     let frame = is_frame.then(|| frame_cost(trial, split.as_deref()));
     let frame = frame.transpose()?;
-    let job = Sampled { trial, collection: &collection, classes: &classes };
+    let reader = Sampled { trial, collection: &collection, classes: &classes };
     let numbers: Vec<Numbers> = match is_frame {
         true => Vec::new(),
         false if request.is_sheet_only => Vec::new(),
-        false => policies.iter().map(|policy| job.numbers(policy)).collect::<Result<_, _>>()?,
+        false => policies.iter().map(|policy| reader.numbers(policy)).collect::<Result<_, _>>()?,
     };
     let (sheet, passed_over) = match wants_sheet {
-        true => job.sheet(&form, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?,
+        true => reader.sheet(&form, &numbers, split.as_deref()).map(|(a, b)| (Some(a), b))?,
         false => (None, 0),
     };
     let painted = sheet.as_ref().map(sheet::paint);
@@ -283,7 +282,7 @@ fn refuse_unknown_classes(policy: &NamedPolicy, collection: &Collection) -> Resu
 }
 
 /// What the frame does to every image of the split, by the sizes that the catalog knows.
-fn frame_cost(trial: &Trial<'_>, split: Option<&str>) -> Result<FrameCost, Failure> {
+fn frame_cost(trial: &PolicyTrial<'_>, split: Option<&str>) -> Result<FrameCost, Failure> {
     let (catalog, _) = opening::measure(trial.config, trial.kept, trial.progress)?;
     let images = catalog.images().filter(|(record, _)| split.is_none() || record.split() == split);
     let mut sizes: BTreeMap<(u32, u32), u64> = BTreeMap::new();
@@ -295,14 +294,14 @@ fn frame_cost(trial: &Trial<'_>, split: Option<&str>) -> Result<FrameCost, Failu
 
 /// The images that policies are tried on.
 struct Sampled<'a> {
-    trial: &'a Trial<'a>,
+    trial: &'a PolicyTrial<'a>,
     collection: &'a Collection,
     classes: &'a BTreeMap<&'a str, Vec<&'a Entry>>,
 }
 
 impl Sampled<'_> {
     fn numbers(&self, policy: &NamedPolicy) -> Result<Numbers, Failure> {
-        let Trial { request, config, limits, progress, .. } = *self.trial;
+        let PolicyTrial { request, config, limits, progress, .. } = *self.trial;
         let seed = request.seed;
         let validation = sampling::shuffled(self.collection, Some(VALIDATION), seed);
         let read_limits = config.read_limits();
@@ -336,7 +335,7 @@ impl Sampled<'_> {
         numbers: &[Numbers],
         split: Option<&str>,
     ) -> Result<(Sheet, u64), Failure> {
-        let Trial { request, config, policies, limits, progress, .. } = *self.trial;
+        let PolicyTrial { request, config, policies, limits, progress, .. } = *self.trial;
         let each = policies.len() as u32;
         let room = Room {
             page: request.size_px,
@@ -363,16 +362,16 @@ impl Sampled<'_> {
             None => sampling::spread(images as usize, self.classes.len()),
         };
         progress.begin("drawing", Some(counts.iter().sum::<usize>() as u64));
-        let shown: Vec<Shown<'_>> = policies
+        let shown: Vec<PolicyView<'_>> = policies
             .iter()
             .enumerate()
-            .map(|(index, policy)| Shown {
+            .map(|(index, policy)| PolicyView {
                 policy,
                 verdicts: numbers.get(index).map_or(&[], |numbers| &numbers.verdicts),
                 limits,
             })
             .collect();
-        let job = Job {
+        let reader = SampleReader {
             seed: request.seed,
             collection: self.collection,
             limits: config.read_limits(),
@@ -381,13 +380,13 @@ impl Sampled<'_> {
             columns: layout.draws,
             progress,
         };
-        let mut wanted: Vec<Wanted<'_>> = self
+        let mut wanted: Vec<ClassSample<'_>> = self
             .classes
             .values()
             .zip(counts)
-            .map(|(entries, count)| Wanted { entries, count, shown: Vec::new() })
+            .map(|(entries, count)| ClassSample { entries, count, shown: Vec::new() })
             .collect();
-        let passed_over = job.show(&mut wanted)?;
+        let passed_over = reader.show(&mut wanted)?;
         progress.end();
         let rows: Vec<Row> = wanted.into_iter().flat_map(|class| class.shown).flatten().collect();
         if rows.is_empty() {

@@ -126,7 +126,7 @@ struct Summary {
 }
 
 /// The whole audit, every number raw.
-pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
+pub fn json(answer: &Audited<'_>) -> String {
     let Audited { catalog, audit, suppressed, .. } = answer;
     let inventory = &audit.inventory;
     let sizes = inventory.sizes.iter();
@@ -191,5 +191,5 @@ pub fn json(answer: &Audited<'_>, settings: impl Serialize) -> String {
             note: audit.count(Severity::Note),
         },
     };
-    envelope("audit", settings, body)
+    envelope("audit", &answer.judging, body)
 }

@@ -5,9 +5,10 @@ use std::fmt::Write;
 use sieve_core::finding::{Finding, Severity};
 
 use super::Audited;
-use crate::console::safe;
+use crate::console::Align;
+use crate::present::cells::{percent, visible};
 use crate::present::counted;
-use crate::present::table::{percent, visible};
+use crate::present::table::{Table, markdown_text};
 
 /// Findings of one code that are named.
 const MOST: usize = 10;
@@ -15,7 +16,7 @@ const MOST: usize = 10;
 /// The whole page.
 pub fn markdown(answer: &Audited<'_>) -> String {
     let (inventory, audit) = (&answer.audit.inventory, answer.audit);
-    let mut text = format!("# {}\n\n", plain(&answer.catalog.collection.name()));
+    let mut text = format!("# {}\n\n", markdown_text(&answer.catalog.collection.name()));
     let _ = writeln!(
         text,
         "{} = {} in {} + {} set aside; {}\n",
@@ -47,20 +48,20 @@ fn plural(severity: Severity) -> String {
 fn classes(answer: &Audited<'_>) -> String {
     let (inventory, balance) = (&answer.audit.inventory, &answer.audit.balance);
     let mut head = vec!["class".to_owned()];
-    head.extend(inventory.splits.iter().map(|split| plain(split)));
+    head.extend(inventory.splits.iter().cloned());
     head.extend(["images", "share", "independent"].map(str::to_owned));
-    let mut text = format!("| {} |\n", head.join(" | "));
-    let _ = writeln!(text, "|---|{}", "---:|".repeat(head.len() - 1));
+    let mut columns = vec![Align::Right; head.len()];
+    columns[0] = Align::Left;
     let mut classes: Vec<_> = balance.classes.iter().collect();
     classes.sort_by_key(|class| std::cmp::Reverse(class.images));
-    for class in classes {
-        let mut row = vec![plain(&visible(&class.class))];
+    let rows = classes.into_iter().map(|class| {
+        let mut row = vec![visible(&class.class)];
         row.extend(class.splits.iter().map(|split| split.images.to_string()));
         row.extend([class.images.to_string(), percent(class.share), class.independent.to_string()]);
-        let _ = writeln!(text, "| {} |", row.join(" | "));
-    }
-    text.push('\n');
-    text
+        row
+    });
+    let rows = std::iter::once(head).chain(rows).collect();
+    Table::new(&columns, rows).markdown() + "\n"
 }
 
 fn of_code(group: &[Finding]) -> String {
@@ -73,7 +74,7 @@ fn of_code(group: &[Finding]) -> String {
         capital(code.title()),
     );
     for finding in group.iter().take(MOST) {
-        let _ = writeln!(text, "- {}", plain(&finding.message));
+        let _ = writeln!(text, "- {}", markdown_text(&finding.message));
     }
     if group.len() > MOST {
         let _ = writeln!(text, "- ... {} more", group.len() - MOST);
@@ -84,18 +85,4 @@ fn of_code(group: &[Finding]) -> String {
 fn capital(text: &str) -> String {
     let mut letters = text.chars();
     letters.next().map_or(String::new(), |first| first.to_uppercase().chain(letters).collect())
-}
-
-/// Text that shows as it is: nothing in a name becomes markup or a break.
-fn plain(text: &str) -> String {
-    let mut plain = String::new();
-    for c in text.chars() {
-        match c {
-            '&' | '\\' | '`' | '*' | '_' | '[' | ']' | '<' | '>' | '|' | '#' | '~' => {
-                plain.extend(['\\', c])
-            }
-            c => plain.push(c),
-        }
-    }
-    safe(&plain)
 }

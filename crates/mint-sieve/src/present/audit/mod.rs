@@ -1,22 +1,17 @@
 //! The answer of `audit`.
 
+mod csv;
 mod json;
 mod markdown;
 mod sarif;
-mod table;
 mod text;
-
-pub use json::json;
-pub use markdown::markdown;
-pub use sarif::sarif;
-pub use table::csv;
-pub use text::text;
 
 use sieve_core::audit::Audit;
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::suppression::Suppressed;
 
+use super::{JudgingSettings, Reply, TableReply};
 use crate::config::CollectionConfig;
 
 /// An audit and what it was made of.
@@ -33,4 +28,34 @@ pub struct Audited<'a> {
     pub audit: &'a Audit,
     /// What is accepted.
     pub suppressed: &'a [Suppressed],
+    /// What decided.
+    pub judging: JudgingSettings,
+}
+
+impl Reply for Audited<'_> {
+    fn text(&self) -> String {
+        text::text(self)
+    }
+
+    fn json(&self) -> String {
+        json::json(self)
+    }
+}
+
+impl TableReply for Audited<'_> {
+    fn csv(&self) -> String {
+        csv::csv(self)
+    }
+}
+
+impl Audited<'_> {
+    /// The answer as a page for a wiki, a merge request, a code host.
+    pub fn markdown(&self) -> String {
+        markdown::markdown(self)
+    }
+
+    /// The answer in the format of static analysis (SARIF 2.1.0).
+    pub fn sarif(&self) -> String {
+        sarif::sarif(self)
+    }
 }

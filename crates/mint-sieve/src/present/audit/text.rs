@@ -12,11 +12,12 @@ use sieve_core::leakage::SplitPairSummary;
 
 use super::Audited;
 use crate::config::CollectionConfig;
-use crate::console::{Align, FAINT, Narrow, table};
+use crate::console::{Align, FAINT, Narrow};
 use crate::console::{heading, safe};
+use crate::present::cells::{FEW_ROWS, bar, percent, shortened, visible};
 use crate::present::leakage::split_pairs;
 use crate::present::remark;
-use crate::present::table::{FEW_ROWS, bar, percent, shortened, visible};
+use crate::present::table::Table;
 use crate::present::{
     command_on, counted, findings, how_alike, independent_images, next_step, sheet_file,
     small_images, splits_folder,
@@ -141,7 +142,7 @@ fn class_table(inventory: &Inventory, all: bool) -> String {
         rows.push(row);
     }
     let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["", "share"]) };
-    table(&columns, narrow, rows)
+    Table::new(&columns, rows).text(narrow)
 }
 
 fn makeup(inventory: &Inventory) -> String {
@@ -185,7 +186,7 @@ fn makeup(inventory: &Inventory) -> String {
     if !also.is_empty() {
         row("also", also);
     }
-    format!("\n{}", table(&[Align::Left, Align::Left], Narrow::Keep, rows))
+    format!("\n{}", Table::new(&[Align::Left, Align::Left], rows).text(Narrow::Keep))
 }
 
 fn sizes(inventory: &Inventory) -> Vec<String> {

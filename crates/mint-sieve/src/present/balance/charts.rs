@@ -6,8 +6,8 @@ use sieve_core::balance::Balance;
 use sieve_core::catalog::Catalog;
 use sieve_core::measuring::Measured;
 
+use crate::present::cells::percent;
 use crate::present::chart::{Bar, Bars, Line, Strips, measure_strips};
-use crate::present::table::percent;
 use crate::present::{counted, visible};
 
 /// Images of each class by split, the largest class first.

@@ -1,10 +1,13 @@
 //! The answer of `balance`.
 
 mod charts;
+mod medians;
+mod tables;
 mod text;
 
 pub use charts::{class_chart, measure_chart};
-pub use text::text;
+pub use medians::median_table;
+pub use tables::{class_table, held_out_table};
 
 use serde::Serialize;
 use sieve_core::balance::Balance;
@@ -13,7 +16,7 @@ use sieve_core::duplicates::DuplicateReport;
 use sieve_core::finding::Finding;
 use sieve_core::suppression::Suppressed;
 
-use super::envelope;
+use super::{JudgingSettings, Reply, TableReply, envelope};
 use crate::config::CollectionConfig;
 
 /// A balance and what it was made of.
@@ -36,6 +39,8 @@ pub struct Balanced<'a> {
     pub findings: &'a [Finding],
     /// What is accepted.
     pub suppressed: &'a [Suppressed],
+    /// What decided.
+    pub judging: JudgingSettings,
 }
 
 #[derive(Serialize)]
@@ -55,9 +60,8 @@ struct Body<'a> {
     suppressed: &'a [Suppressed],
 }
 
-/// `balance --format json`. The fields are a contract: see docs/formats.md.
-pub fn json(answer: &Balanced<'_>, judging: impl Serialize) -> String {
-    let settings = Decided { judging, batch: answer.batch, beta: answer.beta };
+fn json(answer: &Balanced<'_>) -> String {
+    let settings = Decided { judging: &answer.judging, batch: answer.batch, beta: answer.beta };
     let body = Body {
         root: answer.catalog.collection.name(),
         balance: answer.balance,
@@ -68,7 +72,7 @@ pub fn json(answer: &Balanced<'_>, judging: impl Serialize) -> String {
 }
 
 /// `balance --format csv`: a row a class and split, the whole class with an empty split.
-pub fn csv(answer: &Balanced<'_>) -> String {
+fn csv(answer: &Balanced<'_>) -> String {
     let mut rows = Vec::new();
     for (class, weight) in answer.balance.classes.iter().zip(&answer.balance.weights) {
         let number =
@@ -111,4 +115,20 @@ pub fn csv(answer: &Balanced<'_>) -> String {
         "shortfall_independent",
     ];
     super::table::written(&head, rows)
+}
+
+impl Reply for Balanced<'_> {
+    fn text(&self) -> String {
+        text::text(self)
+    }
+
+    fn json(&self) -> String {
+        json(self)
+    }
+}
+
+impl TableReply for Balanced<'_> {
+    fn csv(&self) -> String {
+        csv(self)
+    }
 }

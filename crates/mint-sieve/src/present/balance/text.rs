@@ -2,13 +2,15 @@
 
 use std::fmt::Write;
 
-use sieve_core::balance::{ASSUMED_ACCURACY, Association, Balance, Scope};
+use sieve_core::balance::{Association, Balance, Scope};
 use sieve_core::statistics::strength;
 
 use super::Balanced;
-use crate::console::{Align, FAINT, Narrow, table};
+use super::tables::{class_table, has_shortfall, held_out_table};
+use crate::console::{Align, FAINT, Narrow};
 use crate::console::{heading, safe};
-use crate::present::table::{FEW_ROWS, percent, shortened, visible};
+use crate::present::cells::{percent, visible};
+use crate::present::table::Table;
 use crate::present::{
     command_on, counted, findings, independent_images, next_step, small_images, splits_folder,
 };
@@ -33,7 +35,9 @@ pub fn text(answer: &Balanced<'_>) -> String {
     text.push_str(&classes(balance, all));
     text.push_str(&spread(balance));
     text.push_str(&repair(balance));
-    text.push_str(&held_out(balance, all));
+    if !balance.held_out.is_empty() {
+        text.push_str(&held_out_table(balance, all).text(Narrow::Keep));
+    }
     text.push_str(&associations(balance, all));
     text.push_str(&findings::list(answer.findings, all, |_| Vec::new()));
     let settings = &answer.config.settings;
@@ -43,53 +47,21 @@ pub fn text(answer: &Balanced<'_>) -> String {
     text
 }
 
-/// The classes, largest first: counts, shares, weights, and what is missing.
+/// The classes, and what their weights and shortfalls are of.
 fn classes(balance: &Balance, all: bool) -> String {
-    let splits: Vec<&str> =
-        balance.scopes.iter().filter_map(|scope| scope.split.as_deref()).collect();
-    let is_lacking = balance.classes.iter().any(|class| class.shortfall_independent > 0);
-    let mut head = vec!["class".to_owned()];
-    head.extend(splits.iter().map(|split| (*split).to_owned()));
-    head.extend(["images", "independent", "share", "weight", "effective"].map(str::to_owned));
-    if is_lacking {
-        head.push("shortfall".to_owned());
-    }
-    let mut columns = vec![Align::Left];
-    columns.extend(head.iter().skip(1).map(|_| Align::Right));
-    let mut classes: Vec<_> = balance.classes.iter().zip(&balance.weights).collect();
-    classes.sort_by_key(|(class, _)| std::cmp::Reverse(class.images));
-    let rows = classes.into_iter().map(|(class, weight)| {
-        let number = |weight: Option<f64>| weight.map_or("-".to_owned(), |w| format!("{w:.3}"));
-        let mut row = vec![visible(&class.class)];
-        row.extend(splits.iter().map(|split| class.images_in(Some(split)).to_string()));
-        row.extend([
-            class.images.to_string(),
-            class.independent.to_string(),
-            percent(class.share),
-            number(weight.inverse_frequency),
-            number(weight.effective_number),
-        ]);
-        let shortfall = class.shortfall_independent;
-        if is_lacking {
-            row.push(if shortfall > 0 { shortfall.to_string() } else { "-".to_owned() });
-        }
-        row
-    });
-    let head_and_rows = shortened(rows.collect(), FEW_ROWS, all);
-    let rows = [vec![head], head_and_rows].concat();
     let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["effective", "weight", "share"]) };
     let of = match &balance.training {
         Some(split) => format!("within {split}"),
         None => "of all images".to_owned(),
     };
-    let shortfall = if is_lacking {
+    let shortfall = if has_shortfall(balance) {
         format!(" Shortfall: independent images needed to reach {}.", balance.floor)
     } else {
         String::new()
     };
     format!(
         "{}{FAINT}Weights {of}: inverse frequency; effective number of samples.{shortfall}{FAINT:#}\n",
-        table(&columns, narrow, rows)
+        class_table(balance, all).text(narrow)
     )
 }
 
@@ -125,7 +97,11 @@ fn spread(balance: &Balance) -> String {
     format!(
         "\n{}\n{}",
         heading("Class imbalance and the majority-class baseline"),
-        table(&columns, Narrow::Drop(&["evenness", "effective classes", "independent"]), rows)
+        Table::new(&columns, rows).text(Narrow::Drop(&[
+            "evenness",
+            "effective classes",
+            "independent"
+        ]))
     )
 }
 
@@ -157,46 +133,6 @@ fn repair(balance: &Balance) -> String {
         );
     }
     if text.is_empty() { text } else { format!("\n{}\n{text}", heading("Balancing options")) }
-}
-
-/// What the splits that are not trained on can tell.
-fn held_out(balance: &Balance, all: bool) -> String {
-    if balance.held_out.is_empty() {
-        return String::new();
-    }
-    let right = format!("{:.0}% accuracy means", ASSUMED_ACCURACY * 100.0);
-    let head = ["", "images", "independent", &right].map(str::to_owned).to_vec();
-    let mut rows = vec![head];
-    for split in &balance.held_out {
-        let open = split.independent_interval;
-        rows.push(vec![
-            split.split.clone(),
-            split.images.to_string(),
-            split.independent.to_string(),
-            format!("{} to {}", percent(open.low), percent(open.high)),
-        ]);
-        let mut classes: Vec<_> = split.classes.iter().filter(|class| class.images > 0).collect();
-        classes.sort_by_key(|class| class.images);
-        let shown = if all { classes.len() } else { 1 };
-        for class in classes.into_iter().take(shown) {
-            let open = class.interval.map_or(String::new(), |open| {
-                format!("{} to {}", percent(open.low), percent(open.high))
-            });
-            let name = if all { String::new() } else { "its smallest class, ".to_owned() };
-            rows.push(vec![
-                format!("  {name}{}", visible(&class.class)),
-                class.images.to_string(),
-                String::new(),
-                open,
-            ]);
-        }
-    }
-    let columns = [Align::Left, Align::Right, Align::Right, Align::Left];
-    format!(
-        "\n{}\n{}",
-        heading("Statistical resolution of the held-out splits (95% Wilson intervals)"),
-        table(&columns, Narrow::Keep, rows)
-    )
 }
 
 /// Metadata associated with the class (possible shortcuts) of the images.
@@ -235,7 +171,7 @@ fn associations(balance: &Balance, all: bool) -> String {
     format!(
         "\n{}\n{}",
         heading("Metadata associated with the class (possible shortcuts)"),
-        table(&columns, narrow, rows)
+        Table::new(&columns, rows).text(narrow)
     )
 }
 

@@ -79,11 +79,14 @@ mod tests {
         assert_eq!(names, ["brightness", "contrast", "sharpness", "side in pixels"]);
         let classes: Vec<&str> = strips.classes.iter().map(|(name, _)| name.as_str()).collect();
         assert_eq!(classes, ["sage", "bay"]);
-        let told = |class: usize, measure: usize| {
+        let reported = |class: usize, measure: usize| {
             let Spread(five) = strips.classes[class].1[measure].unwrap();
             (strips.measures[measure].1)(five[2])
         };
-        assert_eq!([told(0, 0), told(1, 0), told(0, 3), told(1, 3)], ["80%", "20%", "256", "64"]);
+        assert_eq!(
+            [reported(0, 0), reported(1, 0), reported(0, 3), reported(1, 3)],
+            ["80%", "20%", "256", "64"]
+        );
         // One image with a time is enough; the others have none.
         let mut taken = dark.clone();
         taken.facts.captured = Some("2026-03-01T10:00:00".into());

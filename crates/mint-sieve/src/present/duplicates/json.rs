@@ -126,7 +126,7 @@ pub fn json(answer: &Duplicates<'_>) -> String {
             small_images: found.small,
             similarity_threshold: found.level.map(|level| SimilarityThreshold {
                 correlation: level.correlation,
-                estimated: level.is_told,
+                estimated: level.is_estimated,
             }),
         },
         groups: groups.collect(),

@@ -1,14 +1,12 @@
 //! What `duplicates` says.
 
+mod csv;
 mod json;
 mod sheet;
-mod table;
 mod text;
 
-pub use json::json;
+pub use csv::pairs;
 pub use sheet::{rows, title};
-pub use table::{csv, pairs};
-pub use text::text;
 
 use sieve_core::collection::Root;
 use sieve_core::duplicates::{
@@ -16,6 +14,7 @@ use sieve_core::duplicates::{
 };
 use sieve_core::record::Record;
 
+use super::{Reply, TableReply};
 use crate::config::CollectionConfig;
 
 /// What was asked and what was found.
@@ -137,4 +136,20 @@ fn reason(group: &Group) -> Option<&'static str> {
 fn kept_because(group: &Group, member: &Member) -> Option<&'static str> {
     let is_first = group.members.first().is_some_and(|first| first.image == member.image);
     reason(group).filter(|_| member.keep && is_first)
+}
+
+impl Reply for Duplicates<'_> {
+    fn text(&self) -> String {
+        text::text(self)
+    }
+
+    fn json(&self) -> String {
+        json::json(self)
+    }
+}
+
+impl TableReply for Duplicates<'_> {
+    fn csv(&self) -> String {
+        csv::csv(self)
+    }
 }

@@ -7,10 +7,11 @@ use sieve_core::collection::Root;
 use sieve_core::duplicates::{Group, Kind, Member, Reach};
 
 use super::{Concern, Duplicates, kept_because};
-use crate::console::{Align, ERROR, FAINT, HEADING, Narrow, WARNING, table};
+use crate::console::{Align, ERROR, FAINT, HEADING, Narrow, WARNING};
 use crate::console::{heading, safe};
+use crate::present::table::Table;
 
-use crate::present::table::listed;
+use crate::present::cells::listed;
 use crate::present::{command_on, counted, how_alike, next_step, small_images};
 
 /// Groups of each concern that are shown without `--all`.
@@ -131,7 +132,7 @@ fn section(answer: &Duplicates<'_>, concern: Concern, groups: &[(usize, &Group)]
         true => Narrow::Keep,
         false => Narrow::Drop(&["bytes", "score", "pixels", "split"]),
     };
-    text.push_str(&table(&columns, narrow, rows));
+    text.push_str(&Table::new(&columns, rows).text(narrow));
     if groups.len() > most {
         let _ = writeln!(text, "  ... {} more groups (--all)", groups.len() - most);
     }

@@ -165,7 +165,7 @@ struct Order {
 }
 
 /// The whole answer.
-pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
+pub fn json(answer: &Leaks<'_>) -> String {
     let leakage = answer.leakage;
     let pairs = leakage.cross_split_pairs.iter().map(|pair| {
         let (a, b) = (answer.record(pair.a), answer.record(pair.b));
@@ -221,7 +221,7 @@ pub fn json(answer: &Leaks<'_>, judging: impl Serialize) -> String {
         findings: answer.findings,
         suppressed: answer.suppressed,
     };
-    envelope("leakage", Decided { judging, protect: answer.protect }, body)
+    envelope("leakage", Decided { judging: &answer.judging, protect: answer.protect }, body)
 }
 
 fn summary(summary: &SplitPairSummary) -> SplitPairBody<'_> {

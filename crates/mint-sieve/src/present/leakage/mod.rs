@@ -1,14 +1,15 @@
 //! The answer of `leakage`.
 
 mod chart;
+mod csv;
 mod json;
-mod table;
+mod tables;
 mod text;
 
 pub use chart::chart;
-pub use json::json;
-pub use table::{csv, removals};
-pub use text::{split_pairs, text};
+pub use csv::removals;
+pub use tables::{pair_table, split_table};
+pub use text::split_pairs;
 
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::DuplicateReport;
@@ -17,6 +18,7 @@ use sieve_core::leakage::Leakage;
 use sieve_core::record::Record;
 use sieve_core::suppression::Suppressed;
 
+use super::{JudgingSettings, Reply, TableReply};
 use crate::config::CollectionConfig;
 
 /// What is wrong between splits, and what that was found in.
@@ -39,10 +41,28 @@ pub struct Leaks<'a> {
     pub findings: &'a [Finding],
     /// What is accepted.
     pub suppressed: &'a [Suppressed],
+    /// What decided.
+    pub judging: JudgingSettings,
 }
 
 impl<'a> Leaks<'a> {
     fn record(&self, image: u32) -> &'a Record {
         self.found.images[image as usize].record
+    }
+}
+
+impl Reply for Leaks<'_> {
+    fn text(&self) -> String {
+        text::text(self)
+    }
+
+    fn json(&self) -> String {
+        json::json(self)
+    }
+}
+
+impl TableReply for Leaks<'_> {
+    fn csv(&self) -> String {
+        csv::csv(self)
     }
 }

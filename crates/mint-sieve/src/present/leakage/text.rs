@@ -9,14 +9,13 @@ use sieve_core::leakage::{Leakage, SplitPairSummary};
 use sieve_core::statistics::strength;
 
 use super::Leaks;
-use crate::console::{Align, FAINT, Narrow, table};
+use super::tables::{pair_table, split_table};
+use crate::console::{Align, FAINT, Narrow};
 use crate::console::{heading, safe};
+use crate::present::cells::{FEW_ROWS, listed, percent};
 use crate::present::remark;
-use crate::present::table::{FEW_ROWS, listed, percent, shortened, visible};
+use crate::present::table::Table;
 use crate::present::{command_on, counted, findings, next_step, small_images};
-
-/// Classes that are named beside the number of matches, without `--all`.
-const MOST_CLASSES: usize = 4;
 
 /// The whole answer.
 pub fn text(answer: &Leaks<'_>) -> String {
@@ -56,7 +55,7 @@ pub fn split_pairs(
 ) -> Vec<String> {
     let judged =
         leakage.split_pairs.iter().filter(|summary| summary.is_judge && number(summary) > 0);
-    let told = judged.map(|summary| {
+    let reported = judged.map(|summary| {
         format!(
             "{} of {} {} images ({}) {} {what} in {}",
             number(summary),
@@ -67,38 +66,15 @@ pub fn split_pairs(
             summary.within
         )
     });
-    told.collect()
+    reported.collect()
 }
 
 fn cross_split_pairs(leakage: &Leakage, all: bool) -> String {
     if leakage.split_pairs.is_empty() {
         return format!("\n{}\n", heading("No leakage: no image appears in more than one split."));
     }
-    let mut rows = vec![
-        ["", "with a copy or burst frame in", "", "how", "by class"].map(str::to_owned).to_vec(),
-    ];
-    for summary in &leakage.split_pairs {
-        let kinds =
-            summary.by_reason.iter().map(|(reason, images)| format!("{} {images}", reason.name()));
-        let most = if all { usize::MAX } else { MOST_CLASSES };
-        let class = |class: &sieve_core::leakage::ClassOverlap| {
-            format!("{} {} of {}", visible(&class.class), class.matched, class.images)
-        };
-        let mut classes: Vec<String> = summary.classes.iter().take(most).map(class).collect();
-        if summary.classes.len() > most {
-            classes.push(format!("{} more", summary.classes.len() - most));
-        }
-        rows.push(vec![
-            format!("{} of {} {} images", summary.matched, summary.images, summary.split),
-            summary.within.clone(),
-            percent(summary.share()),
-            kinds.collect::<Vec<_>>().join(", "),
-            classes.join(", "),
-        ]);
-    }
-    let columns = [Align::Left, Align::Left, Align::Right, Align::Left, Align::Left];
     let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["by class", "how"]) };
-    format!("\n{}\n{}", heading("Images shared between splits"), table(&columns, narrow, rows))
+    split_table(leakage, all).text(narrow)
 }
 
 /// By how much the leaked images can raise a score, in words.
@@ -128,25 +104,12 @@ fn bounds(leakage: &Leakage) -> String {
 
 /// The pairs themselves.
 fn pairs(answer: &Leaks<'_>) -> String {
-    let cross_split_pairs = &answer.leakage.cross_split_pairs;
-    if cross_split_pairs.is_empty() {
+    if answer.leakage.cross_split_pairs.is_empty() {
         return String::new();
     }
-    let rows = cross_split_pairs.iter().map(|pair| {
-        let (a, b) = (answer.record(pair.a), answer.record(pair.b));
-        vec![
-            a.path_in_split(),
-            b.path_in_split(),
-            pair.reason.name().to_owned(),
-            format!("{:.3}", pair.score),
-            if a.class() == b.class() { String::new() } else { "other class".to_owned() },
-        ]
-    });
-    let head = ["image", "matched with", "kind", "score", ""].map(str::to_owned).to_vec();
-    let rows = [vec![head], shortened(rows.collect(), FEW_ROWS, answer.all)].concat();
-    let columns = [Align::Left, Align::Left, Align::Left, Align::Right, Align::Left];
     let narrow = if answer.all { Narrow::Keep } else { Narrow::Drop(&["score", "kind"]) };
-    format!("\n{}", table(&columns, narrow, rows))
+    let most = if answer.all { usize::MAX } else { FEW_ROWS };
+    format!("\n{}", pair_table(answer.leakage, answer.found, most).text(narrow))
 }
 
 /// Tests that are shown without `--all`: those that found something, and a few more.
@@ -173,8 +136,11 @@ fn drift(leakage: &Leakage, all: bool) -> String {
         ]);
     }
     let columns = [Align::Left, Align::Right, Align::Left, Align::Right, Align::Right];
-    let mut text =
-        format!("\n{}\n{}", heading("Drift between splits"), table(&columns, Narrow::Keep, rows));
+    let mut text = format!(
+        "\n{}\n{}",
+        heading("Drift between splits"),
+        Table::new(&columns, rows).text(Narrow::Keep)
+    );
     if leakage.drift.len() > shown {
         let _ = writeln!(text, "  ... {} more (--all)", leakage.drift.len() - shown);
     }

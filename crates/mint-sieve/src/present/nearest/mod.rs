@@ -12,12 +12,13 @@ use sieve_core::files::shown_name;
 use sieve_core::measuring::Measured;
 
 use crate::config::CollectionConfig;
-use crate::console::{Align, FAINT, Narrow, table};
+use crate::console::{Align, FAINT, Narrow};
 use crate::console::{heading, safe};
 use crate::present::duplicates::lie_on_each_other;
 use crate::present::sheet::{Labelled, Role, TileRow};
-use crate::present::table::written;
+use crate::present::table::{Table, written};
 use crate::present::{ReadingSettings, collection_words, command_on, envelope, next_step};
+use crate::present::{Reply, TableReply};
 
 /// What was asked and what was found.
 pub struct Nearest<'a> {
@@ -48,7 +49,7 @@ fn kind(alike: &Neighbour<'_>) -> &'static str {
 }
 
 /// For people.
-pub fn text(answer: &Nearest<'_>) -> String {
+fn text(answer: &Nearest<'_>) -> String {
     let found = answer.found;
     let collection = safe(&answer.catalog.collection.name());
     let mut text = format!("{} in {collection}\n", heading(&safe(&answer.image_name())));
@@ -91,7 +92,7 @@ pub fn text(answer: &Nearest<'_>) -> String {
         ]);
         rows.push(row);
     }
-    text.push_str(&table(&columns, Narrow::Drop(&["similarity", "split"]), rows));
+    text.push_str(&Table::new(&columns, rows).text(Narrow::Drop(&["similarity", "split"])));
     classes.sort_by_key(|&(class, count)| (std::cmp::Reverse(count), class));
     let counts: Vec<String> = classes.iter().map(|(class, n)| format!("{class} {n}")).collect();
     let _ = writeln!(text, "\nclasses: {}", safe(&counts.join(", ")));
@@ -148,7 +149,7 @@ struct Image<'a> {
 }
 
 /// For programs. The fields are a contract: see docs/formats.md.
-pub fn json(answer: &Nearest<'_>) -> String {
+fn json(answer: &Nearest<'_>) -> String {
     let settings = Settings {
         reading: ReadingSettings::new(answer.config),
         image: answer.image_name(),
@@ -178,7 +179,7 @@ pub fn json(answer: &Nearest<'_>) -> String {
 }
 
 /// One line an image.
-pub fn csv(answer: &Nearest<'_>) -> String {
+fn csv(answer: &Nearest<'_>) -> String {
     let rows = answer.found.iter().map(|alike| {
         let record = alike.image.record;
         let name = |name: Option<&str>| name.unwrap_or_default().to_owned();
@@ -241,4 +242,20 @@ pub fn rows(answer: &Nearest<'_>) -> Vec<TileRow> {
         TileRow { head: "query".to_owned(), tiles: vec![requested] },
         TileRow { head: "nearest first".to_owned(), tiles: found.collect() },
     ]
+}
+
+impl Reply for Nearest<'_> {
+    fn text(&self) -> String {
+        text(self)
+    }
+
+    fn json(&self) -> String {
+        json(self)
+    }
+}
+
+impl TableReply for Nearest<'_> {
+    fn csv(&self) -> String {
+        csv(self)
+    }
 }

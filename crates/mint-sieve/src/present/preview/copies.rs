@@ -7,6 +7,7 @@ use sieve_core::files::shown_name;
 
 use crate::console::{heading, safe};
 use crate::policy_file::NamedPolicy;
+use crate::present::Reply;
 use crate::present::{counted, envelope, next_step};
 
 /// What was written.
@@ -47,7 +48,7 @@ struct Body {
 }
 
 /// For programs.
-pub fn copies_json(copies: &Copies<'_>) -> String {
+fn copies_json(copies: &Copies<'_>) -> String {
     let settings = Settings {
         policy: &copies.policy.name,
         seed: copies.seed,
@@ -65,7 +66,7 @@ pub fn copies_json(copies: &Copies<'_>) -> String {
 }
 
 /// For people.
-pub fn copies_text(copies: &Copies<'_>) -> String {
+fn copies_text(copies: &Copies<'_>) -> String {
     let which = copies.split.map_or("images", |_| "training images");
     let to = shown_name(copies.to.as_os_str());
     let mut text = format!(
@@ -88,4 +89,14 @@ pub fn copies_text(copies: &Copies<'_>) -> String {
         "review the copies:",
         &["mint-sieve".as_ref(), "audit".as_ref(), copies.to.as_os_str()],
     )
+}
+
+impl Reply for Copies<'_> {
+    fn text(&self) -> String {
+        copies_text(self)
+    }
+
+    fn json(&self) -> String {
+        copies_json(self)
+    }
 }

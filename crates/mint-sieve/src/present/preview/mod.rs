@@ -5,21 +5,22 @@ mod frame;
 mod json;
 mod text;
 
-pub use copies::{Copies, copies_json, copies_text};
+pub use copies::Copies;
 pub use frame::FrameCost;
-pub use json::{FrameSettings, fill, fit, json};
-pub use text::{range_of, reason_in_words, step_name, text};
+pub use json::{FrameSettings, fill, fit};
+pub use text::{range_of, reason_in_words, step_name};
 
 use sieve_core::augment::cost::{GeometryCost, Impact, Verdict};
 use sieve_core::collection::Collection;
 use sieve_core::limits::FindingLimits;
 
+use super::Reply;
 use super::sheet::Sheet;
 use crate::config::CollectionConfig;
 use crate::policy_file::NamedPolicy;
 use crate::requests::PreviewRequest;
 
-/// Everything that the answer tells of.
+/// Everything that the answer reports.
 pub struct Preview<'a> {
     /// What was typed.
     pub request: &'a PreviewRequest,
@@ -71,4 +72,14 @@ pub struct ProcessorTime {
     pub policy_ms: f64,
     /// What each step adds, in the mean of all draws.
     pub step_ms: Vec<f64>,
+}
+
+impl Reply for Preview<'_> {
+    fn text(&self) -> String {
+        text::text(self)
+    }
+
+    fn json(&self) -> String {
+        json::json(self)
+    }
 }

@@ -9,8 +9,9 @@ use sieve_core::augment::{Policy, Step};
 use sieve_core::files::shown_name;
 
 use super::{FrameCost, Numbers, Preview};
-use crate::console::{Align, ERROR, Narrow, WARNING, heading, safe, table};
-use crate::present::table::percent;
+use crate::console::{Align, ERROR, Narrow, WARNING, heading, safe};
+use crate::present::cells::percent;
+use crate::present::table::Table;
 use crate::present::{command_on, counted, next_step};
 
 /// The whole answer.
@@ -192,7 +193,7 @@ fn step_table(policy: &Policy, numbers: &Numbers) -> String {
         Align::Left,
     ];
     let narrow = Narrow::Drop(&["chance", "label risk", "clipped", "between"]);
-    table(&columns, narrow, rows)
+    Table::new(&columns, rows).text(narrow)
 }
 
 /// A share, or nothing where it is none: what is there is then seen at once.
@@ -204,8 +205,9 @@ fn some_percent(share: f64) -> String {
 fn judged(policy: &Policy, verdicts: &[Verdict]) -> String {
     let mut text = String::new();
     for grade in [Grade::Harsh, Grade::Strong] {
-        let told = policy.steps.iter().zip(verdicts).filter(|(_, verdict)| verdict.grade == grade);
-        for (step, verdict) in told {
+        let reported =
+            policy.steps.iter().zip(verdicts).filter(|(_, verdict)| verdict.grade == grade);
+        for (step, verdict) in reported {
             let (style, word) = match grade {
                 Grade::Harsh => (ERROR, "Harsh"),
                 _ => (WARNING, "Strong"),
@@ -253,12 +255,12 @@ fn invented(policy: &Policy, numbers: &Numbers) -> String {
         let _ = write!(text, ", {} in the worst of {} draws", percent(spread.most), geometry.draws);
     }
     let beyond = [(spread.beyond_quarter, "a quarter"), (spread.beyond_half, "a half")];
-    let told = beyond.iter().filter(|(share, _)| *share >= 0.0005);
-    let told: Vec<String> = told
+    let reported = beyond.iter().filter(|(share, _)| *share >= 0.0005);
+    let reported: Vec<String> = reported
         .map(|(share, part)| format!("more than {part} in {} of them", percent(*share)))
         .collect();
-    if !told.is_empty() {
-        let _ = write!(text, ", {}", told.join(", "));
+    if !reported.is_empty() {
+        let _ = write!(text, ", {}", reported.join(", "));
     }
     text.push_str(".\n");
     if spread.mean >= 0.0005 {
@@ -317,12 +319,12 @@ fn out_of_range(numbers: &Numbers) -> String {
     }
     ends.retain(|(drawn, plain, _)| drawn - plain >= 0.02);
     ends.sort_by(|a, b| (b.0 - b.1).total_cmp(&(a.0 - a.1)));
-    let told: Vec<String> = ends
+    let reported: Vec<String> = ends
         .iter()
         .map(|(drawn, plain, end)| format!("{} {end} ({})", percent(*drawn), percent(*plain)))
         .collect();
-    if !told.is_empty() {
-        let _ = writeln!(text, "  {}.", told.join(", "));
+    if !reported.is_empty() {
+        let _ = writeln!(text, "  {}.", reported.join(", "));
     }
     text
 }
@@ -431,7 +433,7 @@ fn against(preview: &Preview<'_>) -> String {
     format!(
         "{}\n{}",
         heading("Side by side"),
-        table(&columns, Narrow::Drop(&["steps", "label risk"]), rows)
+        Table::new(&columns, rows).text(Narrow::Drop(&["steps", "label risk"]))
     )
 }
 
@@ -484,10 +486,10 @@ fn next(preview: &Preview<'_>) -> String {
     // The step that does most is the one to look at.
     let harsh = preview.numbers.first().and_then(|numbers| {
         let steps = preview.policies[0].policy.steps.iter().zip(&numbers.verdicts);
-        let told = steps.filter(|(step, verdict)| {
+        let reported = steps.filter(|(step, verdict)| {
             verdict.grade > Grade::Gentle && step.setting.amount != Amount::Nothing
         });
-        told.max_by(|a, b| {
+        reported.max_by(|a, b| {
             let worst = |verdict: &Verdict| verdict.shares[verdict.reason as usize];
             a.1.grade.cmp(&b.1.grade).then(worst(a.1).total_cmp(&worst(b.1)))
         })

@@ -10,12 +10,14 @@ use sieve_core::finding::Code;
 use sieve_core::repair::{Action, Change, Changes, FileOutcome, Plan, Refusal};
 
 use super::{class_changes, number_or_gone};
-use crate::args::{ApplyArgs, UndoArgs};
 use crate::config::CollectionConfig;
-use crate::console::{Align, Narrow, heading, safe, table};
+use crate::console::{Align, Narrow, heading, safe};
+use crate::present::Reply;
+use crate::present::cells::listed;
 use crate::present::skipped::{self, SkippedBody};
-use crate::present::table::listed;
+use crate::present::table::Table;
 use crate::present::{ReadingSettings, command_line, command_on, counted, envelope, next_step};
+use crate::requests::ApplyRequest;
 use crate::writing::in_place::{Journal, Place, Restored, State};
 
 /// How findings differ before and after.
@@ -29,7 +31,7 @@ pub struct Findings {
 /// A plan that was carried out.
 pub struct Applied<'a> {
     /// What was typed.
-    pub args: &'a ApplyArgs,
+    pub request: &'a ApplyRequest,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What was in it.
@@ -66,8 +68,10 @@ pub struct Continued<'a> {
 
 /// A run that was undone.
 pub struct Undone<'a> {
-    /// What was typed.
-    pub args: &'a UndoArgs,
+    /// Whether everything is listed.
+    pub all: bool,
+    /// Whether nothing is changed.
+    pub is_dry_run: bool,
     /// Its journal.
     pub journal: &'a Journal,
     /// How far it had come before.
@@ -87,8 +91,8 @@ const FIRST: usize = 3;
 pub fn refusals(refused: &Refused<'_>) -> Vec<String> {
     let count = refused.refusals.len();
     let shown = if refused.all { count } else { listed(count, NAMED) };
-    let told = refused.refusals.iter().take(shown);
-    let mut lines: Vec<String> = told
+    let reported = refused.refusals.iter().take(shown);
+    let mut lines: Vec<String> = reported
         .map(|Refusal { line, path, reason, .. }| format!("line {line}: {path}: {reason}"))
         .collect();
     if refused.refusals.len() > shown {
@@ -133,10 +137,10 @@ fn actions(changes: &Changes) -> BTreeMap<Action, Vec<&Change>> {
 }
 
 /// The answer for people.
-pub fn text(applied: &Applied<'_>) -> String {
-    let args = applied.args;
+fn text(applied: &Applied<'_>) -> String {
+    let request = applied.request;
     let mut text = format!("{}\n", heading(&safe(&applied.catalog.collection.name())));
-    let would = if args.dry_run { "would be " } else { "" };
+    let would = if request.is_dry_run { "would be " } else { "" };
     let by_action = actions(applied.changes);
     if by_action.is_empty() {
         text.push_str("The plan changes nothing.\n");
@@ -151,8 +155,8 @@ pub fn text(applied: &Applied<'_>) -> String {
             Action::Keep | Action::Decide => continue,
         };
         let _ = writeln!(text, "{} {would}{done}", counted(changes.len() as u64, "file", "files"));
-        if args.dry_run || args.all {
-            text.push_str(&named(applied, changes, args.all));
+        if request.is_dry_run || request.all {
+            text.push_str(&named(applied, changes, request.all));
         }
     }
     if applied.changes.numbered > 0 {
@@ -170,14 +174,14 @@ pub fn text(applied: &Applied<'_>) -> String {
         );
     }
     let behind = applied.changes.left_behind.len() as u64;
-    if args.to.is_some() && behind > 0 {
+    if request.to.is_some() && behind > 0 {
         let _ = writeln!(
             text,
             "{} left behind: links, missing files, and generated tables that would be out of date",
             counted(behind, "file", "files")
         );
     }
-    text.push_str(&skipped::text(applied.catalog, applied.skipped, args.all));
+    text.push_str(&skipped::text(applied.catalog, applied.skipped, request.all));
     text.push_str(&class_changes(classes(applied).iter()));
     if let Some(findings) = applied.findings {
         text.push_str(&finding_table(findings));
@@ -214,22 +218,23 @@ fn finding_table(findings: &Findings) -> String {
     if rows.len() == 1 {
         return format!("\nNo findings were resolved; {left}.\n");
     }
-    let table = table(&[Align::Left, Align::Right, Align::Right], Narrow::Drop(&[]), rows);
+    let table =
+        Table::new(&[Align::Left, Align::Right, Align::Right], rows).text(Narrow::Drop(&[]));
     format!("\n{table}\n{left} (estimated; run audit to confirm).\n")
 }
 
 fn ending(applied: &Applied<'_>) -> String {
-    let args = applied.args;
+    let request = applied.request;
     let mut words: Vec<&std::ffi::OsStr> = vec!["mint-sieve".as_ref()];
-    if args.dry_run {
-        words.extend(["apply".as_ref(), args.plan.as_os_str()]);
-        match &args.to {
+    if request.is_dry_run {
+        words.extend(["apply".as_ref(), request.plan.as_os_str()]);
+        match &request.to {
             Some(to) => words.extend(["--to".as_ref(), to.as_os_str()]),
             None => words.push("--in-place".as_ref()),
         }
         return format!("Nothing was changed.\n\n{}", next_step("apply it:", &words));
     }
-    if let Some(to) = &args.to {
+    if let Some(to) = &request.to {
         let shown = safe(&shown_name(to.as_os_str()));
         words.extend(["audit".as_ref(), to.as_os_str()]);
         let written = format!("Written: {shown}/. The collection itself was not changed.\n\n");
@@ -249,7 +254,7 @@ fn ending(applied: &Applied<'_>) -> String {
 }
 
 #[derive(Serialize)]
-struct Settings<'a> {
+struct Settings {
     #[serde(flatten)]
     reading: ReadingSettings,
     plan: String,
@@ -257,8 +262,6 @@ struct Settings<'a> {
     in_place: bool,
     dry_run: bool,
     skip_undecided: bool,
-    #[serde(skip)]
-    _args: &'a ApplyArgs,
 }
 
 #[derive(Serialize)]
@@ -298,16 +301,15 @@ struct FindingBody {
 }
 
 /// The answer as JSON.
-pub fn json(applied: &Applied<'_>) -> String {
-    let args = applied.args;
+fn json(applied: &Applied<'_>) -> String {
+    let request = applied.request;
     let settings = Settings {
         reading: ReadingSettings::new(applied.config),
-        plan: shown_name(args.plan.as_os_str()),
-        to: args.to.as_ref().map(|to| shown_name(to.as_os_str())),
-        in_place: args.in_place,
-        dry_run: args.dry_run,
-        skip_undecided: args.skip_undecided,
-        _args: args,
+        plan: shown_name(request.plan.as_os_str()),
+        to: request.to.as_ref().map(|to| shown_name(to.as_os_str())),
+        in_place: request.in_place,
+        dry_run: request.is_dry_run,
+        skip_undecided: request.skip_undecided,
     };
     let record = |at: usize| &applied.catalog.records[at].path;
     let change = |change: &'_ Change| ChangeBody {
@@ -343,7 +345,7 @@ pub fn json(applied: &Applied<'_>) -> String {
 }
 
 /// What an earlier run of the same plan has to do with this one.
-pub fn continued_text(continued: &Continued<'_>) -> String {
+fn continued_text(continued: &Continued<'_>) -> String {
     let steps = counted(continued.journal.steps.len() as u64, "step", "steps");
     let shown = continued.journal.shown();
     let undo = format!("To undo it: mint-sieve undo {}\n", command_line(&[shown.as_os_str()]));
@@ -370,7 +372,7 @@ struct JournalBody {
 }
 
 /// The same as JSON.
-pub fn continued_json(continued: &Continued<'_>) -> String {
+fn continued_json(continued: &Continued<'_>) -> String {
     let journal = continued.journal;
     let body = JournalBody {
         journal: shown_name(journal.shown().as_os_str()),
@@ -383,7 +385,7 @@ pub fn continued_json(continued: &Continued<'_>) -> String {
 }
 
 /// What was undone.
-pub fn undone_text(undone: &Undone<'_>) -> String {
+fn undone_text(undone: &Undone<'_>) -> String {
     let journal = undone.journal;
     let root = shown_name(journal.root.as_path().as_os_str());
     let steps = counted(journal.steps.len() as u64, "step", "steps");
@@ -405,7 +407,7 @@ pub fn undone_text(undone: &Undone<'_>) -> String {
         return text;
     }
     let _ = writeln!(text, "{steps} undone where possible; {files} verified.");
-    for line in restored.lines(if undone.args.all { usize::MAX } else { NAMED }) {
+    for line in restored.lines(if undone.all { usize::MAX } else { NAMED }) {
         let _ = writeln!(text, "  {}", safe(&line));
     }
     if !journal.damaged.is_empty() {
@@ -453,7 +455,7 @@ struct MovedBody {
 }
 
 /// The same as JSON.
-pub fn undone_json(undone: &Undone<'_>) -> String {
+fn undone_json(undone: &Undone<'_>) -> String {
     let journal = undone.journal;
     let nothing = Restored::default();
     let restored = undone.restored.unwrap_or(&nothing);
@@ -462,7 +464,7 @@ pub fn undone_json(undone: &Undone<'_>) -> String {
         journal: shown_name(journal.shown().as_os_str()),
         steps: journal.steps.len(),
         state: journal.state,
-        dry_run: undone.args.dry_run,
+        dry_run: undone.is_dry_run,
         compared: restored.compared,
         is_whole: undone.restored.is_some_and(Restored::is_whole) && journal.damaged.is_empty(),
         missing: restored.missing.iter().map(Place::shown).collect(),
@@ -474,4 +476,34 @@ pub fn undone_json(undone: &Undone<'_>) -> String {
         damaged_lines: journal.damaged.clone(),
     };
     envelope("undo", (), body)
+}
+
+impl Reply for Applied<'_> {
+    fn text(&self) -> String {
+        text(self)
+    }
+
+    fn json(&self) -> String {
+        json(self)
+    }
+}
+
+impl Reply for Continued<'_> {
+    fn text(&self) -> String {
+        continued_text(self)
+    }
+
+    fn json(&self) -> String {
+        continued_json(self)
+    }
+}
+
+impl Reply for Undone<'_> {
+    fn text(&self) -> String {
+        undone_text(self)
+    }
+
+    fn json(&self) -> String {
+        undone_json(self)
+    }
 }

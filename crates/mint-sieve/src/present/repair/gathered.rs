@@ -10,8 +10,10 @@ use sieve_core::files::shown_name;
 use sieve_core::repair::Gathered;
 
 use crate::config::CollectionConfig;
-use crate::console::{Align, Narrow, heading, safe, table};
+use crate::console::{Align, Narrow, heading, safe};
+use crate::present::Reply;
 use crate::present::skipped::{self, SkippedBody};
+use crate::present::table::Table;
 use crate::present::{ReadingSettings, counted, envelope, next_step, visible};
 
 /// What was report together, and how.
@@ -41,7 +43,7 @@ impl GatherReport<'_> {
 }
 
 /// The answer for people.
-pub fn text(report: &GatherReport<'_>) -> String {
+fn text(report: &GatherReport<'_>) -> String {
     let Gathered { placed, renamed, without_class, no_images, skipped: unstorable } =
         report.gathered;
     let name = safe(&report.catalog.collection.name());
@@ -55,7 +57,7 @@ pub fn text(report: &GatherReport<'_>) -> String {
     );
     let mut rows = vec![["class", "images"].map(str::to_owned).to_vec()];
     rows.extend(classes.iter().map(|(class, images)| vec![visible(class), images.to_string()]));
-    text.push_str(&table(&[Align::Left, Align::Right], Narrow::Drop(&[]), rows));
+    text.push_str(&Table::new(&[Align::Left, Align::Right], rows).text(Narrow::Drop(&[])));
     text.push('\n');
     if *renamed > 0 {
         let _ = writeln!(
@@ -110,7 +112,7 @@ struct Body<'a> {
 }
 
 /// The answer as JSON.
-pub fn json(report: &GatherReport<'_>) -> String {
+fn json(report: &GatherReport<'_>) -> String {
     let settings = Settings {
         reading: ReadingSettings::new(report.config),
         split_folders: if report.keeps_splits { "keep" } else { "merge" },
@@ -126,4 +128,14 @@ pub fn json(report: &GatherReport<'_>) -> String {
         skipped: skipped::body(report.catalog, &report.gathered.skipped),
     };
     envelope("gather", settings, body)
+}
+
+impl Reply for GatherReport<'_> {
+    fn text(&self) -> String {
+        text(self)
+    }
+
+    fn json(&self) -> String {
+        json(self)
+    }
 }

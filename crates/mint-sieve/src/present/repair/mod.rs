@@ -4,8 +4,9 @@ pub mod applied;
 pub mod gathered;
 pub mod plan;
 
-use crate::console::{Align, Narrow, table};
-use crate::present::table::MOST_ROWS;
+use crate::console::{Align, Narrow};
+use crate::present::cells::MOST_ROWS;
+use crate::present::table::Table;
 use crate::present::visible;
 
 /// Classes that become larger or smaller, with their images before and after.
@@ -21,7 +22,7 @@ fn class_changes<'a>(classes: impl Iterator<Item = (&'a String, &'a (u64, u64))>
     rows.truncate(MOST_ROWS + 1);
     let more = if more > 0 { format!("  ... {more} more classes\n") } else { String::new() };
     let columns = [Align::Left, Align::Right, Align::Right];
-    format!("\n{}{more}", table(&columns, Narrow::Drop(&[]), rows))
+    format!("\n{}{more}", Table::new(&columns, rows).text(Narrow::Drop(&[])))
 }
 
 /// What is left, as a cell.

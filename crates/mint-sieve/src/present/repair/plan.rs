@@ -16,12 +16,9 @@ use sieve_core::repair::{
 use super::class_changes;
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe, table as laid_out};
-use crate::present::{
-    ReadingSettings, absolute_collection_words, command_on, counted, envelope, next_step,
-};
-
-/// How the comment begins that holds one word of how the collection is read.
-pub const WORD: &str = "word: ";
+use crate::present::{ReadingSettings, command_on, counted, envelope, next_step};
+use crate::present::{Reply, TableReply};
+use crate::requests::ReadingRequest;
 
 /// What is proposed, and what decided it.
 pub struct Planned<'a> {
@@ -70,9 +67,7 @@ pub fn comments(planned: &Planned<'_>) -> Vec<String> {
     for rule in used {
         comment(format!("rule {}: {}", rule.name(), rule.does()));
     }
-    for word in absolute_collection_words(planned.config) {
-        comment(format!("{WORD}{}", of_path(&RelPath::new(Path::new(&word)))));
-    }
+    ReadingRequest::new(planned.config).to_lines().into_iter().for_each(comment);
     comments
 }
 
@@ -111,17 +106,16 @@ fn counts<'a>(proposals: impl Iterator<Item = &'a Proposal>) -> Counts {
 
 /// `2 drop, 3 decide`.
 fn in_words(counts: &Counts) -> String {
-    let told: Vec<String> =
+    let reported: Vec<String> =
         counts.iter().map(|(action, count)| format!("{count} {action}")).collect();
-    if told.is_empty() { "nothing".to_owned() } else { told.join(", ") }
+    if reported.is_empty() { "nothing".to_owned() } else { reported.join(", ") }
 }
 
 fn of_rule<'a>(planned: &'a Planned<'_>, rule: Rule) -> impl Iterator<Item = &'a Proposal> {
     planned.proposed.proposals.iter().filter(move |proposal| proposal.rule == rule)
 }
 
-/// Every rule, and what it would do here.
-pub fn rules(planned: &Planned<'_>) -> String {
+fn rules(planned: &Planned<'_>) -> String {
     let mut text = format!("{}\n\n", heading(&safe(&planned.catalog.collection.name())));
     let mut rows = vec![["rule", "here", "what it proposes"].map(str::to_owned).to_vec()];
     for rule in Rule::ALL {
@@ -147,7 +141,7 @@ fn next_plan(planned: &Planned<'_>) -> std::path::PathBuf {
 const NAMED: usize = 6;
 
 /// What the plan says on the whole.
-pub fn text(planned: &Planned<'_>) -> String {
+fn text(planned: &Planned<'_>) -> String {
     let proposed = planned.proposed;
     let name = planned.catalog.collection.name();
     let mut text = format!("{}\n", heading(&safe(&name)));
@@ -309,7 +303,7 @@ struct ClassBody<'a> {
 }
 
 /// The plan as JSON.
-pub fn json(planned: &Planned<'_>) -> String {
+fn json(planned: &Planned<'_>) -> String {
     let proposed = planned.proposed;
     let settings = Settings {
         reading: ReadingSettings::new(planned.config),
@@ -349,4 +343,39 @@ pub fn json(planned: &Planned<'_>) -> String {
         withdrawn: withdrawn.collect(),
     };
     envelope("propose", settings, body)
+}
+
+impl Reply for Planned<'_> {
+    fn text(&self) -> String {
+        text(self)
+    }
+
+    fn json(&self) -> String {
+        json(self)
+    }
+}
+
+impl TableReply for Planned<'_> {
+    fn csv(&self) -> String {
+        table(self)
+    }
+}
+
+/// Every rule, and what it would do here; for programs the same as the plan.
+pub struct RuleList<'a>(pub &'a Planned<'a>);
+
+impl Reply for RuleList<'_> {
+    fn text(&self) -> String {
+        rules(self.0)
+    }
+
+    fn json(&self) -> String {
+        self.0.json()
+    }
+}
+
+impl TableReply for RuleList<'_> {
+    fn csv(&self) -> String {
+        self.0.csv()
+    }
 }

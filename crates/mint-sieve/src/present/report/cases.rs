@@ -303,11 +303,11 @@ mod tests {
             .evidence("differ_by", "case\u{202e}")
             .evidence("classes", names)
             .evidence("partners", Vec::<String>::new());
-        let told = evidence(&finding.evidence);
-        let told: Vec<String> =
-            told.iter().map(|(name, value)| format!("{name}: {value}")).collect();
+        let reported = evidence(&finding.evidence);
+        let reported: Vec<String> =
+            reported.iter().map(|(name, value)| format!("{name}: {value}")).collect();
         assert_eq!(
-            told,
+            reported,
             [
                 "classes: class 0, class 1, class 2, class 3, class 4, class 5 and 3 more",
                 "differ by: case\\u{202e}",
@@ -348,18 +348,18 @@ mod tests {
             Finding::new(Code::MixedSizes, "sizes"),
         ];
         let mut album = ImageRegistry::default();
-        let told = of_findings(&findings, &numbers, &groups, &mut album);
-        let headings: Vec<&str> = told.iter().map(|one| one.heading.as_str()).collect();
+        let reported = of_findings(&findings, &numbers, &groups, &mut album);
+        let headings: Vec<&str> = reported.iter().map(|one| one.heading.as_str()).collect();
         assert_eq!(headings, ["1 error", "2 warnings", "1 note"]);
-        let conflict = &told[0].codes[0].cases[0];
+        let conflict = &reported[0].codes[0].cases[0];
         assert_eq!(
             (conflict.group, conflict.images.as_str(), conflict.keep),
             (Some(7), "0,1", Some(0))
         );
-        let dark = &told[1].codes[0];
+        let dark = &reported[1].codes[0];
         assert_eq!((dark.code, dark.cases.len()), ("too-dark", 2));
         let ids: Vec<&str> = dark.cases.iter().map(|case| case.id.as_str()).collect();
         assert_eq!(ids, ["finding-2", "finding-3"]);
-        assert_eq!((told[2].codes[0].cases[0].count, album.records), (0, vec![2, 0, 1]));
+        assert_eq!((reported[2].codes[0].cases[0].count, album.records), (0, vec![2, 0, 1]));
     }
 }

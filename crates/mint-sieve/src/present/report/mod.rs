@@ -4,7 +4,6 @@ mod cases;
 mod data;
 mod image_registry;
 mod page;
-mod tables;
 
 pub use cases::{Cases, cases};
 pub use image_registry::{ImageRegistry, thumbnail};
@@ -21,15 +20,15 @@ use sieve_core::splitting::{Assignment, Request};
 use sieve_core::suppression::Suppressed;
 
 use super::repair::plan::Planned;
-use super::{command_line, counted, envelope, next_step};
-use crate::args::ReportArgs;
+use super::{JudgingSettings, Reply, command_line, counted, envelope, next_step};
 use crate::config::CollectionConfig;
 use crate::console::{heading, safe};
+use crate::requests::ReportRequest;
 
-/// Everything that the page tells of.
+/// Everything that the page reports.
 pub struct Report<'a> {
-    /// What was typed.
-    pub args: &'a ReportArgs,
+    /// What was requested.
+    pub request: &'a ReportRequest,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// The folder that the page lies in.
@@ -40,7 +39,7 @@ pub struct Report<'a> {
     pub found: &'a DuplicateReport<'a>,
     /// What is wrong.
     pub audit: &'a Audit,
-    /// The findings that are told.
+    /// The findings that are reported.
     pub findings: &'a [Finding],
     /// What is accepted.
     pub suppressed: &'a [Suppressed],
@@ -86,7 +85,7 @@ struct Body {
 impl Report<'_> {
     fn shown(&self) -> Body {
         Body {
-            path: sieve_core::files::shown_name(self.args.out.as_os_str()),
+            path: sieve_core::files::shown_name(self.request.out.as_os_str()),
             bytes: 0,
             images_shown: self.album.records.len(),
             findings: self.findings.len(),
@@ -96,8 +95,28 @@ impl Report<'_> {
     }
 }
 
-/// What is said beside the page.
-pub fn text(report: &Report<'_>, bytes: u64) -> String {
+/// A report that was written.
+pub struct WrittenReport<'a> {
+    /// What is on the page.
+    pub report: &'a Report<'a>,
+    /// Bytes of the page.
+    pub bytes: u64,
+    /// What decided.
+    pub judging: JudgingSettings,
+}
+
+impl Reply for WrittenReport<'_> {
+    fn text(&self) -> String {
+        text(self.report, self.bytes)
+    }
+
+    fn json(&self) -> String {
+        let body = Body { bytes: self.bytes, ..self.report.shown() };
+        envelope("report", &self.judging, body)
+    }
+}
+
+fn text(report: &Report<'_>, bytes: u64) -> String {
     let shown = report.shown();
     format!(
         "{}\n{}: {}, {}, {} proposed; {} shown\nWritten: {} ({}). It opens in any browser, offline.\n\n{}",
@@ -131,9 +150,4 @@ fn apply_words(report: &Report<'_>) -> Vec<std::ffi::OsString> {
 /// The command that a person gives once the plan is saved.
 fn apply_line(report: &Report<'_>) -> String {
     command_line(&apply_words(report))
-}
-
-/// The same as JSON.
-pub fn json(report: &Report<'_>, bytes: u64, settings: impl Serialize) -> String {
-    envelope("report", settings, Body { bytes, ..report.shown() })
 }

@@ -7,11 +7,11 @@ use sieve_core::finding::Severity;
 use sieve_core::limits::LIMITS;
 
 use super::cases::{GroupSection, Sample, SeveritySection};
-use super::tables::Table;
-use super::{PolicyShown, Report, apply_line, data, tables};
+use super::{PolicyShown, Report, apply_line, data};
 use crate::console::safe;
 use crate::failure::Failure;
 use crate::present::chart::drawn_as_svg;
+use crate::present::table::PageTable;
 use crate::present::web::{LOOK, source_of_page};
 use crate::present::{
     balance, collection_words, command_line, counted, how_alike, independent_images, leakage,
@@ -21,6 +21,8 @@ use crate::present::{
 const TEMPLATE: &str = include_str!("page.html");
 const STYLE: &str = include_str!("page.css");
 const SCRIPT: &str = include_str!("page.js");
+/// Rows of the table of pairs across splits.
+const MOST_PAIRS: usize = 300;
 
 /// The numbers that a person takes in first.
 fn overview(report: &Report<'_>) -> Vec<(String, &'static str, &'static str)> {
@@ -81,31 +83,30 @@ fn sentence(line: &str) -> String {
 
 /// How the page was made.
 fn made(report: &Report<'_>) -> Vec<(&'static str, String)> {
-    let args = report.args;
+    let request = report.request;
     let mut words = vec!["mint-sieve".into(), "report".into()];
     words.extend(collection_words(report.config));
-    words.extend(["--out".into(), args.out.clone().into_os_string()]);
-    for policy in &args.policies {
+    words.extend(["--out".into(), request.out.clone().into_os_string()]);
+    for policy in &request.policies {
         words.extend(["--policy".into(), policy.clone().into_os_string()]);
     }
-    for limit in &args.judging.limits {
+    for limit in &request.limits {
         words.extend(["--limit".into(), limit.into()]);
     }
-    if args.judging.reach.is_some() {
+    if request.has_reach {
         words.extend(["--reach".into(), report.found.reach.name().into()]);
     }
-    for (option, codes) in [("--only", &args.judging.only), ("--suppress", &args.judging.suppress)]
-    {
+    for (option, codes) in [("--only", &request.only), ("--suppress", &request.suppress)] {
         for code in codes {
             words.extend([option.into(), code.as_str().into()]);
         }
     }
-    words.extend(["--per-class".into(), args.per_class.to_string().into()]);
-    words.extend(["--seed".into(), args.seed.to_string().into()]);
+    words.extend(["--per-class".into(), request.per_class.to_string().into()]);
+    words.extend(["--seed".into(), request.seed.to_string().into()]);
     vec![
         ("program", format!("mint-sieve {}", env!("CARGO_PKG_VERSION"))),
         ("command", safe(&command_line(&words))),
-        ("seed", args.seed.to_string()),
+        ("seed", request.seed.to_string()),
         ("reach", report.found.reach.name().to_owned()),
     ]
 }
@@ -124,20 +125,20 @@ struct Page<'a> {
     sentences: Vec<String>,
     proposals: String,
     chart: String,
-    classes: Option<Table>,
-    held_out: Option<Table>,
+    classes: Option<PageTable>,
+    held_out: Option<PageTable>,
     severities: &'a [SeveritySection],
     suppressed: Vec<String>,
     concerns: &'a [GroupSection],
     more_groups: usize,
-    leaks: Option<Table>,
-    leaked_pairs: Option<Table>,
+    leaks: Option<PageTable>,
+    leaked_pairs: Option<PageTable>,
     is_split: bool,
     splits_chart: Option<String>,
     measure_chart: String,
-    measures: Option<Table>,
+    measures: Option<PageTable>,
     split_chart: Option<String>,
-    split: Option<Table>,
+    split: Option<PageTable>,
     policies: &'a [PolicyShown],
     samples: &'a [Sample],
     seed: u64,
@@ -162,7 +163,7 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
     let name = catalog.collection.name();
     let of_split = report.split.map(|(request, assignment)| -> Result<_, Failure> {
         let chart = drawn_as_svg(&split::chart(&name, request, assignment))?;
-        Ok((chart, tables::split(request, assignment)))
+        Ok((chart, split::class_table(request, assignment, true).on_page(usize::MAX)))
     });
     let (split_chart, split_table) = of_split.transpose()?.unzip();
     let limits = LIMITS
@@ -170,6 +171,8 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
         .zip(limits)
         .map(|(limit, (name, value))| (*name, format!("{value} {}", limit.unit), limit.why))
         .collect();
+    let pairs = leakage::pair_table(&report.audit.leakage, report.found, usize::MAX)
+        .captioned("Image pairs shared between splits");
     let rows = report.planned.proposed.proposals.len() as u64;
     let style = [LOOK, STYLE].concat();
     let page = Page {
@@ -184,8 +187,8 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
         sentences: sentences(report),
         proposals: counted(rows, "change is proposed", "changes are proposed"),
         chart: classes,
-        classes: tables::classes(report),
-        held_out: tables::held_out(report),
+        classes: balance::class_table(&report.audit.balance, true).on_page(usize::MAX),
+        held_out: balance::held_out_table(&report.audit.balance, false).on_page(usize::MAX),
         severities: &report.cases.severities,
         suppressed: report
             .suppressed
@@ -197,17 +200,17 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
             .collect(),
         concerns: &report.cases.concerns,
         more_groups: report.cases.more_groups,
-        leaks: tables::leaks(report),
-        leaked_pairs: tables::leaked_pairs(report),
+        leaks: leakage::split_table(&report.audit.leakage, true).on_page(usize::MAX),
+        leaked_pairs: pairs.on_page(MOST_PAIRS),
         is_split,
         splits_chart: of_splits,
         measure_chart: measures,
-        measures: tables::measures(report),
+        measures: balance::median_table(catalog).on_page(usize::MAX),
         split_chart,
         split: split_table.flatten(),
         policies: report.policies,
         samples: &report.cases.samples,
-        seed: report.args.seed,
+        seed: report.request.seed,
         made: made(report),
         limits,
         apply: safe(&apply_line(report)),

@@ -9,7 +9,7 @@ use super::look::{INK, MARK, NAME_LETTERS, PALE, PAPER, SMALL_LETTERS, TITLE_LET
 
 /// In place of an image that cannot be read any more.
 const GONE: Colour = [228, 228, 224];
-/// Columns of a cell from which on an image and a name can be told: 148 as on all sheets.
+/// Columns of a cell from which on an image and a name can be known: 148 as on all sheets.
 const USUAL: u32 = 148;
 /// Lines below an image.
 const LINES: u32 = 2;

@@ -12,14 +12,15 @@ use sieve_core::files::shown_name;
 
 use super::web::is_page;
 use super::{ReadingSettings, command_on, counted, envelope, next_step};
-use crate::args::SheetArgs;
 use crate::config::CollectionConfig;
 use crate::console::{heading, safe};
+use crate::present::Reply;
+use crate::requests::{SheetRequest, USUAL_SHEET_PX};
 
 /// What was shown, and of how much.
 pub struct SheetReport<'a> {
-    /// What was typed.
-    pub args: &'a SheetArgs,
+    /// What was requested.
+    pub asked: &'a SheetRequest,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What is in it.
@@ -32,25 +33,27 @@ pub struct SheetReport<'a> {
     pub total: u64,
     /// Pages.
     pub pages: u64,
+    /// Width and height of the sheet.
+    pub painted_px: (u32, u32),
 }
 
 impl SheetReport<'_> {
     fn what(&self) -> String {
-        let args = self.args;
-        if args.mean {
+        let asked = self.asked;
+        if asked.mean {
             let classes = counted(self.classes, "class", "classes");
-            let splits = if args.by_split { ", split by split" } else { "" };
+            let splits = if asked.by_split { ", split by split" } else { "" };
             return format!("the mean images of {classes}{splits}");
         }
         let images = counted(self.total, "image", "images");
-        let of = if !args.codes.is_empty() {
-            let codes: Vec<&str> = args.codes.iter().map(|code| code.as_str()).collect();
+        let of = if !asked.codes.is_empty() {
+            let codes: Vec<&str> = asked.codes.iter().map(|code| code.as_str()).collect();
             format!(" of {}", codes.join(", "))
-        } else if let Some(plan) = &args.plan {
+        } else if let Some(plan) = &asked.plan {
             format!(" of the plan {}", shown_name(plan.as_os_str()))
-        } else if args.paths {
+        } else if asked.by_paths {
             " that were named".to_owned()
-        } else if args.all {
+        } else if asked.all {
             format!(", all of {}", counted(self.classes, "class", "classes"))
         } else {
             format!(" of {}", counted(self.classes, "class", "classes"))
@@ -61,9 +64,9 @@ impl SheetReport<'_> {
 
 /// The line at the top of the sheet.
 pub fn title(report: &SheetReport<'_>) -> String {
-    let args = report.args;
-    let order = match args.order.name() {
-        "random" => format!("seed {}", args.seed),
+    let asked = report.asked;
+    let order = match asked.order.name() {
+        "random" => format!("seed {}", asked.seed),
         "atypical" => "least like their class first".to_owned(),
         "brightness" => "darkest first".to_owned(),
         "sharpness" => "softest first".to_owned(),
@@ -72,28 +75,29 @@ pub fn title(report: &SheetReport<'_>) -> String {
     };
     let page = match report.pages {
         0 | 1 => String::new(),
-        pages => format!("; page {} of {pages}", args.page),
+        pages => format!("; page {} of {pages}", asked.page),
     };
     let name = report.catalog.collection.name();
-    if args.mean {
+    if asked.mean {
         return format!("{name}: {}{page}", report.what());
     }
     format!("{name}: {}; {order}{page}", report.what())
 }
 
 /// The answer for people.
-pub fn text(report: &SheetReport<'_>, size: (u32, u32)) -> String {
-    let args = report.args;
+fn text(report: &SheetReport<'_>) -> String {
+    let asked = report.asked;
     let mut text =
         format!("{}\n{}\n", heading(&safe(&report.catalog.collection.name())), report.what());
-    if let Some(out) = &args.out {
+    if let Some(out) = &asked.out {
         let page = if report.pages > 1 {
-            format!(", page {} of {}", args.page, report.pages)
+            format!(", page {} of {}", asked.page, report.pages)
         } else {
             String::new()
         };
         let shown = counted(report.shown, "cell", "cells");
-        let size = if is_page(out) { String::new() } else { format!("{}x{}, ", size.0, size.1) };
+        let (width_px, height_px) = report.painted_px;
+        let size = if is_page(out) { String::new() } else { format!("{width_px}x{height_px}, ") };
         let out = safe(&shown_name(out.as_os_str()));
         let _ = writeln!(text, "Written: {out} ({size}{shown}{page})");
     }
@@ -103,10 +107,10 @@ pub fn text(report: &SheetReport<'_>, size: (u32, u32)) -> String {
 
 /// The next page, or the next look.
 fn next(report: &SheetReport<'_>) -> String {
-    let args = report.args;
-    let number = (args.page + 1).to_string();
-    let seed = (args.seed + 1).to_string();
-    let out = args.out.clone().unwrap_or_else(|| "sheet.png".into());
+    let asked = report.asked;
+    let number = (asked.page + 1).to_string();
+    let seed = (asked.seed + 1).to_string();
+    let out = asked.out.clone().unwrap_or_else(|| "sheet.png".into());
     let numbered = |number: &str| {
         let stem = out.file_stem().unwrap_or_default().to_string_lossy().into_owned();
         let ending = if is_page(&out) { "html" } else { "png" };
@@ -117,38 +121,54 @@ fn next(report: &SheetReport<'_>) -> String {
     };
     let mut words: Vec<std::ffi::OsString> = Vec::new();
     let mut put = |word: &dyn AsRef<std::ffi::OsStr>| words.push(word.as_ref().to_owned());
-    for class in &args.classes {
+    for class in &asked.classes {
         put(&"--class");
         put(class);
     }
-    for code in &args.codes {
+    for code in &asked.codes {
         put(&"--code");
         put(&code.as_str());
     }
-    if let Some(plan) = &args.plan {
+    if let Some(plan) = &asked.plan {
         put(&"--plan");
         put(plan);
     }
     let flags = [
-        (args.all, "--all"),
-        (args.by_split, "--by-split"),
-        (args.side_by_side, "--side-by-side"),
-        (args.mean, "--mean"),
+        (asked.all, "--all"),
+        (asked.by_split, "--by-split"),
+        (asked.side_by_side, "--side-by-side"),
+        (asked.mean, "--mean"),
+        (asked.from_thumbnails, "--from-thumbnails"),
     ];
     flags.iter().filter(|(is_set, _)| *is_set).for_each(|(_, flag)| put(flag));
-    if args.order.name() != "random" {
+    if asked.order.name() != "random" {
         put(&"--order");
-        put(&args.order.name());
+        put(&asked.order.name());
     }
-    let (why, picture) = if report.pages > u64::from(args.page) {
+    for (option, number) in [("--per-class", asked.per_class), ("--across", asked.across)] {
+        if let Some(number) = number {
+            put(&option);
+            put(&number.to_string());
+        }
+    }
+    if asked.size_px != USUAL_SHEET_PX {
+        put(&"--size");
+        put(&format!("{}x{}", asked.size_px.0, asked.size_px.1));
+    }
+    let (why, picture) = if report.pages > u64::from(asked.page) {
         put(&"--page");
         put(&number);
-        if args.seed > 0 {
+        if asked.seed > 0 {
             put(&"--seed");
-            put(&args.seed.to_string());
+            put(&asked.seed.to_string());
         }
         ("see the next page:", numbered(&number))
-    } else if args.mean || args.all || !args.codes.is_empty() || args.plan.is_some() || args.paths {
+    } else if asked.mean
+        || asked.all
+        || !asked.codes.is_empty()
+        || asked.plan.is_some()
+        || asked.by_paths
+    {
         let words = command_on(report.config, "audit", &[]);
         return next_step("audit the collection:", &words);
     } else {
@@ -182,20 +202,30 @@ struct Body {
 }
 
 /// The answer as JSON.
-pub fn json(report: &SheetReport<'_>) -> String {
-    let args = report.args;
+fn json(report: &SheetReport<'_>) -> String {
+    let asked = report.asked;
     let settings = Settings {
         reading: ReadingSettings::new(report.config),
-        order: args.order.name(),
-        seed: args.seed,
-        page: args.page,
-        size_px: args.size,
+        order: asked.order.name(),
+        seed: asked.seed,
+        page: asked.page,
+        size_px: asked.size_px,
     };
     let body = Body {
-        out: args.out.as_ref().map(|out| shown_name(out.as_os_str())),
+        out: asked.out.as_ref().map(|out| shown_name(out.as_os_str())),
         images: report.total,
         shown: report.shown,
         pages: report.pages,
     };
     envelope("sheet", settings, body)
+}
+
+impl Reply for SheetReport<'_> {
+    fn text(&self) -> String {
+        text(self)
+    }
+
+    fn json(&self) -> String {
+        json(self)
+    }
 }

@@ -7,7 +7,7 @@ use sieve_core::files::shown_name;
 use sieve_core::splitting::{Conflicts, GroupId, Per};
 
 use super::Split;
-use crate::args::GroupBy;
+use super::class_table::totals;
 use crate::present::{ReadingSettings, envelope};
 
 #[derive(Serialize)]
@@ -113,10 +113,10 @@ struct Written {
 
 /// Everything about a split but its rows, which are in its table.
 pub fn json(split: &Split<'_>) -> String {
-    let (args, assignment) = (split.args, split.assignment);
+    let (asked, assignment) = (split.asked, split.assignment);
     let names = split.request.parts.names();
     let request = split.request;
-    let together = args.group_by.iter().map(GroupBy::to_string).collect();
+    let together = asked.group_by.clone();
     let settings = Settings {
         reading: ReadingSettings::new(split.config),
         parts: names
@@ -125,19 +125,19 @@ pub fn json(split: &Split<'_>) -> String {
             .map(|(name, amount)| PartAmount { split: name.clone(), amount: amount.to_string() })
             .collect(),
         per: if request.per == Per::Class { "class" } else { "all" },
-        folds: args.folds,
-        subset: args.subset.map(|amount| amount.to_string()),
-        strata: args.strata.clone(),
+        folds: asked.folds,
+        subset: asked.subset.map(|amount| amount.to_string()),
+        strata: asked.strata.clone(),
         seed: request.seed,
         copies: if request.together.copies { "together" } else { "apart" },
         together,
         conflicts: if request.conflicts == Conflicts::Keep { "keep" } else { "leave-out" },
         reach: split.found.reach.name(),
-        keep: args.keep.as_ref().map(|file| shown_name(file.as_os_str())),
+        keep: asked.keep.as_ref().map(|file| shown_name(file.as_os_str())),
         lock: request.locked.clone(),
-        link: args.to.as_ref().map(|_| format!("{:?}", args.link).to_lowercase()),
+        link: asked.to.as_ref().map(|_| format!("{:?}", asked.link).to_lowercase()),
     };
-    let totals = names.iter().zip(split.totals()).zip(&assignment.requested);
+    let totals = names.iter().zip(totals(assignment, names.len())).zip(&assignment.requested);
     let class = |class: &sieve_core::splitting::ClassCounts| Class {
         class: class.class.clone(),
         images: class.images,
@@ -198,7 +198,10 @@ pub fn json(split: &Split<'_>) -> String {
                 to: to.to_owned(),
             })
             .collect(),
-        written: Written { table: args.out.as_ref().map(shown), tree: args.to.as_ref().map(shown) },
+        written: Written {
+            table: asked.out.as_ref().map(shown),
+            tree: asked.to.as_ref().map(shown),
+        },
     };
     envelope("split", settings, body)
 }

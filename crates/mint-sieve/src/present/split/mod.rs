@@ -1,14 +1,14 @@
 //! The answer of `split`, and the split table.
 
 mod chart;
+mod class_table;
 mod json;
 mod table;
 mod text;
 
 pub use chart::chart;
-pub use json::json;
+pub use class_table::class_table;
 pub use table::{class_index, fold_lists, table};
-pub use text::text;
 
 use std::collections::{BTreeMap, HashMap};
 
@@ -18,13 +18,14 @@ use sieve_core::splitting::{
     Assigned, Assignment, ClassCounts, GroupId, LeftOut, Request, SplitViolation,
 };
 
-use crate::args::SplitArgs;
 use crate::config::CollectionConfig;
+use crate::present::{Reply, TableReply};
+use crate::requests::SplitRequest;
 
-/// Everything that the answer tells of.
+/// Everything that the answer reports.
 pub struct Split<'a> {
-    /// What was typed.
-    pub args: &'a SplitArgs,
+    /// How it was requested.
+    pub asked: &'a SplitRequest,
     /// How the collection was read.
     pub config: &'a CollectionConfig,
     /// What was asked for.
@@ -59,13 +60,6 @@ impl Split<'_> {
         self.assignment.left_out.iter().filter(|(_, reason)| *reason == why).count() as u64
     }
 
-    /// Images that each part got.
-    fn totals(&self) -> Vec<u64> {
-        let parts = self.request.parts.names().len();
-        let of = |part: usize| self.assignment.classes.iter().map(|class| class.got[part]).sum();
-        (0..parts).map(of).collect()
-    }
-
     /// The groups of copies that are under more than one class: their paths, and the group of the split that they are in,
     /// if they take part.
     fn conflicts(&self) -> Vec<(Option<GroupId>, Vec<&str>)> {
@@ -83,9 +77,9 @@ impl Split<'_> {
             paths.sort_unstable();
             (paths.iter().find_map(|path| groups.get(path)).copied(), paths)
         };
-        let told = self.found.groups.iter();
-        let told = told.filter(|group| group.kind.is_duplicate() && group.label_conflict);
-        let mut conflicts: Vec<_> = told.map(those).collect();
+        let reported = self.found.groups.iter();
+        let reported = reported.filter(|group| group.kind.is_duplicate() && group.label_conflict);
+        let mut conflicts: Vec<_> = reported.map(those).collect();
         conflicts.sort_by(|a, b| a.1.cmp(&b.1));
         conflicts
     }
@@ -108,5 +102,21 @@ impl Split<'_> {
         let classes = self.assignment.classes.iter();
         let cells = classes.flat_map(|class| (0..class.got.len()).map(move |part| (class, part)));
         cells.max_by(|a, b| off(a.0, a.1).total_cmp(&off(b.0, b.1)).then(b.0.class.cmp(&a.0.class)))
+    }
+}
+
+impl Reply for Split<'_> {
+    fn text(&self) -> String {
+        text::text(self)
+    }
+
+    fn json(&self) -> String {
+        json::json(self)
+    }
+}
+
+impl TableReply for Split<'_> {
+    fn csv(&self) -> String {
+        String::from_utf8(table(self)).expect("paths are written as text")
     }
 }

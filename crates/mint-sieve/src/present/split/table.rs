@@ -13,13 +13,13 @@ use crate::present::table::written;
 /// One row for each image that takes part, in the order of their paths; with folds, the number of each.
 pub fn table(split: &Split<'_>) -> Vec<u8> {
     let names = split.request.parts.names();
-    let fold = |image: &Assigned<'_>| split.args.folds.map(|_| (image.part + 1).to_string());
+    let fold = |image: &Assigned<'_>| split.asked.folds.map(|_| (image.part + 1).to_string());
     rows(split, &|image| names[image.part].clone(), &fold)
 }
 
 /// For each fold, its name and the table of a run that holds it out.
 pub fn fold_lists(split: &Split<'_>) -> Vec<(String, Vec<u8>)> {
-    let folds = split.args.folds.unwrap_or(0) as usize;
+    let folds = split.asked.folds.unwrap_or(0) as usize;
     let list = |fold: usize| {
         let part = |image: &Assigned<'_>| match image.part == fold {
             true => "validation".to_owned(),

@@ -9,10 +9,11 @@ use sieve_core::files::shown_name;
 use sieve_core::splitting::{Amount, Assigned, ClassCounts, Conflicts, LeftOut, Per};
 
 use super::Split;
-use crate::console::{Align, ERROR, FAINT, Narrow, WARNING, table};
+use super::class_table::class_table;
+use crate::console::{ERROR, FAINT, Narrow, WARNING};
 use crate::console::{heading, safe};
+use crate::present::cells::{percent, visible};
 use crate::present::skipped;
-use crate::present::table::{MOST_ROWS, percent, shortened, visible};
 use crate::present::{command_on, counted, next_step, splits_folder};
 
 /// The whole answer.
@@ -42,47 +43,14 @@ pub fn text(split: &Split<'_>) -> String {
         split.request.seed,
         split.found.reach.name(),
     );
-    text.push_str(&class_table(split));
+    let narrow = if split.asked.all { Narrow::Keep } else { Narrow::Drop(&["requested"]) };
+    text.push_str(&class_table(split.request, split.assignment, split.asked.all).text(narrow));
     text.push('\n');
     for line in remarks(split) {
         let _ = writeln!(text, "{line}");
     }
     text.push_str(&written(split));
     text
-}
-
-fn class_table(split: &Split<'_>) -> String {
-    let parts = &split.request.parts;
-    let mut columns = vec![Align::Left, Align::Right];
-    let mut head = vec!["class".to_owned(), "images".to_owned()];
-    for name in parts.names() {
-        columns.extend([Align::Right, Align::Right]);
-        head.extend([name.clone(), "requested".to_owned()]);
-    }
-    let row = |name: String, images: u64, got: &[u64], requested: &[f64]| {
-        let mut row = vec![name, images.to_string()];
-        for (got, requested) in got.iter().zip(requested) {
-            row.extend([got.to_string(), format!("{requested:.1}")]);
-        }
-        row
-    };
-    let mut classes: Vec<_> = split.assignment.classes.iter().collect();
-    classes.sort_by_key(|class| std::cmp::Reverse(class.images));
-    let classes = classes
-        .iter()
-        .map(|class| row(visible(&class.class), class.images, &class.got, &class.requested));
-    let mut rows = vec![head];
-    rows.extend(shortened(classes.collect(), MOST_ROWS, split.args.all));
-    let images = split.assignment.images.len() as u64;
-    let totals = split.totals();
-    rows.push(row("(all)".into(), images, &totals, &split.assignment.requested));
-    let mut share_row = vec!["(share)".to_owned(), String::new()];
-    for total in totals {
-        share_row.extend([percent(total as f64 / images as f64), String::new()]);
-    }
-    rows.push(share_row);
-    let narrow = if split.args.all { Narrow::Keep } else { Narrow::Drop(&["requested"]) };
-    table(&columns, narrow, rows)
 }
 
 /// What is not as one might expect it, a line each.
@@ -108,8 +76,8 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
     let locked = "grouped with images of a locked split";
     left(LeftOut::Locked, "image", "images", locked);
     let between = "new, but grouped with images of several earlier splits";
-    left(LeftOut::Between, "image", "images", between);
-    let skipped = skipped::text(split.catalog, split.skipped, split.args.all);
+    left(LeftOut::SpansSplits, "image", "images", between);
+    let skipped = skipped::text(split.catalog, split.skipped, split.asked.all);
     lines.extend(skipped.lines().map(str::to_owned));
     let multi_image_groups = split.multi_image_groups();
     if !multi_image_groups.is_empty() {
@@ -122,13 +90,13 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         ));
     }
     let conflicts = split.conflicts();
-    let told = if split.args.all { conflicts.len() } else { MOST_CONFLICTS };
-    for (_, paths) in conflicts.iter().take(told) {
+    let reported = if split.asked.all { conflicts.len() } else { MOST_CONFLICTS };
+    for (_, paths) in conflicts.iter().take(reported) {
         let paths = safe(&paths.join(" = "));
         lines.push(format!("{ERROR}Label conflict:{ERROR:#} {paths}: one image, several classes."));
     }
-    if conflicts.len() > told {
-        lines.push(format!("... {} more label conflicts (--all)", conflicts.len() - told));
+    if conflicts.len() > reported {
+        lines.push(format!("... {} more label conflicts (--all)", conflicts.len() - reported));
     }
     let missing: Vec<String> = split
         .assignment
@@ -159,8 +127,8 @@ fn remarks(split: &Split<'_>) -> Vec<String> {
         let one = |(image, before, after): &(&Assigned<'_>, &str, &str)| {
             format!("{} ({before} to {after})", image.record.path)
         };
-        let told = if split.args.all { moved.len() } else { MOST_CONFLICTS };
-        let named: Vec<String> = moved.iter().take(told).map(one).collect();
+        let reported = if split.asked.all { moved.len() } else { MOST_CONFLICTS };
+        let named: Vec<String> = moved.iter().take(reported).map(one).collect();
         let more = match moved.len() - named.len() {
             0 => String::new(),
             more => format!(" and {more} more (--all)"),
@@ -236,7 +204,7 @@ fn unnatural_order(split: &Split<'_>) -> Option<String> {
     ))
 }
 
-/// Label conflicts that are told one by one.
+/// Label conflicts that are reported one by one.
 const MOST_CONFLICTS: usize = 5;
 
 /// What the groups of a split are of, in words.
@@ -258,29 +226,29 @@ fn why_together(split: &Split<'_>, multi_image_groups: &[Vec<&Assigned<'_>>]) ->
 }
 
 fn written(split: &Split<'_>) -> String {
-    let args = split.args;
+    let asked = split.asked;
     let mut text = String::new();
-    if let Some(to) = &args.to {
+    if let Some(to) = &asked.to {
         let to = shown_name(to.as_os_str());
         let folder = to.trim_end_matches('/');
-        let lists = if args.folds.is_some() { ", a list for each fold" } else { "" };
+        let lists = if asked.folds.is_some() { ", a list for each fold" } else { "" };
         let _ = writeln!(text, "Written: {}/ with split.csv, class-index.csv{lists}", safe(folder));
     }
-    if let Some(out) = &args.out {
+    if let Some(out) = &asked.out {
         let _ = writeln!(text, "Written: {}", safe(&shown_name(out.as_os_str())));
     }
-    if let Some(to) = &args.to {
+    if let Some(to) = &asked.to {
         let mut words: Vec<&OsStr> = vec!["mint-sieve".as_ref(), "leakage".as_ref(), to.as_ref()];
-        if args.link == crate::writing::Link::Soft {
+        if asked.link == crate::writing::Link::Soft {
             words.push("--follow-links".as_ref());
         }
         return text + &format!("\n{}", next_step("check the splits for leakage:", &words));
     }
-    if args.out.is_none() {
+    if asked.out.is_none() {
         let _ = writeln!(text, "{FAINT}Nothing was written.{FAINT:#}");
     }
     let to = splits_folder(&split.config.roots[0].path);
-    let seed = args.seed.to_string();
+    let seed = asked.seed.to_string();
     let words = again(split, &to, &seed);
     let options: Vec<&dyn AsRef<OsStr>> = words.iter().map(|word| word as _).collect();
     let words = command_on(split.config, "split", &options);
@@ -289,47 +257,47 @@ fn written(split: &Split<'_>) -> String {
 
 /// The options that make the same split again, and write it.
 fn again(split: &Split<'_>, to: &Path, seed: &str) -> Vec<OsString> {
-    let args = split.args;
+    let asked = split.asked;
     let mut words: Vec<OsString> = Vec::new();
     let mut put = |option: &str, value: &dyn AsRef<OsStr>| {
         words.extend([option.into(), value.as_ref().to_owned()]);
     };
-    match (args.folds, &args.parts) {
+    match (asked.folds, &asked.parts) {
         (Some(folds), _) => put("--folds", &folds.to_string()),
         (None, Some(typed)) => put("--parts", typed),
         (None, None) => put("--parts", &split.request.parts.to_string()),
     }
-    if let Some(from) = &args.from {
+    if let Some(from) = &asked.from {
         put("--from", from);
     }
     if split.request.per == Per::Class {
         put("--count-per", &"class");
     }
-    if let Some(subset) = args.subset {
+    if let Some(subset) = asked.subset {
         put("--subset", &subset.to_string());
     }
-    if !args.strata.is_empty() {
-        put("--strata", &args.strata.join(","));
+    if !asked.strata.is_empty() {
+        put("--strata", &asked.strata.join(","));
     }
     put("--seed", &seed);
     if !split.request.together.copies {
         put("--copies", &"apart");
     }
-    args.group_by.iter().for_each(|by| put("--group-by", &by.to_string()));
+    asked.group_by.iter().for_each(|by| put("--group-by", by));
     if split.request.conflicts == Conflicts::Keep {
         put("--conflicts", &"keep");
     }
-    if args.reach.is_some() {
+    if asked.has_reach {
         put("--reach", &split.found.reach.name());
     }
-    if let Some(keep) = &args.keep {
+    if let Some(keep) = &asked.keep {
         put("--keep", keep);
     }
-    if !args.lock.is_empty() {
-        put("--lock", &args.lock.join(","));
+    if !asked.lock.is_empty() {
+        put("--lock", &asked.lock.join(","));
     }
     put("--to", &to);
-    for (is_set, flag) in [(args.resplit, "--resplit"), (args.force, "--force")] {
+    for (is_set, flag) in [(asked.is_resplit, "--resplit"), (asked.is_forced, "--force")] {
         words.extend(is_set.then(|| flag.into()));
     }
     words

@@ -8,7 +8,9 @@ use sieve_core::files::shown_name;
 use sieve_core::splitting::{Place, Verdict};
 
 use crate::console::{ERROR, FAINT, heading, safe};
-use crate::present::table::{listed, written};
+use crate::present::cells::listed;
+use crate::present::table::written;
+use crate::present::{Reply, TableReply};
 use crate::present::{counted, envelope};
 
 /// What was checked and what came of it.
@@ -78,7 +80,7 @@ fn title(code: &str) -> &'static str {
 }
 
 /// For people.
-pub fn text(answer: &Verified<'_>) -> String {
+fn text(answer: &Verified<'_>) -> String {
     let &Verified { table, all, verdict, .. } = answer;
     let table = shown_name(table.as_os_str());
     let parts: Vec<String> =
@@ -164,7 +166,7 @@ struct Thin<'a> {
 }
 
 /// For programs.
-pub fn json(answer: &Verified<'_>) -> String {
+fn json(answer: &Verified<'_>) -> String {
     let verdict = answer.verdict;
     let settings = Settings {
         table: shown_name(answer.table.as_os_str()),
@@ -195,7 +197,23 @@ pub fn json(answer: &Verified<'_>) -> String {
 }
 
 /// One row for each thing that is wrong.
-pub fn csv(answer: &Verified<'_>) -> String {
+fn csv(answer: &Verified<'_>) -> String {
     let rows = answer.wrong().into_iter().map(|(code, message)| [code.to_owned(), message]);
     written(&["code", "message"], rows)
+}
+
+impl Reply for Verified<'_> {
+    fn text(&self) -> String {
+        text(self)
+    }
+
+    fn json(&self) -> String {
+        json(self)
+    }
+}
+
+impl TableReply for Verified<'_> {
+    fn csv(&self) -> String {
+        csv(self)
+    }
 }

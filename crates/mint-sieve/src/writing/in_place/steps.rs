@@ -66,7 +66,7 @@ pub fn ways(steps: &[Step]) -> Vec<Way<'_>> {
     ways
 }
 
-/// For each step whether it was made, where that can be told: a file is looked for by its number in all places on its way.
+/// For each step whether it was made, where that can be known: a file is looked for by its number in all places on its way.
 /// Whether there is a file in a place does not tell it, since another one may stand there before or after. Of a file that
 /// was rewritten meanwhile, or whose collection was copied elsewhere, nothing is known.
 pub fn known(journal: &Journal) -> Vec<Option<bool>> {

@@ -18,7 +18,7 @@ pub enum Grade {
 
 /// How many times a limit is harsh: three.
 const HARSH: f64 = 3.0;
-/// Draws by which a step's geometry is told at each strength that is tried.
+/// Draws by which a step's geometry is reported at each strength that is tried.
 const DRAWS: u64 = 400;
 
 impl Grade {
