@@ -196,7 +196,8 @@ fn write(
     tree: Option<NewFolder>,
     progress: &TerminalProgress,
 ) -> Result<(), Failure> {
-    let rows = shown::table(split);
+    let (writer, folds) = (split.writer(), split.asked.folds);
+    let rows = writer.table(folds.is_some());
     if let Some(folder) = tree {
         let images = &split.assignment.images;
         let placed = placings(split.asked.folds, split.request, &split.assignment.images);
@@ -224,9 +225,9 @@ fn write(
                 .hint("Nothing was written. Choose another folder, or shorten the names."));
         }
         write_into(&folder, SPLIT_TABLE, &rows)?;
-        write_into(&folder, CLASS_INDEX, &shown::class_index(split))?;
-        for (name, rows) in shown::fold_lists(split) {
-            write_into(&folder, &name, &rows)?;
+        write_into(&folder, CLASS_INDEX, &writer.class_index())?;
+        for fold in 0..folds.unwrap_or(0) as usize {
+            write_into(&folder, &format!("fold-{}.csv", fold + 1), &writer.fold_list(fold))?;
         }
         folder.keep()?;
     }

@@ -4,7 +4,9 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 
 use super::table::{self, Needed};
-use super::{AUGMENTED_TABLE, AUGMENTED_TABLE_HEADER, Collection, Columns, ExtraColumns, Located};
+use super::{
+    AUGMENTED_COLUMNS, AUGMENTED_TABLE, Collection, Columns, ExtraColumns, Located, has_columns,
+};
 use crate::Error;
 use crate::progress::Progress;
 use crate::reading::ReadLimits;
@@ -40,7 +42,7 @@ impl Collection {
         let columns = Columns { group: "digest".to_owned(), ..Columns::default() };
         let read = self.visit(&located, &ReadLimits::default(), progress, |_, bytes| {
             let bytes = bytes.ok()?.bytes;
-            let is_one = bytes.starts_with(AUGMENTED_TABLE_HEADER.as_bytes());
+            let is_one = has_columns(&bytes, &AUGMENTED_COLUMNS);
             is_one.then(|| table::parse(&bytes, &columns, Needed::Class).ok()).flatten()
         })?;
         let mut sources: HashMap<PathBuf, String> = HashMap::new();

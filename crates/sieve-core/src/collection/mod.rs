@@ -44,25 +44,41 @@ use crate::files::{RelPath, Stamp};
 pub const SETTINGS_FILE: &str = "mint-sieve.toml";
 /// The file beside the parts of a split that says which image is in which.
 pub const SPLIT_TABLE: &str = "split.csv";
-/// The first line of a split table.
-pub const SPLIT_TABLE_HEADER: &str = "path,class,split,group,digest";
+/// The columns that every split table has.
+pub const SPLIT_COLUMNS: [&str; 5] = ["path", "class", "split", "group", "digest"];
 /// The file beside the parts of a split that says which number each class has.
 pub const CLASS_INDEX: &str = "class-index.csv";
-/// How the first line of such a file begins.
-pub const CLASS_INDEX_HEADER: &str = "index,class";
+/// The columns that such a file has; one for each part follows.
+pub const CLASS_INDEX_COLUMNS: [&str; 2] = ["index", "class"];
 
 /// The file beside augmented copies that says what they were made from.
 pub const AUGMENTED_TABLE: &str = "augmented.csv";
-/// The first line of such a file.
-pub const AUGMENTED_TABLE_HEADER: &str = "path,class,source,group,digest,draw";
+/// The columns of such a file.
+pub const AUGMENTED_COLUMNS: [&str; 6] = ["path", "class", "source", "group", "digest", "draw"];
 
-/// Whether a file of this name and content is one that was written beside images that were split or made.
+/// Whether a file of this name and content is one that was written beside images that were split or made. Its columns
+/// decide, in any order, so that tables of other versions are recognised as well.
 pub fn is_generated_table(name: &str, bytes: &[u8]) -> bool {
-    let begins = |header: &str| bytes.starts_with(header.as_bytes());
-    name.ends_with(".csv") && begins(SPLIT_TABLE_HEADER)
-        || name == CLASS_INDEX && begins(CLASS_INDEX_HEADER)
-        || name == AUGMENTED_TABLE && begins(AUGMENTED_TABLE_HEADER)
+    let has = |columns: &[&str]| has_columns(bytes, columns);
+    name.ends_with(".csv") && has(&SPLIT_COLUMNS)
+        || name == CLASS_INDEX && has(&CLASS_INDEX_COLUMNS)
+        || name == AUGMENTED_TABLE && has(&AUGMENTED_COLUMNS)
 }
+
+/// Whether the first line of a table names all of these columns.
+pub(crate) fn has_columns(bytes: &[u8], columns: &[&str]) -> bool {
+    let line = bytes.split(|&byte| byte == b'\n').next().unwrap_or_default();
+    let line = line.strip_prefix("\u{feff}".as_bytes()).unwrap_or(line).trim_ascii();
+    // What is no table has no line that ends soon.
+    if line.len() > MOST_HEADER_BYTES {
+        return false;
+    }
+    let names: Vec<&[u8]> = line.split(|&byte| byte == b',').map(<[u8]>::trim_ascii).collect();
+    columns.iter().all(|column| names.contains(&column.as_bytes()))
+}
+
+/// Bytes of the first line of a table of ours, at most.
+const MOST_HEADER_BYTES: usize = 1 << 16;
 
 /// The files of one collection, in the order of their paths.
 #[derive(Debug, Default)]

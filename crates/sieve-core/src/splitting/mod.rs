@@ -13,6 +13,7 @@ mod previous_split;
 mod proof;
 mod request;
 mod search;
+mod split_table;
 mod targets;
 mod verify;
 
@@ -20,9 +21,10 @@ pub use assign::{Assignment, ClassCounts, assign};
 pub use groups::{Assigned, GroupId, LeftOut};
 pub use parts::{Amount, Parts, PartsError};
 pub use places::{Placing, places};
-pub use previous_split::{Earlier, SplitRow, SplitTable};
+pub use previous_split::Earlier;
 pub use proof::{SplitViolation, violations};
 pub use request::{Conflicts, GroupingRules, Per, Request, Stratum, Subset};
+pub use split_table::{SplitRow, SplitTable, SplitWriter};
 pub use targets::SplitError;
 pub use verify::{Place, Verdict, verify};
 

@@ -3,7 +3,7 @@
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
 use super::places::{Placing, places};
-use super::previous_split::{SplitRow, SplitTable};
+use super::split_table::{SplitRow, SplitTable};
 use crate::Error;
 use crate::collection::{
     CLASS_INDEX, Collection, Entry, EntryKind, Located, SETTINGS_FILE, SPLIT_TABLE, is_left_behind,

@@ -6,7 +6,7 @@ use std::path::Path;
 
 use sieve_core::augment::{Occasion, SourcePyramid};
 use sieve_core::collection::{
-    AUGMENTED_TABLE, AUGMENTED_TABLE_HEADER, Collection, Entry, SPLIT_TABLE, check_folder_name,
+    AUGMENTED_COLUMNS, AUGMENTED_TABLE, Collection, Entry, SPLIT_TABLE, check_folder_name,
     split_of_name,
 };
 use sieve_core::files::{InsidePath, shown_name};
@@ -121,8 +121,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
             made.number.to_string(),
         ]
     });
-    let head: Vec<&str> = AUGMENTED_TABLE_HEADER.split(',').collect();
-    let table = written(&head, rows);
+    let table = written(&AUGMENTED_COLUMNS, rows);
     let place = InsidePath::of_name(AUGMENTED_TABLE).expect("a fixed name");
     let write = || below.create(&place)?.write_all(table.as_bytes());
     write().map_err(|error| unwritten(AUGMENTED_TABLE, &error))?;

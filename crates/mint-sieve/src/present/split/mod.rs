@@ -3,19 +3,17 @@
 mod chart;
 mod class_table;
 mod json;
-mod table;
 mod text;
 
 pub use chart::chart;
 pub use class_table::class_table;
-pub use table::{class_index, fold_lists, table};
 
 use std::collections::{BTreeMap, HashMap};
 
 use sieve_core::catalog::Catalog;
 use sieve_core::duplicates::{DuplicateReport, Group};
 use sieve_core::splitting::{
-    Assigned, Assignment, ClassCounts, GroupId, LeftOut, Request, SplitViolation,
+    Assigned, Assignment, ClassCounts, GroupId, LeftOut, Request, SplitViolation, SplitWriter,
 };
 
 use crate::config::CollectionConfig;
@@ -43,6 +41,15 @@ pub struct Split<'a> {
 }
 
 impl Split<'_> {
+    /// What writes its tables.
+    pub fn writer(&self) -> SplitWriter<'_> {
+        SplitWriter {
+            assignment: self.assignment,
+            parts: self.request.parts.names(),
+            extra: &self.catalog.collection.extra,
+        }
+    }
+
     /// The groups of several images, in the order of their first paths.
     fn multi_image_groups(&self) -> Vec<Vec<&Assigned<'_>>> {
         let mut groups: BTreeMap<GroupId, Vec<&Assigned<'_>>> = BTreeMap::new();
@@ -117,6 +124,7 @@ impl Reply for Split<'_> {
 
 impl TableReply for Split<'_> {
     fn csv(&self) -> String {
-        String::from_utf8(table(self)).expect("paths are written as text")
+        let table = self.writer().table(self.asked.folds.is_some());
+        String::from_utf8(table).expect("paths are written as text")
     }
 }

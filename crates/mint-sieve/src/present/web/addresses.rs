@@ -2,8 +2,12 @@
 //! together.
 
 use std::collections::HashMap;
-use std::fmt::Write;
 use std::path::{Component, Path, PathBuf};
+
+use percent_encoding::{AsciiSet, NON_ALPHANUMERIC, percent_encode};
+
+/// All but the unreserved characters of RFC 3986, 2.3.
+const RESERVED: &AsciiSet = &NON_ALPHANUMERIC.remove(b'-').remove(b'.').remove(b'_').remove(b'~');
 
 /// Makes addresses for a page in one folder.
 pub struct Addresses {
@@ -41,22 +45,9 @@ fn relative(folder: &Path, file: &Path) -> String {
         .components()
         .skip(common)
         .filter(|part| !matches!(part, Component::RootDir))
-        .map(|part| encoded(part.as_os_str().as_encoded_bytes()))
+        .map(|part| percent_encode(part.as_os_str().as_encoded_bytes(), RESERVED).to_string())
         .collect();
     address + &parts.join("/")
-}
-
-/// Bytes as they stand in an address (RFC 3986, 2.3).
-fn encoded(bytes: &[u8]) -> String {
-    let mut text = String::new();
-    for &byte in bytes {
-        if byte.is_ascii_alphanumeric() || b"-._~".contains(&byte) {
-            text.push(char::from(byte));
-        } else {
-            let _ = write!(text, "%{byte:02X}");
-        }
-    }
-    text
 }
 
 #[cfg(test)]
