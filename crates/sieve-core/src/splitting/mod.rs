@@ -14,6 +14,7 @@ mod proof;
 mod request;
 mod search;
 mod split_table;
+mod split_writer;
 mod targets;
 mod verify;
 
@@ -24,7 +25,8 @@ pub use places::{Placing, places};
 pub use previous_split::Earlier;
 pub use proof::{SplitViolation, violations};
 pub use request::{Conflicts, GroupingRules, Per, Request, Stratum, Subset};
-pub use split_table::{SplitRow, SplitTable, SplitWriter};
+pub use split_table::{SplitRow, SplitTable};
+pub use split_writer::SplitWriter;
 pub use targets::SplitError;
 pub use verify::{Place, Verdict, verify};
 
