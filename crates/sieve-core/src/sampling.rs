@@ -64,6 +64,23 @@ pub fn interleaved<'a>(classes: &BTreeMap<&str, Vec<&'a Entry>>, most: usize) ->
     turns.copied().take(most).collect()
 }
 
+/// How many images of each class fill a page of `cells`, where the classes have `sizes`: as many of each as can be, and what
+/// small classes leave goes to the others.
+pub fn shared_out(cells: usize, sizes: &[usize]) -> Vec<usize> {
+    let counts = spread(cells, sizes.len()).into_iter().zip(sizes);
+    let mut counts: Vec<usize> = counts.map(|(count, &size)| count.min(size)).collect();
+    loop {
+        let left = cells - counts.iter().sum::<usize>();
+        let open: Vec<usize> = (0..sizes.len()).filter(|&at| counts[at] < sizes[at]).collect();
+        if left == 0 || open.is_empty() {
+            return counts;
+        }
+        for (at, more) in open.iter().zip(spread(left, open.len())) {
+            counts[*at] = (counts[*at] + more).min(sizes[*at]);
+        }
+    }
+}
+
 #[cfg(test)]
 mod tests {
     use std::collections::BTreeSet;
@@ -73,6 +90,20 @@ mod tests {
     use super::*;
 
     proptest! {
+        #[test]
+        fn a_page_is_filled_as_evenly_as_the_classes_allow(
+            cells in 0usize..120, sizes in prop::collection::vec(0usize..40, 1..12),
+        ) {
+            let counts = shared_out(cells, &sizes);
+            prop_assert_eq!(counts.iter().sum::<usize>(), cells.min(sizes.iter().sum()));
+            prop_assert!(counts.iter().zip(&sizes).all(|(count, size)| count <= size));
+            let open = counts.iter().zip(&sizes).filter(|(count, size)| count < size);
+            let open: Vec<usize> = open.map(|(count, _)| *count).collect();
+            if let (Some(least), Some(most)) = (open.iter().min(), counts.iter().max()) {
+                prop_assert!(most - least <= 1 + counts.len() / 2, "{:?} of {:?}", counts, sizes);
+            }
+        }
+
         #[test]
         fn what_is_spread_is_as_even_as_can_be(total in 0usize..200, classes in 1usize..40) {
             let spread = spread(total, classes);

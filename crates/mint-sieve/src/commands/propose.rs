@@ -1,6 +1,6 @@
 //! `propose`: repairs, as a plan that a person reviews.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use std::collections::{BTreeSet, HashMap};
 use std::path::Path;
 
 use sieve_core::audit::{self, Audit};
@@ -14,8 +14,9 @@ use sieve_core::measuring::Digest;
 use sieve_core::progress::Progress;
 use sieve_core::reading::ReadError;
 use sieve_core::record::{Outcome, Reason, Record};
-use sieve_core::repair::{MinImages, Proposed, Renames, RepairRequest, Rule, Subject, propose};
-use sieve_core::separated;
+use sieve_core::repair::{
+    MinImages, Proposed, RenameError, Renames, RepairRequest, Rule, Subject, propose,
+};
 use sieve_core::suppression::Selection;
 
 use super::{Answer, Output, collection};
@@ -242,51 +243,15 @@ fn listed(file: &Path, catalog: &Catalog) -> Result<BTreeSet<RelPath>, Failure> 
     Ok(wanted)
 }
 
-/// Old and new names of classes: the column that holds most of the classes is that of the old ones, the next one beside
-/// it that of the new.
+/// Old and new names of classes.
 fn renames(file: &Path, known: &[String]) -> Result<Renames, Failure> {
-    let shown = file.display();
-    let wrong = |reason: String| Failure::input(format!("--rename-from {shown}: {reason}"));
+    let wrong =
+        |reason: String| Failure::input(format!("--rename-from {}: {reason}", file.display()));
     let bytes = bounded_read::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
-    let mut reader = separated::reader(separated::text_of(&bytes).map_err(wrong)?);
-    let rows: Vec<csv::StringRecord> =
-        reader.records().collect::<Result<_, _>>().map_err(|error| wrong(error.to_string()))?;
-    let columns = rows.iter().map(csv::StringRecord::len).max().unwrap_or(0);
-    let text = |row: &csv::StringRecord, at: usize| {
-        composed(csv_escape::unguarded(row.get(at).unwrap_or_default()).trim()).into_owned()
-    };
-    let is_class = |name: &String| known.contains(name);
-    let classes_in = |at: &usize| {
-        rows.iter().map(|row| text(row, *at)).filter(is_class).collect::<BTreeSet<_>>().len()
-    };
-    let from = (0..columns).rev().max_by_key(classes_in).filter(|at| classes_in(at) > 0);
-    let Some(from) = from else {
-        return Err(wrong("no column matches the class names of the collection".to_owned())
-            .hint(format!("There are {}.", known.join(", "))));
-    };
-    let distinct = |at: &usize| {
-        let names = rows.iter().map(|row| text(row, *at)).filter(|name| !name.is_empty());
-        names.collect::<BTreeSet<_>>().len()
-    };
-    // Names are as many as there are rows; of columns with as many of them the first.
-    let to = (0..columns).rev().filter(|at| *at != from).max_by_key(distinct);
-    let Some(to) = to else {
-        return Err(wrong("it has only one column; expected old and new class names".to_owned()));
-    };
-    let mut names: BTreeMap<String, String> = BTreeMap::new();
-    for (at, row) in rows.iter().enumerate() {
-        let (old, new) = (text(row, from), text(row, to));
-        let is_head = at == 0 && !is_class(&old);
-        if old.is_empty() || new.is_empty() || is_head {
-            continue;
+    Renames::of_table(&bytes, known).map_err(|error| match error {
+        RenameError::NoClass => {
+            wrong(error.to_string()).hint(format!("There are {}.", known.join(", ")))
         }
-        if let Err(why) = check_folder_name(&new) {
-            let message = format!("line {}: {new:?} is not a valid class name: {why}", at + 1);
-            return Err(wrong(message));
-        }
-        if names.insert(old.clone(), new.clone()).is_some_and(|other| other != new) {
-            return Err(wrong(format!("line {}: {old:?} has two new names", at + 1)));
-        }
-    }
-    Ok(Renames { names })
+        error => wrong(error.to_string()),
+    })
 }

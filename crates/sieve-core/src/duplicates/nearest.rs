@@ -20,6 +20,7 @@ use crate::likeness::{
 };
 use crate::measuring::{Closeup, Measured, Thumbnail};
 use crate::progress::Progress;
+use crate::reading::ReadLimits;
 use crate::replay::{Replayable, is_replayed};
 
 /// An image and how much it is like the one that was asked for.
@@ -56,17 +57,78 @@ pub fn nearest<'a>(
     let all: Vec<u32> = (0..prepared.images.len() as u32).collect();
     prepared.load(&all, progress)?;
     let (aspect, plain) = (image.0.aspect() as f32, image.0.measures.flat_share);
-    let asked = ImagePyramid::new(image.1.clone(), aspect, plain);
+    let asked = Asked {
+        pyramid: ImagePyramid::new(image.1.clone(), aspect, plain),
+        measured: &image.0,
+        bytes,
+        // The number after the last.
+        number: prepared.images.len() as u32,
+    };
+    let mut found = ranked(&prepared, &asked, progress)?;
+    found.truncate(count.saturating_mul(TRIED).max(100));
+    let verdicts = compared(&prepared, &asked, &found, collection.limits, progress)?;
+    let neighbour = |(index, best): (u32, Best)| {
+        let image = prepared.images[index as usize];
+        let known = verdicts.iter().find(|pair| pair.a == index);
+        let (kind, score) = match known {
+            _ if asked.has_bytes_of(image.measured) => (Some(Kind::SameBytes), 1.0),
+            _ if asked.has_pixels_of(image.measured) => (Some(Kind::SamePixels), 1.0),
+            Some(pair) => (Some(pair.kind), pair.score()),
+            None => (None, 0.0),
+        };
+        let likeness = best.map_or(0.0, |(product, _)| cosine(product).min(1.0));
+        Neighbour { image, kind, score, likeness }
+    };
+    let mut alike: Vec<Neighbour<'a>> = found.into_iter().map(neighbour).collect();
+    alike.sort_by(|a, b| {
+        let rank = |alike: &Neighbour<'_>| alike.kind.unwrap_or(Kind::LookAlike) == Kind::SameBytes;
+        rank(b)
+            .cmp(&rank(a))
+            .then(b.score.total_cmp(&a.score))
+            .then(b.likeness.total_cmp(&a.likeness))
+    });
+    alike.truncate(count);
+    Ok(alike)
+}
+
+/// The two views that are most alike, and how much; none where there is no thumbnail.
+type Best = Option<(i32, Candidate)>;
+
+/// The image whose neighbours are wanted.
+struct Asked<'a> {
+    pyramid: ImagePyramid,
+    measured: &'a Measured,
+    bytes: &'a [u8],
+    /// The number that it goes by among those of the collection.
+    number: u32,
+}
+
+impl Asked<'_> {
+    fn has_bytes_of(&self, other: &Measured) -> bool {
+        self.measured.digest == other.digest
+    }
+
+    fn has_pixels_of(&self, other: &Measured) -> bool {
+        other.small_pixels.is_some() && other.small_pixels == self.measured.small_pixels
+    }
+}
+
+/// All images, those of the same bytes or pixels first, then by the product of the two views that are most alike.
+fn ranked(
+    prepared: &ImageSet<'_>,
+    asked: &Asked<'_>,
+    progress: &dyn Progress,
+) -> Result<Vec<(u32, Best)>, Error> {
     let shown = |mut views: Vec<View>| {
         views.retain(|view| !view.is_core());
         views
     };
-    let (wanted, among) = (shown(query_views(&asked)), shown(index_views(&asked)));
-    // The image asked for is called by the number after the last.
-    let own = prepared.images.len() as u32;
+    let own = asked.number;
+    let (wanted, among) = (shown(query_views(&asked.pyramid)), shown(index_views(&asked.pyramid)));
+    // The store of a set is not shared between threads; what is compared is.
     let looks = &prepared.looks;
-    progress.begin("comparing images", Some(all.len() as u64));
-    let best = |&index: &u32| -> Option<(i32, Candidate)> {
+    progress.begin("comparing images", Some(prepared.images.len() as u64));
+    let best = |index: u32| -> Best {
         progress.advance(1);
         if progress.stopped() {
             return None;
@@ -79,36 +141,42 @@ pub fn nearest<'a>(
             .map(|(product, start)| (product, Candidate { wanted: index, found: own, start }));
         [here, there].into_iter().flatten().max_by_key(|(product, _)| *product)
     };
-    let mut found: Vec<(u32, Option<(i32, Candidate)>)> =
-        all.par_iter().map(|index| (*index, best(index))).collect();
+    let mut found: Vec<(u32, Best)> =
+        (0..own).into_par_iter().map(|index| (index, best(index))).collect();
     if progress.stopped() {
         return Err(Error::Interrupted);
     }
-    let is_copy = |index: u32| prepared.images[index as usize].measured.digest == image.0.digest;
-    let has_same_pixels = |index: u32| {
-        let pixels = prepared.images[index as usize].measured.small_pixels;
-        pixels.is_some() && pixels == image.0.small_pixels
-    };
     found.sort_by_key(|(index, best)| {
-        let is_same = is_copy(*index) || has_same_pixels(*index);
+        let measured = prepared.images[*index as usize].measured;
+        let is_same = asked.has_bytes_of(measured) || asked.has_pixels_of(measured);
         (Reverse(is_same), Reverse(best.map(|(product, _)| product)), *index)
     });
-    found.truncate(count.saturating_mul(TRIED).max(100));
+    Ok(found)
+}
+
+/// What a close look says of those that may show the same image.
+fn compared(
+    prepared: &ImageSet<'_>,
+    asked: &Asked<'_>,
+    found: &[(u32, Best)],
+    limits: &ReadLimits,
+    progress: &dyn Progress,
+) -> Result<Vec<PairVerdict>, Error> {
+    let (looks, own) = (&prepared.looks, asked.number);
     let measured = |index: u32| prepared.images[index as usize].measured;
     // Of small images only bytes and pixels tell what is the same.
-    let told_by_looks = |index: u32| !image.0.is_small() && !measured(index).is_small();
+    let is_compared = |index: u32| !asked.measured.is_small() && !measured(index).is_small();
     let candidates: Vec<Candidate> = found
         .iter()
-        .filter(|(index, _)| told_by_looks(*index))
+        .filter(|(index, _)| is_compared(*index))
         .filter_map(|(_, best)| Some(best.as_ref()?.1))
         .collect();
     let image_at = |index: usize| {
-        if index == own as usize { Some(&asked) } else { looks.image_at(index) }
+        if index == own as usize { Some(&asked.pyramid) } else { looks.image_at(index) }
     };
     let tentative = verify(&candidates, image_at, progress)?;
     let theirs: Vec<u32> = tentative.iter().map(|pair| pair.a).collect();
-    let leaders: Vec<u32> =
-        all.iter().copied().filter(|&index| !measured(index).is_small()).collect();
+    let leaders: Vec<u32> = (0..own).filter(|&index| !measured(index).is_small()).collect();
     let sample = Sample::new(&leaders, |index| measured(index).digest);
     let alike = tentative.iter().map(|pair| (pair.a, pair.b));
     let asked_about: Vec<u32> = theirs.iter().copied().chain([own]).collect();
@@ -120,9 +188,9 @@ pub fn nearest<'a>(
     let read = prepared.visit(&theirs, progress, |index, bytes, limits| {
         Closeup::decode(bytes, limits, looks.image_at(index as usize)?.content()).ok()
     })?;
-    let closeup = Closeup::decode(bytes, collection.limits, asked.content()).ok();
+    let closeup = Closeup::decode(asked.bytes, limits, asked.pyramid.content()).ok();
     let compared = tentative.iter().zip(&read).filter_map(|(pair, read)| {
-        let shown = [looks.image_at(pair.a as usize)?, &asked];
+        let shown = [looks.image_at(pair.a as usize)?, &asked.pyramid];
         let compared = compare_pair(pair, shown, [read.as_ref()?, closeup.as_ref()?], &levels)?;
         Some((pair, compared, shown))
     });
@@ -136,7 +204,7 @@ pub fn nearest<'a>(
     };
     let mut open: Vec<_> = compared.iter_mut().filter(is_open).collect();
     if let Some(wanted) =
-        (!open.is_empty()).then(|| Replayable::decode(bytes, collection.limits)).flatten()
+        (!open.is_empty()).then(|| Replayable::decode(asked.bytes, limits)).flatten()
     {
         let theirs: Vec<u32> = open.iter().map(|(pair, ..)| pair.a).collect();
         let maps: HashMap<u32, Affine> = open.iter().map(|(pair, ..)| (pair.a, pair.map)).collect();
@@ -148,31 +216,10 @@ pub fn nearest<'a>(
             .zip(proven)
             .for_each(|(one, proven)| one.1.is_replayed = proven == Some(true));
     }
-    let pair_verdicts = compared
+    let verdicts = compared
         .iter()
         .filter_map(|(pair, compared, shown)| PairVerdict::new(pair, compared, &odds, *shown));
-    let pair_verdicts: Vec<PairVerdict> = pair_verdicts.collect();
-    let alike = found.into_iter().map(|(index, best)| {
-        let likeness = best.map_or(0.0, |(product, _)| cosine(product).min(1.0));
-        let known = pair_verdicts.iter().find(|pair| pair.a == index);
-        let (kind, score) = match known {
-            _ if is_copy(index) => (Some(Kind::SameBytes), 1.0),
-            _ if has_same_pixels(index) => (Some(Kind::SamePixels), 1.0),
-            Some(pair) => (Some(pair.kind), pair.score()),
-            None => (None, 0.0),
-        };
-        Neighbour { image: prepared.images[index as usize], kind, score, likeness }
-    });
-    let mut alike: Vec<Neighbour<'a>> = alike.collect();
-    alike.sort_by(|a, b| {
-        let rank = |alike: &Neighbour<'_>| alike.kind.unwrap_or(Kind::LookAlike) == Kind::SameBytes;
-        rank(b)
-            .cmp(&rank(a))
-            .then(b.score.total_cmp(&a.score))
-            .then(b.likeness.total_cmp(&a.likeness))
-    });
-    alike.truncate(count);
-    Ok(alike)
+    Ok(verdicts.collect())
 }
 
 /// The two views that are most alike.

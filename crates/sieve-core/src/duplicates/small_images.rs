@@ -58,44 +58,9 @@ pub fn match_small(
     progress.begin("comparing small images", Some(small.len() as u64));
     let looks = &prepared.looks;
     let image_at = |index: u32| looks.image_at(index as usize);
-    let seen: Vec<(u32, Vector)> =
-        all.par_iter().filter_map(|&index| Some((index, whole_view(image_at(index)?)?))).collect();
-    let vectors: Vec<Vector> = seen.iter().map(|&(_, vector)| vector).collect();
     let is_small: BTreeSet<u32> = small.iter().copied().collect();
     let images = &prepared.images;
-    let nearest = |products: &mut Vec<i32>, place: usize| -> Vec<(u32, u32)> {
-        progress.advance(1);
-        let (index, vector) = seen[place];
-        if progress.stopped() || !is_small.contains(&index) {
-            return Vec::new();
-        }
-        products.resize(vectors.len(), 0);
-        vector.products(&vectors, products);
-        let image = |at: usize| &images[seen[at].0 as usize];
-        let is_near = |&other: &usize| {
-            other != place
-                && cosine(products[other]) >= LEAST_COSINE
-                && allows(image(place), image(other))
-        };
-        let mut near: Vec<usize> = (0..vectors.len()).filter(is_near).collect();
-        if near.len() > NEAREST {
-            near.select_nth_unstable_by_key(NEAREST, |&other| (-products[other], other));
-            near.truncate(NEAREST);
-        }
-        let pair = |other: usize| (index.min(seen[other].0), index.max(seen[other].0));
-        near.into_iter().map(pair).collect()
-    };
-    let pairs: BTreeSet<(u32, u32)> = (0..seen.len())
-        .into_par_iter()
-        .map_init(Vec::new, nearest)
-        .flatten_iter()
-        .collect::<Vec<_>>()
-        .into_iter()
-        .collect();
-    if progress.stopped() {
-        return Err(Error::Interrupted);
-    }
-    let pairs: Vec<(u32, u32)> = pairs.into_iter().collect();
+    let pairs = near_pairs(prepared, &all, &is_small, allows, progress)?;
     let likeness = |&(a, b): &(u32, u32)| -> Option<((u32, u32), f32)> {
         Some(((a, b), Descriptor::new(image_at(a)?).likeness(&Descriptor::new(image_at(b)?))))
     };
@@ -131,4 +96,53 @@ pub fn match_small(
         (log_odds > CERTAIN).then_some(verdict)
     });
     Ok((reported.collect(), Some(levels.summary())))
+}
+
+/// Pairs of which at least one is of `small`, each with those whose coarse shape is most like its own.
+fn near_pairs(
+    prepared: &ImageSet<'_>,
+    all: &[u32],
+    small: &BTreeSet<u32>,
+    allows: impl Fn(&ImageRef<'_>, &ImageRef<'_>) -> bool + Sync,
+    progress: &dyn Progress,
+) -> Result<Vec<(u32, u32)>, Error> {
+    let looks = &prepared.looks;
+    let image_at = |index: u32| looks.image_at(index as usize);
+    let seen: Vec<(u32, Vector)> =
+        all.par_iter().filter_map(|&index| Some((index, whole_view(image_at(index)?)?))).collect();
+    let vectors: Vec<Vector> = seen.iter().map(|&(_, vector)| vector).collect();
+    let images = &prepared.images;
+    let nearest = |products: &mut Vec<i32>, place: usize| -> Vec<(u32, u32)> {
+        progress.advance(1);
+        let (index, vector) = seen[place];
+        if progress.stopped() || !small.contains(&index) {
+            return Vec::new();
+        }
+        products.resize(vectors.len(), 0);
+        vector.products(&vectors, products);
+        let image = |at: usize| &images[seen[at].0 as usize];
+        let is_near = |&other: &usize| {
+            other != place
+                && cosine(products[other]) >= LEAST_COSINE
+                && allows(image(place), image(other))
+        };
+        let mut near: Vec<usize> = (0..vectors.len()).filter(is_near).collect();
+        if near.len() > NEAREST {
+            near.select_nth_unstable_by_key(NEAREST, |&other| (-products[other], other));
+            near.truncate(NEAREST);
+        }
+        let pair = |other: usize| (index.min(seen[other].0), index.max(seen[other].0));
+        near.into_iter().map(pair).collect()
+    };
+    let pairs: BTreeSet<(u32, u32)> = (0..seen.len())
+        .into_par_iter()
+        .map_init(Vec::new, nearest)
+        .flatten_iter()
+        .collect::<Vec<_>>()
+        .into_iter()
+        .collect();
+    if progress.stopped() {
+        return Err(Error::Interrupted);
+    }
+    Ok(pairs.into_iter().collect())
 }

@@ -85,49 +85,7 @@ pub fn changes(
     passes_undecided: bool,
 ) -> Changes {
     let mut changes = Changes::default();
-    let known: HashMap<&RelPath, usize> =
-        catalog.records.iter().enumerate().map(|(at, record)| (&record.path, at)).collect();
-    let mut rows: BTreeMap<usize, Vec<(u64, &Row)>> = BTreeMap::new();
-    for (line, row) in &plan.rows {
-        let refused = |reason: String| {
-            let path = row.path.to_string();
-            Refusal { line: *line, path, reason, is_undecided: false }
-        };
-        let Some(&at) = known.get(&row.path) else {
-            changes.refusals.push(refused("the file is no longer in the collection".to_owned()));
-            continue;
-        };
-        let record = &catalog.records[at];
-        if row.action != Action::Keep
-            && let Some(why) = not_a_file(record)
-        {
-            changes.refusals.push(refused(why));
-            continue;
-        }
-        let now =
-            record.image().map(|image| image.digest).or_else(|| digests.get(&record.path).copied());
-        if let Some(then) = row.digest
-            && now != Some(then)
-        {
-            let why = match now {
-                Some(_) => "the file has changed since the plan was made",
-                None => "the file cannot be read and compared with the digest in the plan",
-            };
-            changes.refusals.push(refused(why.to_owned()));
-            continue;
-        }
-        if row.action == Action::Decide {
-            match passes_undecided {
-                true => changes.undecided += 1,
-                false => changes.refusals.push(Refusal {
-                    is_undecided: true,
-                    ..refused("it is still undecided".to_owned())
-                }),
-            }
-            continue;
-        }
-        rows.entry(at).or_default().push((*line, row));
-    }
+    let mut rows = checked_rows(catalog, plan, digests, passes_undecided, &mut changes);
     let folders = ClassFolders::of(catalog);
     let mut taken = UsedPaths::default();
     let mut moved: Vec<(usize, Vec<(u64, &Row)>)> = Vec::new();
@@ -172,6 +130,60 @@ pub fn changes(
     }
     changes.refusals.sort_by_key(|refusal| refusal.line);
     changes
+}
+
+/// The rows that can be carried out, by the number of their record; the others are refused, or counted as undecided.
+fn checked_rows<'p>(
+    catalog: &Catalog,
+    plan: &'p Plan,
+    digests: &HashMap<RelPath, Digest>,
+    passes_undecided: bool,
+    changes: &mut Changes,
+) -> BTreeMap<usize, Vec<(u64, &'p Row)>> {
+    let known: HashMap<&RelPath, usize> =
+        catalog.records.iter().enumerate().map(|(at, record)| (&record.path, at)).collect();
+    let mut rows: BTreeMap<usize, Vec<(u64, &Row)>> = BTreeMap::new();
+    for (line, row) in &plan.rows {
+        let refused = |reason: String| {
+            let path = row.path.to_string();
+            Refusal { line: *line, path, reason, is_undecided: false }
+        };
+        let Some(&at) = known.get(&row.path) else {
+            changes.refusals.push(refused("the file is no longer in the collection".to_owned()));
+            continue;
+        };
+        let record = &catalog.records[at];
+        if row.action != Action::Keep
+            && let Some(why) = not_a_file(record)
+        {
+            changes.refusals.push(refused(why));
+            continue;
+        }
+        let now =
+            record.image().map(|image| image.digest).or_else(|| digests.get(&record.path).copied());
+        if let Some(then) = row.digest
+            && now != Some(then)
+        {
+            let why = match now {
+                Some(_) => "the file has changed since the plan was made",
+                None => "the file cannot be read and compared with the digest in the plan",
+            };
+            changes.refusals.push(refused(why.to_owned()));
+            continue;
+        }
+        if row.action == Action::Decide {
+            match passes_undecided {
+                true => changes.undecided += 1,
+                false => changes.refusals.push(Refusal {
+                    is_undecided: true,
+                    ..refused("it is still undecided".to_owned())
+                }),
+            }
+            continue;
+        }
+        rows.entry(at).or_default().push((*line, row));
+    }
+    rows
 }
 
 pub(super) fn is_generated_table(record: &Record) -> bool {

@@ -9,6 +9,7 @@ mod copies;
 mod files;
 mod plan;
 mod propose;
+mod rename_table;
 mod request;
 mod rules;
 mod targets;
@@ -18,7 +19,8 @@ pub use builder::{Proposal, Proposed, Subject};
 pub use changes::{Change, Changes, Edit, FileOutcome, Refusal, changes};
 pub use plan::{Action, COMMENT, PLAN_HEADER, Plan, Row, WrongPlan};
 pub use propose::propose;
-pub use request::{Cap, MinImages, Prefer, Renames, RepairRequest};
+pub use rename_table::{RenameError, Renames};
+pub use request::{Cap, MinImages, Prefer, RepairRequest};
 pub use rules::Rule;
 pub use targets::{Gathered, SplitsBecome, gathered};
 

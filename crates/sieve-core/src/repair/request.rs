@@ -1,7 +1,8 @@
 //! What a person asks for beside what is wrong.
 
-use std::collections::{BTreeMap, BTreeSet};
+use std::collections::BTreeSet;
 
+use super::rename_table::Renames;
 use super::rules::Rule;
 pub use crate::duplicates::Prefer;
 use crate::files::RelPath;
@@ -65,11 +66,4 @@ pub struct MinImages {
     pub images: usize,
     /// The class that smaller ones become; none where they are dropped.
     pub into: Option<String>,
-}
-
-/// New names of classes.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Renames {
-    /// Old names to new ones.
-    pub names: BTreeMap<String, String>,
 }

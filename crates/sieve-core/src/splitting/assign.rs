@@ -6,7 +6,7 @@ use super::groups::{Assigned, Eligible, GroupId, LeftOut, eligible};
 use super::parts::{Amount, Parts};
 use super::request::{Per, Request, Stratum};
 use super::search::{Kind, Problem, Row, mixed};
-use super::targets::{SplitError, targets};
+use super::targets::{SplitError, Targets, targets};
 use crate::catalog::Catalog;
 use crate::duplicates::DuplicateReport;
 use crate::measuring::Digest;
@@ -264,105 +264,43 @@ fn divide(
         sizes.binary_search_by_key(&image.class, |(class, _)| class).expect("a class of the list")
     };
     let cells = cells(images, strata, &class_of);
-    // The rows: classes, then their strata, then all.
-    let last = sizes.len() + cells.rows.len();
-    // A part without an image is none, unless there are fewer groups than parts.
-    let can_fill_all = units.len() >= parts.len();
-    let mut group_counts = vec![(0u64, 0u64); sizes.len()];
-    let mut fixed = vec![vec![0u64; parts.len()]; last + 1];
-    let mut kinds: BTreeMap<Vec<(usize, u64)>, Vec<&Unit>> = BTreeMap::new();
-    for unit in &units {
-        let mut counts: BTreeMap<usize, u64> = BTreeMap::new();
-        for &member in &unit.members {
-            let class = class_of(&images[member]);
-            let strata = cells.of_image.get(member).into_iter().flatten();
-            let strata = strata.map(|cell| sizes.len() + cell);
-            for row in [class, last].into_iter().chain(strata) {
-                *counts.entry(row).or_default() += 1;
-            }
-        }
-        for (&class, &count) in counts.range(..sizes.len()) {
-            group_counts[class].0 += 1;
-            group_counts[class].1 = group_counts[class].1.max(count);
-        }
-        match unit.part {
-            Some(part) => counts.iter().for_each(|(&row, &count)| fixed[row][part] += count),
-            None => kinds.entry(counts.into_iter().collect()).or_default().push(unit),
-        }
-    }
-    let targets = targets(parts, per, &sizes, &fixed[..sizes.len()])?;
-    let mut rows: Vec<Row> = Vec::with_capacity(last + 1);
-    for (class, &(_, size)) in sizes.iter().enumerate() {
-        // A part that keeps what it has is not to be filled.
-        let is_kept = parts.amounts().contains(&Amount::Kept);
-        let is_in_every_part = !is_kept && group_counts[class].0 >= parts.len() as u64;
-        let (target, fixed) = (targets.classes[class].clone(), fixed[class].clone());
-        let weight = 1.0 / size.max(1) as f64;
-        rows.push(Row {
-            weight,
-            target,
-            fixed,
-            is_in_every_part,
-            is_in_first_part: !is_in_every_part,
-        });
-    }
-    for (cell, stratum) in cells.rows.iter().enumerate() {
-        let class = stratum.class;
-        let share = stratum.images as f64 / sizes[class].1 as f64;
-        let target = targets.classes[class].iter().map(|target| target * share).collect();
-        let importance = if stratum.is_combination { COMBINATION_WEIGHT } else { 1.0 };
-        let (weight, fixed) = (rows[class].weight * importance, fixed[sizes.len() + cell].clone());
-        let (is_in_every_part, is_in_first_part) = (false, false);
-        rows.push(Row { weight, target, fixed, is_in_every_part, is_in_first_part });
-    }
+    let tally = Tally::new(images, &units, &cells, sizes.len(), parts.len(), &class_of);
+    let targets = targets(parts, per, &sizes, &tally.fixed[..sizes.len()])?;
+    // A part that keeps what it has is not to be filled; one without an image is none, unless there are fewer groups than
+    // parts.
+    let fills = !parts.amounts().contains(&Amount::Kept);
+    let mut rows = rows(&sizes, &cells, &tally, &targets, fills);
     rows.push(Row {
         weight: 1.0 / images.len().max(1) as f64,
         target: targets.all.clone(),
-        fixed: fixed[last].clone(),
-        is_in_every_part: can_fill_all && !parts.amounts().contains(&Amount::Kept),
+        fixed: tally.fixed[rows.len()].clone(),
+        is_in_every_part: fills && units.len() >= parts.len(),
         is_in_first_part: false,
     });
-    let kinds: Vec<_> = kinds.into_iter().collect();
+    let kinds: Vec<_> = tally.kinds.into_iter().collect();
     let random = |units: &[&Unit]| mixed(units.iter().map(|unit| unit.order).min().unwrap_or(0));
-    let problem = Problem {
-        rows,
-        kinds: kinds
-            .iter()
-            .map(|(counts, units)| Kind {
-                counts: counts.clone(),
-                groups: units.len() as u64,
-                random: random(units),
-            })
-            .collect(),
-        is_open: is_open.to_vec(),
+    let kind = |(counts, units): &(Vec<(usize, u64)>, Vec<&Unit>)| Kind {
+        counts: counts.clone(),
+        groups: units.len() as u64,
+        random: random(units),
     };
+    let problem =
+        Problem { rows, kinds: kinds.iter().map(kind).collect(), is_open: is_open.to_vec() };
     let counts = problem.solve();
-    for ((_, mut units), counts) in kinds.into_iter().zip(&counts) {
-        units.sort_by_key(|unit| (unit.order, unit.members[0]));
-        let mut units = units.into_iter();
-        for (part, &count) in counts.iter().enumerate() {
-            for unit in units.by_ref().take(count as usize) {
-                unit.members.iter().for_each(|&member| images[member].part = part);
-            }
-        }
-    }
-    for unit in &units {
-        if let Some(part) = unit.part {
-            unit.members.iter().for_each(|&member| images[member].part = part);
-        }
-    }
+    let units_of_kinds = kinds.into_iter().map(|(_, units)| units).collect();
+    deal(images, &units, units_of_kinds, &counts);
     let got = problem.images(&counts);
+    let total = &got[got.len() - 1];
     let classes = sizes.iter().zip(targets.classes).enumerate();
     let classes = classes.map(|(class, (&(name, size), requested))| ClassCounts {
         class: name.to_owned(),
         images: size,
-        groups: group_counts[class].0,
-        largest_group: group_counts[class].1,
+        groups: tally.groups[class].0,
+        largest_group: tally.groups[class].1,
         got: got[class].clone(),
         requested,
     });
     let classes: Vec<ClassCounts> = classes.collect();
-    let total = &got[last];
     let off = |got: &[u64], requested: &[f64], size: u64| -> f64 {
         let cells = got.iter().zip(requested);
         cells.map(|(&got, asked)| (got as f64 - asked).abs()).sum::<f64>() / size.max(1) as f64
@@ -370,6 +308,101 @@ fn divide(
     let distance = classes.iter().map(|class| off(&class.got, &class.requested, class.images));
     let distance = distance.sum::<f64>() + off(total, &targets.all, images.len() as u64);
     Ok(Divided { classes, requested: targets.all, distance })
+}
+
+/// The units of a split, counted by the rows that they count in: classes, then cells of strata, then all images.
+struct Tally<'u> {
+    /// For each class its units, and the images of the largest of them.
+    groups: Vec<(u64, u64)>,
+    /// For each row the images that each part has already.
+    fixed: Vec<Vec<u64>>,
+    /// The units without a part, by how many images they have in each row.
+    kinds: BTreeMap<Vec<(usize, u64)>, Vec<&'u Unit>>,
+}
+
+impl<'u> Tally<'u> {
+    fn new(
+        images: &[Assigned<'_>],
+        units: &'u [Unit],
+        cells: &Cells,
+        classes: usize,
+        parts: usize,
+        class_of: &dyn Fn(&Assigned<'_>) -> usize,
+    ) -> Self {
+        let last = classes + cells.rows.len();
+        let mut groups = vec![(0u64, 0u64); classes];
+        let mut fixed = vec![vec![0u64; parts]; last + 1];
+        let mut kinds: BTreeMap<Vec<(usize, u64)>, Vec<&Unit>> = BTreeMap::new();
+        for unit in units {
+            let mut counts: BTreeMap<usize, u64> = BTreeMap::new();
+            for &member in &unit.members {
+                let strata = cells.of_image.get(member).into_iter().flatten();
+                let strata = strata.map(|cell| classes + cell);
+                for row in [class_of(&images[member]), last].into_iter().chain(strata) {
+                    *counts.entry(row).or_default() += 1;
+                }
+            }
+            for (&class, &count) in counts.range(..classes) {
+                groups[class].0 += 1;
+                groups[class].1 = groups[class].1.max(count);
+            }
+            match unit.part {
+                Some(part) => counts.iter().for_each(|(&row, &count)| fixed[row][part] += count),
+                None => kinds.entry(counts.into_iter().collect()).or_default().push(unit),
+            }
+        }
+        Tally { groups, fixed, kinds }
+    }
+}
+
+/// What each class and each cell of the strata should get of every part.
+fn rows(
+    sizes: &[(&str, u64)],
+    cells: &Cells,
+    tally: &Tally<'_>,
+    targets: &Targets,
+    fills: bool,
+) -> Vec<Row> {
+    let mut rows: Vec<Row> = Vec::with_capacity(tally.fixed.len());
+    for (class, &(_, size)) in sizes.iter().enumerate() {
+        let parts = targets.classes[class].len() as u64;
+        let is_in_every_part = fills && tally.groups[class].0 >= parts;
+        rows.push(Row {
+            weight: 1.0 / size.max(1) as f64,
+            target: targets.classes[class].clone(),
+            fixed: tally.fixed[class].clone(),
+            is_in_every_part,
+            is_in_first_part: !is_in_every_part,
+        });
+    }
+    for (cell, stratum) in cells.rows.iter().enumerate() {
+        let class = stratum.class;
+        let share = stratum.images as f64 / sizes[class].1 as f64;
+        let importance = if stratum.is_combination { COMBINATION_WEIGHT } else { 1.0 };
+        rows.push(Row {
+            weight: rows[class].weight * importance,
+            target: targets.classes[class].iter().map(|target| target * share).collect(),
+            fixed: tally.fixed[sizes.len() + cell].clone(),
+            is_in_every_part: false,
+            is_in_first_part: false,
+        });
+    }
+    rows
+}
+
+/// Gives each image the part of its unit: the one that the unit has, or that its kind gets by its place in the seeded order.
+fn deal(images: &mut [Assigned<'_>], units: &[Unit], kinds: Vec<Vec<&Unit>>, counts: &[Vec<u64>]) {
+    let mut put = |unit: &Unit, part: usize| {
+        unit.members.iter().for_each(|&member| images[member].part = part);
+    };
+    for (mut units, counts) in kinds.into_iter().zip(counts) {
+        units.sort_by_key(|unit| (unit.order, unit.members[0]));
+        let mut units = units.into_iter();
+        for (part, &count) in counts.iter().enumerate() {
+            units.by_ref().take(count as usize).for_each(|unit| put(unit, part));
+        }
+    }
+    units.iter().for_each(|unit| unit.part.into_iter().for_each(|part| put(unit, part)));
 }
 
 /// How much a combination of values counts beside each value by itself: little, so that every fact is balanced first, and

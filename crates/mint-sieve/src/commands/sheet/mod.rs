@@ -1,21 +1,18 @@
 //! `sheet`: images to look at, on pages.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
-use std::io::Read;
+mod named;
 
-use sieve_core::audit;
-use sieve_core::bounded_read::{self, MOST_TABLE_BYTES};
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::composed;
-use sieve_core::csv_escape::path_of;
-use sieve_core::files::RelPath;
-use sieve_core::finding::Severity;
 use sieve_core::ordering::{self, Order, Shelf};
 use sieve_core::progress::Progress;
 use sieve_core::reading;
-use sieve_core::repair::{Action, Plan};
-use sieve_core::sampling::spread;
+use sieve_core::sampling::shared_out;
 use sieve_core::store::Store;
+
+use named::{SheetImage, of_findings, of_paths, of_plan, once_each};
 
 use super::{Answer, Output, collection};
 use crate::args::{SheetArgs, TextFormat};
@@ -27,19 +24,7 @@ use crate::present::sheet_report::{self as present, SheetReport};
 use crate::present::web::is_page;
 use crate::progress::TerminalProgress;
 use crate::requests::SheetRequest;
-use crate::settings::SetLimits;
 use crate::writing::NewFile;
-
-/// An image, and why it is shown.
-#[derive(Clone)]
-pub struct SheetImage {
-    /// The number of its record.
-    pub record: usize,
-    /// Why; empty where it is one of its class.
-    pub why: String,
-    /// What its edge says.
-    pub mark: Mark,
-}
 
 /// Answers `sheet`.
 pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
@@ -164,7 +149,7 @@ fn images(
 ) -> Result<Vec<Option<SheetImage>>, Failure> {
     let catalog = &measured.0;
     let named = if !args.codes.is_empty() {
-        Some(of_findings(args, config, measured, progress)?)
+        Some(of_findings(&args.codes, config, measured, progress)?)
     } else if let Some(plan) = &args.plan {
         Some(of_plan(plan, catalog)?)
     } else if args.paths {
@@ -198,7 +183,10 @@ fn images(
         _ if args.all => shelves.iter().map(|(_, images)| images.len()).collect(),
         Some(each) => vec![each as usize; shelves.len()],
         None if args.side_by_side => vec![layout.columns as usize; shelves.len()],
-        None => shared_out(layout.cells(), &shelves),
+        None => {
+            let sizes: Vec<usize> = shelves.iter().map(|(_, images)| images.len()).collect();
+            shared_out(layout.cells(), &sizes)
+        }
     };
     let mut all: Vec<Option<SheetImage>> = Vec::new();
     for ((_, images), count) in shelves.iter().zip(counts) {
@@ -212,129 +200,6 @@ fn images(
         }
     }
     Ok(all)
-}
-
-/// Each image once, with all that is said of it.
-fn once_each(named: Vec<SheetImage>) -> Vec<SheetImage> {
-    let mut once: Vec<SheetImage> = Vec::new();
-    let mut places: HashMap<usize, usize> = HashMap::new();
-    for shown in named {
-        match places.get(&shown.record) {
-            Some(&place) => {
-                let known = &mut once[place];
-                if !shown.why.is_empty() && !known.why.contains(&shown.why) {
-                    known.why = format!("{}; {}", known.why, shown.why);
-                }
-                if shown.mark == Mark::Wrong {
-                    known.mark = Mark::Wrong;
-                }
-            }
-            None => {
-                places.insert(shown.record, once.len());
-                once.push(shown);
-            }
-        }
-    }
-    once
-}
-
-/// How many of each class fill a page: as many of each, and what small ones leave goes to the others.
-fn shared_out(cells: usize, shelves: &[(Shelf<'_>, Vec<usize>)]) -> Vec<usize> {
-    let mut counts: Vec<usize> = spread(cells, shelves.len())
-        .into_iter()
-        .zip(shelves)
-        .map(|(count, (_, images))| count.min(images.len()))
-        .collect();
-    loop {
-        let left = cells - counts.iter().sum::<usize>();
-        let open: Vec<usize> =
-            (0..shelves.len()).filter(|&at| counts[at] < shelves[at].1.len()).collect();
-        if left == 0 || open.is_empty() {
-            return counts;
-        }
-        for (at, more) in open.iter().zip(spread(left, open.len())) {
-            counts[*at] = (counts[*at] + more).min(shelves[*at].1.len());
-        }
-    }
-}
-
-fn by_path(catalog: &Catalog) -> HashMap<&str, usize> {
-    let images = catalog.records.iter().enumerate().filter(|(_, record)| record.image().is_some());
-    images.map(|(at, record)| (record.path.as_str(), at)).collect()
-}
-
-fn of_findings(
-    args: &SheetArgs,
-    config: &CollectionConfig,
-    measured: &(Catalog, Option<Store>),
-    progress: &TerminalProgress,
-) -> Result<Vec<SheetImage>, Failure> {
-    let limits = SetLimits::new(&config.settings, &[])?.values;
-    collection::search_in(config, measured, None, progress, |catalog, found| {
-        let known = by_path(catalog);
-        let findings = audit::audit(catalog, found, &limits, &[]).findings;
-        let wanted = findings.iter().filter(|finding| args.codes.contains(&finding.code));
-        let mut shown = Vec::new();
-        for finding in wanted {
-            for image in &finding.images {
-                let own = finding
-                    .message
-                    .strip_prefix(image.as_str())
-                    .and_then(|rest| rest.strip_prefix(": "));
-                let why = own.map_or_else(|| finding.code.as_str().to_owned(), str::to_owned);
-                let mark =
-                    if finding.severity == Severity::Note { Mark::Note } else { Mark::Wrong };
-                shown.extend(known.get(image.as_str()).map(|&record| SheetImage {
-                    record,
-                    why: why.clone(),
-                    mark,
-                }));
-            }
-        }
-        Ok(shown)
-    })
-}
-
-fn of_plan(file: &std::path::Path, catalog: &Catalog) -> Result<Vec<SheetImage>, Failure> {
-    let wrong = |reason: String| {
-        Failure::input(format!("cannot read the plan {}: {reason}", file.display()))
-    };
-    let bytes = bounded_read::read(file, MOST_TABLE_BYTES).map_err(wrong)?;
-    let plan = Plan::parse(&bytes).map_err(|problems| {
-        Failure::call(format!("the plan {} is not valid", file.display()))
-            .details(problems.problems)
-    })?;
-    let known = by_path(catalog);
-    let shown = plan.rows.iter().filter_map(|(_, row)| {
-        let record = *known.get(row.path.as_str())?;
-        let to = if row.to.is_empty() { String::new() } else { format!(" {}", row.to) };
-        let mark = match row.action {
-            Action::Keep => Mark::None,
-            Action::Drop | Action::Decide => Mark::Wrong,
-            _ => Mark::Note,
-        };
-        Some(SheetImage { record, why: format!("{}{to}: {}", row.action, row.reason), mark })
-    });
-    Ok(shown.collect())
-}
-
-fn of_paths(catalog: &Catalog) -> Result<Vec<SheetImage>, Failure> {
-    let mut text = String::new();
-    std::io::stdin()
-        .take(MOST_TABLE_BYTES)
-        .read_to_string(&mut text)
-        .map_err(|error| Failure::input(format!("cannot read standard input: {error}")))?;
-    let known = by_path(catalog);
-    let mut shown = Vec::new();
-    for (at, line) in text.lines().enumerate().filter(|(_, line)| !line.is_empty()) {
-        let path = RelPath::new(&path_of(line));
-        let record = known.get(path.as_str()).copied().ok_or_else(|| {
-            Failure::call(format!("line {} of standard input: there is no image {line:?}", at + 1))
-                .hint("Expected paths relative to the root of the collection.")
-        })?;
-        shown.push(SheetImage { record, why: String::new(), mark: Mark::None });
-    }
-    Ok(shown)
 }
 
 /// The images of a page.
@@ -381,7 +246,7 @@ fn cells(
         let file = crate::present::visible(record.path.file_name());
         let lines = match shown.why.is_empty() {
             true => [place, file],
-            // The file is recognised by its name, and why it is there is what is report for.
+            // A finding says why its images are shown; the file is found by its name.
             false => [
                 format!("{} {file}", if shown.mark == Mark::Wrong { "▲" } else { "" })
                     .trim()
