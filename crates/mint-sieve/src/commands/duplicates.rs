@@ -1,4 +1,4 @@
-//! `duplicates`: what is there more than once.
+//! `duplicates`: finds copies, variants and bursts.
 
 use sieve_core::duplicates::{self, CollectionRef, Request};
 

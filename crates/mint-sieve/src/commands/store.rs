@@ -56,7 +56,7 @@ pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Stor
     }
 }
 
-/// Where it cannot be had either, thumbnails are made anew when they are asked for.
+/// Where it cannot be had either, thumbnails are made again when they are needed.
 fn of_this_run() -> Option<Store> {
     let store = Store::of_this_run();
     store.inspect_err(|error| tracing::debug!(%error, "nothing is kept within the run")).ok()

@@ -1,4 +1,4 @@
-//! Tables for people: told as rows of cells, laid out once it is known how wide a line may be.
+//! Tables for people: kept as rows of cells until the width of a line is known, then laid out.
 //!
 //! Text on its way to the terminal holds each row as one line that begins with [`ROW`], its cells parted by [`CELL`].
 //! Both are of Unicode's private use area, which [`super::safe`] lets through in no name.
@@ -32,7 +32,7 @@ pub enum Align {
 pub enum Narrow<'a> {
     /// Those with these heads, in the order of this list.
     Drop(&'a [&'a str]),
-    /// None: whoever asked for all gets all.
+    /// None, since everything was requested.
     Keep,
 }
 

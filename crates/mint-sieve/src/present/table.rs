@@ -43,13 +43,14 @@ impl Table {
         Table { caption: caption.to_owned(), ..self }
     }
 
-    /// For the terminal, laid out once its width is known; below a heading if there is a caption.
+    /// For the terminal, laid out once its width is known.
     pub fn text(self, narrow: Narrow<'_>) -> String {
-        let heading = match self.caption.as_str() {
-            "" => String::new(),
-            caption => format!("\n{}\n", heading(caption)),
-        };
-        heading + &console::table(&self.columns, narrow, self.rows)
+        console::table(&self.columns, narrow, self.rows)
+    }
+
+    /// The same below its caption.
+    pub fn section(self, narrow: Narrow<'_>) -> String {
+        format!("\n{}\n", heading(&self.caption)) + &self.text(narrow)
     }
 
     /// For a page: at most `most` rows; none where there is no row.
@@ -133,7 +134,7 @@ mod tests {
         | a\|\*b\* | 5 |
         | mint\u{202e} | 12 |
         ");
-        let text = table.clone().text(Narrow::Keep);
+        let text = table.clone().section(Narrow::Keep);
         assert!(text.starts_with("\n") && text.contains("Images of each class"), "{text}");
         let page = table.clone().on_page(1).unwrap();
         assert_eq!(page.rows, [["a|*b*", "5"]]);

@@ -204,7 +204,7 @@ impl Source<'_> {
         outside
     }
 
-    /// Which of so many samples, the first at `start` and each a `step` further, blend pixels of the image alone.
+    /// Which of `count` samples, the first at `start` and each a `step` further, blend pixels of the image alone.
     fn inner(&self, start: (f64, f64), step: (f64, f64), samples: usize) -> std::ops::Range<usize> {
         let (mut from, mut to) = (0.0, samples as f64 - 1.0);
         let sides = (self.level.width, self.level.height);

@@ -55,7 +55,7 @@ pub struct Steps {
 }
 
 impl Steps {
-    /// For so many images; none for none, or for batches of nothing.
+    /// The steps of an epoch over `images`; none without images, or for an empty batch.
     pub(super) fn new(images: u64, batch: u64) -> Option<Self> {
         (images > 0 && batch > 0).then(|| Steps {
             batch,

@@ -188,7 +188,7 @@ fn one_letter_apart(words: &[String]) -> Vec<(usize, usize)> {
 const LONG: usize = 8;
 /// Letters that a word needs for a typo to be told at all.
 const SHORT: usize = 4;
-/// A class with so many times less images than the one it is like is a slip rather than a class.
+/// A class that has this many times fewer images than the one with a similar name is a typo rather than a class.
 const LOPSIDED: u64 = 4;
 
 /// Whether one of two words that differ by a letter is a slip of the other. Short words often differ

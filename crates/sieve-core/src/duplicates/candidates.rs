@@ -27,7 +27,7 @@ pub struct Candidate {
     pub start: Start,
 }
 
-/// Sets of at most so many images are compared all with all; of larger ones all with a few.
+/// Sets up to this size are compared all with all; in larger ones all are compared with a few.
 pub const FEW: usize = 256;
 
 /// What the fingerprints say.

@@ -24,7 +24,7 @@ use crate::disjoint_sets::DisjointSets;
 use crate::measuring::Fingerprint;
 use crate::progress::Progress;
 
-/// Finds what is there twice in `collections`, which are one collection or two that are compared.
+/// Finds duplicates in one collection, or between two.
 ///
 /// # Errors
 ///

@@ -15,7 +15,7 @@ use crate::progress::Progress;
 pub const RADIUS_BITS: u32 = 24;
 /// So many chunks that two fingerprints within the radius are within one bit in some chunk.
 const CHUNKS: usize = RADIUS_BITS as usize / 2 + 1;
-/// Of at most so many all are compared with all, which costs less than the tables.
+/// Up to this many are compared all with all, which costs less than building tables.
 const FEW: usize = 400;
 /// Bits of a fingerprint.
 const BITS: usize = 256;

@@ -35,7 +35,7 @@ const MOST_ADDED: f64 = 1.0;
 /// Mirrored and turned pairs for each other pair of copies, at most, that are put down to copying: of eight ways in which a
 /// image is usually changed one or two turn it. Arrows and flags have many more.
 const TURNED: f64 = 0.5;
-/// All pairs of one image count as much as so many together.
+/// The pairs of one image count together at most as much as this many.
 const MOST: f64 = 10.0;
 /// Rounds at most, and the change of the log odds that ends them.
 const ROUNDS: usize = 100;

@@ -18,7 +18,7 @@ pub enum Reach {
 const WIDE_UP_TO: usize = 50_000;
 
 impl Reach {
-    /// The reach for so many images.
+    /// The default reach for a collection of `images`.
     pub fn usual(images: usize) -> Self {
         if images <= WIDE_UP_TO { Reach::Wide } else { Reach::Near }
     }

@@ -97,7 +97,7 @@ mod tests {
     use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
     use proptest::prelude::*;
 
-    /// Noise within borders of so many cells, left, right, top and bottom.
+    /// Noise within borders whose widths are given in cells: left, right, top and bottom.
     fn framed(borders: [usize; 4], level: u8, noise: &[u8]) -> Planes {
         let [left, right, top, bottom] = borders;
         let luma = (0..LUMA_PX * LUMA_PX).map(|at| {

@@ -50,7 +50,7 @@ pub struct Averager {
 /// Red, green, blue, and a number that only fills the processor's register.
 type Quad = [f32; 4];
 
-/// A border between two columns of the grid: so many whole columns of the image lie before it,
+/// A border between two columns of the grid: the whole columns of the image that lie before it,
 /// and this share of the next.
 #[derive(Clone, Copy)]
 struct Border {

@@ -69,7 +69,7 @@ fn averaged(pixels: &Pixels, side: usize) -> Averager {
     rows
 }
 
-/// Red, green and blue of so many rows and columns: the mean of each part of an image that is at hand, row-major, 0 to 255.
+/// Red, green and blue of a grid of rows and columns: the mean of each part of an image that is at hand, row-major, 0 to 255.
 pub(crate) fn grid_of(pixels: &Pixels, side: usize) -> [Vec<f32>; 3] {
     averaged(pixels, side).finish().expect("a picture has pixels").0.0
 }

@@ -42,7 +42,7 @@ struct Share {
 const SMALL_BYTES: u64 = 1 << 20;
 
 impl MemoryBudget {
-    /// A budget of so many bytes.
+    /// A budget of `most_bytes`.
     pub fn new(most_bytes: u64) -> Self {
         let state = Mutex::default();
         MemoryBudget(Arc::new(Shared { most_bytes, state, freed: Condvar::new() }))

@@ -419,7 +419,7 @@ fn given_up() -> ReadError {
 }
 
 impl ReadLimits {
-    /// The limits that are so many of the units of [`READ_LIMITS`].
+    /// The limits for these values, each in its unit of [`READ_LIMITS`].
     pub fn of_units(units: [u64; 4]) -> Self {
         let [pixels, decoded_bytes, file_bytes, work_pixels] =
             std::array::from_fn(|at| units[at].saturating_mul(READ_LIMITS[at].unit_size));
@@ -443,7 +443,7 @@ impl ReadLimits {
         Ok(())
     }
 
-    /// Refuses an image that so many scans go over. To be called before they are decoded.
+    /// Rejects an image with too many pixels times scans. To be called before the scans are decoded.
     fn admit_scans(&self, width: u32, height: u32, scans: u64) -> Result<(), ReadError> {
         let (work, limit) =
             (Self::scan_pixels(width, height).saturating_mul(scans), self.work_pixels);
@@ -456,7 +456,7 @@ impl ReadLimits {
     }
 
     /// What one scan over an image counts as, in pixels. That of a small image counts as 8 million: no encoder
-    /// writes more than some dozens, so that 500 of them by default are meant to stall whoever reads them.
+    /// writes more than some dozens, so that a file with 500 of them is meant to stall its reader.
     fn scan_pixels(width: u32, height: u32) -> u64 {
         const LEAST: u64 = 8_000_000;
         (u64::from(width) * u64::from(height)).max(LEAST)

@@ -12,7 +12,7 @@ const SIDE: usize = 8;
 /// change of light and of the encoder's own transform, at most half a level each and evenly spread: a standard deviation of
 /// sqrt(4 / 12) = 0.58 levels a sample, and as much a coefficient of an orthonormal transform; five of these.
 const ROUNDING: f32 = 2.9;
-/// Coefficients of luma beside the means that are not zero, at least: that so many agree by chance is out of the question.
+/// Coefficients of luma beside the means that are not zero, at least: unrelated ones do not agree in that many by chance.
 const LEAST_TOLD: usize = 64;
 
 /// Whether the file that stores `stored` may have been made of `predicted`, and there is enough in it to tell.

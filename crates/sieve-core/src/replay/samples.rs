@@ -7,7 +7,7 @@ use crate::reading::Pixels;
 const ROUNDING: u8 = 2;
 /// Levels between neighbours from which they tell one image from another, far beyond rounding.
 const EDGE: u16 = 24;
-/// Edges that a prediction has at least: that so many places of another image agree by chance is out of the question,
+/// Edges that a prediction has at least: an unrelated image does not agree in that many places by chance,
 /// even if every second one does.
 const LEAST_EDGES: usize = 64;
 

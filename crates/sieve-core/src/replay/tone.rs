@@ -88,7 +88,7 @@ impl Lumas {
         if xx > 0.0 { xy / xx } else { 1.0 }
     }
 
-    /// Those that `tone` explains but for so many levels.
+    /// The values that `tone` explains up to this many levels.
     fn near(&self, tone: &Tone, levels: f64) -> Self {
         let near = self.0.iter().filter(|(a, b)| (tone.exact(*a) - b).abs() <= levels);
         Lumas(near.copied().collect())

@@ -40,7 +40,7 @@ impl Turn {
         Pixels { width_px: columns as u32, height_px: rows as u32, data }
     }
 
-    /// The column and row of what stands at a column and row once it is turned, and has so many columns and rows.
+    /// Where the pixel at a column and row of an image of these sides stands once the image is turned.
     pub fn source(self, [column, row]: [usize; 2], [columns, rows]: [usize; 2]) -> [usize; 2] {
         let x = if self.flip_x { columns - 1 - column } else { column };
         let y = if self.flip_y { rows - 1 - row } else { row };

@@ -146,7 +146,7 @@ fn counted_is(amount: &Amount) -> bool {
     matches!(amount, Amount::Images(_))
 }
 
-/// The amounts of so many images; the rest is what the others leave.
+/// The amounts of `images` images; the rest is what the others leave.
 fn amounts(amounts: &[Amount], images: u64) -> Vec<f64> {
     let known = |amount: &Amount| match amount {
         Amount::Share(share) => Some(*share as f64 / UNIT as f64 * images as f64),

@@ -1,4 +1,4 @@
-//! What so many images leave open about a share.
+//! The interval in which a share lies, given how many images it was counted on.
 
 use serde::Serialize;
 

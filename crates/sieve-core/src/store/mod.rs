@@ -76,7 +76,7 @@ pub enum StoreError {
 
 impl Store {
     /// Opens the catalog in `file`, making it and the folders above it where they are not there.
-    /// A catalog of another version begins anew. One that is damaged is renamed and begins anew too;
+    /// A catalog of another version is rebuilt. A damaged one is renamed and rebuilt, too;
     /// its new name is returned.
     ///
     /// # Errors
@@ -154,7 +154,7 @@ impl Store {
         Ok(Store { connection, file: file.to_owned() })
     }
 
-    /// Takes a file aside that turned out to be damaged while it was read, and begins anew. The new
+    /// Takes a file aside that turned out to be damaged while it was read, and starts a new one. The new
     /// name of the old file is returned.
     ///
     /// # Errors

@@ -140,7 +140,7 @@ pub fn run(request: &Request<'_>) -> Result<Answer, Failure> {
     Ok(Answer::done(Output::of(&copies, request.format)))
 }
 
-/// Refuses a folder in a tree that holds validation or test: whoever reads that tree would take augmented images for
+/// Refuses a folder in a tree that holds validation or test: a reader of that tree would take augmented images for
 /// real ones.
 fn refuse_beside_held_out(to: &Path) -> Result<(), Failure> {
     let beside = crate::writing::parent(to);

@@ -59,7 +59,7 @@ impl Form {
         }
     }
 
-    /// What the column of this number, from 0, shows, of so many.
+    /// What a column shows, by its number from 0 and the number of columns.
     fn draw(
         &self,
         policy: &Policy,
@@ -111,7 +111,7 @@ impl PolicyView<'_> {
         Tile { words, edge: Edge::Plain, ..tile(augmented, 0, &Draw::NOTHING) }
     }
 
-    /// The tile of a column, from 0, of so many.
+    /// The tile of a column, by its number from 0 and the number of columns.
     pub fn tile(
         &self,
         form: &Form,

@@ -8,7 +8,7 @@ use sieve_core::reading::Pixels;
 /// Columns where the width is not known.
 pub const USUAL: usize = 80;
 
-/// An image of so many columns, or fewer where it is smaller.
+/// An image at most `columns` wide.
 pub fn drawn(pixels: &Pixels, columns: usize) -> String {
     let shrink = (pixels.width_px as usize).div_ceil(columns.max(1)).max(1);
     let small = averaged(pixels, shrink as u32);

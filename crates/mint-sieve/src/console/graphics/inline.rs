@@ -6,7 +6,7 @@ use base64::engine::general_purpose::STANDARD;
 /// Letters of one piece (the terminal graphics protocol of kitty allows 4096).
 const PIECE: usize = 4096;
 
-/// A PNG by the terminal graphics protocol of kitty, as wide as so many columns.
+/// A PNG by the terminal graphics protocol of kitty, as wide as a number of columns.
 pub fn kitty(png: &[u8], columns: usize) -> String {
     let text = STANDARD.encode(png);
     let mut drawn = String::with_capacity(text.len() + text.len() / 64);

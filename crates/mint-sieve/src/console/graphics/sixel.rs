@@ -21,7 +21,7 @@ fn colour(rgb: [u8; 3], x: u32, y: u32) -> usize {
     })
 }
 
-/// Puts so many of one letter at the end.
+/// Appends a run of one letter.
 fn repeat(drawn: &mut String, letter: char, times: usize) {
     if times > 3 {
         let _ = write!(drawn, "!{times}{letter}");

@@ -36,7 +36,7 @@ pub fn text(answer: &Balanced<'_>) -> String {
     text.push_str(&spread(balance));
     text.push_str(&repair(balance));
     if !balance.held_out.is_empty() {
-        text.push_str(&held_out_table(balance, all).text(Narrow::Keep));
+        text.push_str(&held_out_table(balance, all).section(Narrow::Keep));
     }
     text.push_str(&associations(balance, all));
     text.push_str(&findings::list(answer.findings, all, |_| Vec::new()));

@@ -74,7 +74,7 @@ fn cross_split_pairs(leakage: &Leakage, all: bool) -> String {
         return format!("\n{}\n", heading("No leakage: no image appears in more than one split."));
     }
     let narrow = if all { Narrow::Keep } else { Narrow::Drop(&["by class", "how"]) };
-    split_table(leakage, all).text(narrow)
+    split_table(leakage, all).section(narrow)
 }
 
 /// By how much the leaked images can raise a score, in words.

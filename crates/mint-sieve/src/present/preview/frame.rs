@@ -24,7 +24,7 @@ pub struct FrameCost {
 }
 
 impl FrameCost {
-    /// Of so many images of each size.
+    /// Over the images of each size.
     pub fn new(policy: &Policy, sizes: &BTreeMap<(u32, u32), u64>) -> Self {
         let still = Policy { steps: Vec::new(), picks: Vec::new(), ..policy.clone() };
         let frame = policy.frame;

@@ -196,7 +196,7 @@ fn step_table(policy: &Policy, numbers: &Numbers) -> String {
     Table::new(&columns, rows).text(narrow)
 }
 
-/// A share, or nothing where it is none: what is there is then seen at once.
+/// A share, or a dash where it is none, so that the others stand out.
 fn some_percent(share: f64) -> String {
     if share < 0.0005 { "-".to_owned() } else { percent(share) }
 }

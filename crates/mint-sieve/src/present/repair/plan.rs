@@ -137,7 +137,7 @@ fn next_plan(planned: &Planned<'_>) -> std::path::PathBuf {
     planned.out.map_or_else(|| "plan.csv".into(), Path::to_owned)
 }
 
-/// Rows that a person must decide on, of which so many are named.
+/// Undecided rows that are named.
 const NAMED: usize = 6;
 
 /// What the plan says on the whole.

@@ -25,7 +25,7 @@ pub struct Verified<'a> {
     pub verdict: &'a Verdict,
 }
 
-/// Of each thing that is wrong so many are named without `--all`.
+/// Problems of each kind that are named without `--all`.
 const FEW: usize = 5;
 
 /// One thing that is wrong: its code, and what it is about.

@@ -29,7 +29,7 @@ const EMPTIED: &str = "emptied";
 /// Where images are made before they take their place.
 pub const MADE: &str = "made";
 
-/// How images are stored anew.
+/// How images are written again.
 pub struct Made<'a> {
     /// What one file may cost.
     pub limits: ReadLimits,

@@ -34,7 +34,7 @@ enum Content {
 
 /// Takes the entries of a packed archive, one after the other.
 pub(in crate::collection) trait TakesEntries {
-    /// Memory for an entry of so many bytes; none when no more entries are wanted.
+    /// Memory for an entry of `size_bytes`; none when no more entries are wanted.
     fn room(&mut self, size_bytes: u64) -> Option<MemoryPermit>;
     /// Takes an entry with its place in the list of those wanted; false when no more are wanted.
     fn take(&mut self, at: usize, entry: Result<(Vec<u8>, MemoryPermit), ReadError>) -> bool;
