@@ -61,7 +61,8 @@ fn sheets_look_as_they_did_when_they_were_looked_at() {
     workspace.write("herbs/dill/copy.jpg", &support::jpeg(300));
     workspace.message(&["duplicates", "herbs", "--sheet", "duplicates.png"]);
     compare(&workspace, "duplicates.png");
-    let call = ["preview", "herbs", "--policy", "gentle", "--size", "420x300", "--sheet-only"];
+    let call = ["preview", "herbs", "--policy", "gentle", "--sheet-only", "--size", "700x560"];
+    let call = [&call[..], &["--per-class", "1", "--draws", "2"]].concat();
     workspace.message(&[&call[..], &["--out", "preview.png"]].concat());
     compare(&workspace, "preview.png");
 }

@@ -71,7 +71,7 @@ fn matches_are_counted_and_repaired() {
     assert!(removals.iter().all(|removal| removal["split"] == "train"));
     let leaks = answer["findings"].as_array().unwrap();
     let leak = leaks.iter().find(|finding| finding["code"] == "split-leak").unwrap();
-    assert_eq!(strings(&leak["evidence"]["remove"]), ["train/bay/003.jpg"]);
+    assert_eq!(strings(&leak["evidence"]["copies_to_remove"]), ["train/bay/003.jpg"]);
     assert_eq!(workspace.files("herbs"), before);
 }
 

@@ -37,6 +37,7 @@
 #![deny(clippy::print_stdout, clippy::print_stderr)]
 
 mod affine;
+pub mod appearance;
 pub mod attributes;
 pub mod audit;
 pub mod augment;
@@ -59,6 +60,7 @@ pub mod likeness;
 pub mod limits;
 pub mod measuring;
 pub mod ordering;
+pub mod outliers;
 pub mod progress;
 pub mod reading;
 pub mod record;
@@ -68,6 +70,7 @@ pub mod replay;
 pub mod sampling;
 mod seeded_order;
 pub mod separated;
+pub mod shortcuts;
 pub mod splitting;
 pub mod statistics;
 pub mod store;

@@ -53,8 +53,8 @@ fn small(split: &HeldOut, limits: &FindingLimits) -> Finding {
         .evidence("images", split.images)
         .evidence("independent", split.independent)
         .evidence("accuracy", ASSUMED_ACCURACY)
-        .evidence("low", open.low)
-        .evidence("high", open.high)
+        .evidence("accuracy_lower_bound", open.low)
+        .evidence("accuracy_upper_bound", open.high)
         .evidence("limit", limits.difference)
 }
 
@@ -83,7 +83,7 @@ fn associations(association: &Association) -> Vec<Finding> {
         finding
             .about(Some(&residual.class), None)
             .evidence("fact", association.fact)
-            .evidence("value", residual.value.as_str())
+            .evidence("metadata_value", residual.value.as_str())
             .evidence("share", residual.share)
             .evidence("share_elsewhere", residual.share_elsewhere)
             .evidence("p_corrected", residual.p_corrected)

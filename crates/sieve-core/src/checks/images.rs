@@ -88,7 +88,7 @@ impl<'a> Images<'a> {
                 Finding::new(code, format!("{}: {}", odd.record.path, odd.message))
                     .about(odd.record.class(), odd.record.split())
                     .images([&odd.record.path])
-                    .evidence("value", odd.value)
+                    .evidence("measured_value", odd.value)
                     .evidence("limit", limit)
             };
             return odd.into_iter().map(one).collect();

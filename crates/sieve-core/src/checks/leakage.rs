@@ -39,7 +39,7 @@ fn alike(leakage: &Leakage, found: &DuplicateReport<'_>) -> Vec<Finding> {
         let path = |image: u32| found.images[image as usize].record.path.to_string();
         let mut goes: Vec<String> = goes.map(|member| path(member.image)).collect();
         goes.sort_unstable();
-        Some(about(found, group, code).evidence("remove", goes))
+        Some(about(found, group, code).evidence("copies_to_remove", goes))
     });
     reported.collect()
 }
@@ -140,7 +140,7 @@ fn index(one: &IndexMismatch) -> Finding {
     Finding::new(Code::ClassIndexMismatch, format!("{example}{others}"))
         .about(None, Some(other))
         .evidence("split", split.as_str())
-        .evidence("other", other.as_str())
+        .evidence("other_split", other.as_str())
         .evidence("moved", one.moved.iter().map(|(class, ..)| class.clone()).collect::<Vec<_>>())
         .evidence("renumbered", names(&one.renumbered))
 }

@@ -1,0 +1,212 @@
+//! Small symmetric matrices: solved, inverted, taken apart into their directions.
+
+/// A square matrix, row-major.
+#[derive(Clone, Debug)]
+pub struct Square {
+    /// Rows and columns.
+    pub side: usize,
+    /// Its values.
+    pub values: Vec<f64>,
+}
+
+impl Square {
+    /// All zeros.
+    pub fn zeros(side: usize) -> Self {
+        Square { side, values: vec![0.0; side * side] }
+    }
+
+    /// Adds `weight` times the outer product of a row with itself, to the lower triangle.
+    pub fn add_outer(&mut self, row: &[f64], weight: f64) {
+        for (at, &value) in row.iter().enumerate() {
+            let scaled = value * weight;
+            let into = &mut self.values[at * self.side..][..=at];
+            into.iter_mut().zip(row).for_each(|(sum, other)| *sum += scaled * other);
+        }
+    }
+
+    /// Copies the lower triangle to the upper one.
+    pub fn mirror(&mut self) {
+        for row in 0..self.side {
+            for column in 0..row {
+                self.values[column * self.side + row] = self.values[row * self.side + column];
+            }
+        }
+    }
+
+    fn row(&self, at: usize) -> &[f64] {
+        &self.values[at * self.side..][..self.side]
+    }
+
+    /// The product with a vector.
+    pub fn times(&self, vector: &[f64]) -> Vec<f64> {
+        (0..self.side).map(|at| dot(self.row(at), vector)).collect()
+    }
+
+    /// The inverse of a positive definite matrix, of which the lower triangle counts (Cholesky); none where it is not
+    /// positive definite.
+    pub fn inverse(&self) -> Option<Self> {
+        let side = self.side;
+        let mut lower = Square::zeros(side);
+        for row in 0..side {
+            for column in 0..=row {
+                let known = dot(&lower.row(row)[..column], &lower.row(column)[..column]);
+                let rest = self.values[row * side + column] - known;
+                lower.values[row * side + column] = if row == column {
+                    if rest <= 0.0 || !rest.is_finite() {
+                        return None;
+                    }
+                    rest.sqrt()
+                } else {
+                    rest / lower.values[column * side + column]
+                };
+            }
+        }
+        // Columns of the inverse of the triangle, then their products.
+        let mut inverse = Square::zeros(side);
+        for column in 0..side {
+            for row in column..side {
+                let known: f64 = (column..row)
+                    .map(|at| lower.values[row * side + at] * inverse.values[column * side + at])
+                    .sum();
+                let unit = f64::from(u8::from(row == column));
+                inverse.values[column * side + row] =
+                    (unit - known) / lower.values[row * side + row];
+            }
+        }
+        // Row `i` of `inverse` holds column `i` of the inverse triangle, whose values begin at `i`.
+        let mut whole = Square::zeros(side);
+        for row in 0..side {
+            for column in 0..=row {
+                let (a, b) = (&inverse.row(row)[row..], &inverse.row(column)[row..]);
+                let value = dot(a, b);
+                whole.values[row * side + column] = value;
+                whole.values[column * side + row] = value;
+            }
+        }
+        Some(whole)
+    }
+
+    /// The directions in which a symmetric matrix only stretches, the strongest first, as rows (cyclic Jacobi rotations:
+    /// Golub and Van Loan, Matrix Computations, 8.5).
+    pub fn directions(mut self) -> Vec<Vec<f64>> {
+        const SWEEPS: usize = 30;
+        let side = self.side;
+        let mut turned = Square::zeros(side);
+        (0..side).for_each(|at| turned.values[at * side + at] = 1.0);
+        let all: f64 = self.values.iter().map(|value| value * value).sum();
+        for _ in 0..SWEEPS {
+            let mut off = 0.0;
+            for p in 0..side {
+                for q in p + 1..side {
+                    let value = self.values[p * side + q];
+                    off += value * value;
+                    if value * value > 1e-30 * all {
+                        self.rotate(&mut turned, p, q);
+                    }
+                }
+            }
+            if off <= 1e-22 * all {
+                break;
+            }
+        }
+        let mut order: Vec<usize> = (0..side).collect();
+        let stretch = |at: usize| self.values[at * side + at];
+        order.sort_by(|&a, &b| stretch(b).total_cmp(&stretch(a)));
+        order.iter().map(|&at| turned.row(at).to_vec()).collect()
+    }
+
+    /// Turns the directions `p` and `q` so that they have nothing in common; `turned` holds the directions as rows.
+    fn rotate(&mut self, turned: &mut Square, p: usize, q: usize) {
+        let side = self.side;
+        let at = |row: usize, column: usize| row * side + column;
+        let (pp, qq, pq) = (self.values[at(p, p)], self.values[at(q, q)], self.values[at(p, q)]);
+        let theta = (qq - pp) / (2.0 * pq);
+        let tangent = theta.signum() / (theta.abs() + (theta * theta + 1.0).sqrt());
+        let tangent = if theta == 0.0 { 1.0 } else { tangent };
+        let cosine = 1.0 / (tangent * tangent + 1.0).sqrt();
+        let sine = tangent * cosine;
+        for k in 0..side {
+            let (a, b) = (self.values[at(k, p)], self.values[at(k, q)]);
+            self.values[at(k, p)] = cosine * a - sine * b;
+            self.values[at(k, q)] = sine * a + cosine * b;
+        }
+        for k in 0..side {
+            let (a, b) = (self.values[at(p, k)], self.values[at(q, k)]);
+            self.values[at(p, k)] = cosine * a - sine * b;
+            self.values[at(q, k)] = sine * a + cosine * b;
+            let (a, b) = (turned.values[at(p, k)], turned.values[at(q, k)]);
+            turned.values[at(p, k)] = cosine * a - sine * b;
+            turned.values[at(q, k)] = sine * a + cosine * b;
+        }
+    }
+}
+
+/// The sum of products, in four lanes.
+pub fn dot(a: &[f64], b: &[f64]) -> f64 {
+    let (a, rest_a) = a.as_chunks::<4>();
+    let (b, rest_b) = b.as_chunks::<4>();
+    let mut sums = [0.0f64; 4];
+    for (a, b) in a.iter().zip(b) {
+        (0..4).for_each(|lane| sums[lane] += a[lane] * b[lane]);
+    }
+    let rest: f64 = rest_a.iter().zip(rest_b).map(|(a, b)| a * b).sum();
+    (sums[0] + sums[2]) + (sums[1] + sums[3]) + rest
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    /// A symmetric matrix that is positive definite.
+    fn matrices() -> impl Strategy<Value = Square> {
+        (1usize..9).prop_flat_map(|side| {
+            prop::collection::vec(-3.0f64..3.0, side * (side + 2)).prop_map(move |values| {
+                let mut matrix = Square::zeros(side);
+                values.chunks_exact(side).for_each(|row| matrix.add_outer(row, 0.7));
+                (0..side).for_each(|at| matrix.values[at * side + at] += 0.1);
+                matrix.mirror();
+                matrix
+            })
+        })
+    }
+
+    proptest! {
+        #[test]
+        fn an_inverse_undoes_its_matrix(matrix in matrices(), seed in prop::collection::vec(-2.0f64..2.0, 9)) {
+            let inverse = matrix.inverse().unwrap();
+            let vector = &seed[..matrix.side];
+            let again = inverse.times(&matrix.times(vector));
+            for (value, expected) in again.iter().zip(vector) {
+                prop_assert!((value - expected).abs() < 1e-6, "{:?} of {:?}", again, vector);
+            }
+        }
+
+        #[test]
+        fn directions_are_at_right_angles_and_only_stretched(matrix in matrices()) {
+            let directions = matrix.clone().directions();
+            let mut last = f64::INFINITY;
+            for (at, direction) in directions.iter().enumerate() {
+                let image = matrix.times(direction);
+                let stretch = dot(&image, direction);
+                prop_assert!(stretch <= last + 1e-9);
+                last = stretch;
+                for (value, own) in image.iter().zip(direction) {
+                    prop_assert!((value - stretch * own).abs() < 1e-6);
+                }
+                for (other, another) in directions.iter().enumerate() {
+                    let expected = f64::from(u8::from(at == other));
+                    prop_assert!((dot(direction, another) - expected).abs() < 1e-9);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn what_is_not_positive_definite_has_no_inverse() {
+        let flat = Square { side: 2, values: vec![1.0, 1.0, 1.0, 1.0] };
+        assert!(flat.inverse().is_none());
+        assert!(Square { side: 1, values: vec![f64::NAN] }.inverse().is_none());
+    }
+}

@@ -1,0 +1,19 @@
+//! APPEARANCE: what images look like, in numbers that can be compared: which are unlike their class, what gives a class
+//! away besides its content, what a class lacks and which classes look alike.
+//!
+//! All of it works on the thumbnails that the catalog holds, or on vectors that the user brings; nothing is decoded. Every
+//! answer is about independent images: copies and burst frames count once.
+
+mod components;
+mod matrix;
+mod neighbours;
+mod numbers;
+mod ridge;
+mod subject;
+
+pub use numbers::{NUMBERS, numbers};
+pub use subject::{ClassImages, Excluded, Reason, Subject};
+
+pub use components::Table;
+pub use neighbours::{Distances, NEAREST, distances_between, distances_within};
+pub use ridge::{Ridge, balanced_scores};
