@@ -161,7 +161,7 @@ fn copies_are_judged_by_where_they_lie() {
     assert_eq!(codes(&across(Kind::Rotated)), ["split-leak"]);
     assert_eq!(codes(&across(Kind::Burst)), ["burst-leak"]);
     let goes = Evidence::Names(vec!["train/sage/a.jpg".into()]);
-    assert_eq!(across(Kind::Near)[0].evidence["remove"], goes);
+    assert_eq!(across(Kind::Near)[0].evidence["copies_to_remove"], goes);
     let both = reported(Kind::SameBytes, &["train/sage/a.jpg", "test/bay/a.jpg"]);
     assert_eq!(codes(&both), ["label-conflict", "split-leak"]);
     assert_eq!(both[0].evidence["splits"], Evidence::Names(vec!["test".into(), "train".into()]));
