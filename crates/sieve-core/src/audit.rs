@@ -8,6 +8,7 @@ use crate::finding::{Finding, Severity};
 use crate::inventory::{Inventory, inventory};
 use crate::leakage::{self, Leakage};
 use crate::limits::FindingLimits;
+use crate::shortcuts::Shortcuts;
 
 /// What is in a collection and what is wrong with it.
 #[derive(Clone, Debug, PartialEq)]
@@ -26,6 +27,13 @@ impl Audit {
     /// The number of findings of `severity`.
     pub fn count(&self, severity: Severity) -> usize {
         self.findings.iter().filter(|finding| finding.severity == severity).count()
+    }
+
+    /// Adds the findings about classes that are known by their background. They need thumbnails, which the other checks do
+    /// not.
+    pub fn add_shortcuts(&mut self, shortcuts: &Shortcuts, limits: &FindingLimits) {
+        self.findings.extend(checks::shortcuts(shortcuts, limits));
+        worst_first(&mut self.findings);
     }
 }
 

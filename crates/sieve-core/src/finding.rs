@@ -11,7 +11,7 @@ use serde::{Serialize, Serializer};
 pub enum Severity {
     /// Training on this is wrong.
     Error,
-    /// ImageMeasures before training.
+    /// To be looked at before training.
     Warning,
     /// Worth knowing.
     Note,
@@ -191,6 +191,12 @@ codes! {
     Burst "burst" Note
         "burst frames"
         "Keep them in one split."
+    BackgroundShortcut "background-shortcut" Warning
+        "a class is recognised by its background"
+        "Photograph it on other backgrounds, crop tighter, or test on other backgrounds than you train on."
+    MetadataShortcut "metadata-shortcut" Warning
+        "a class is recognised by a single value of its metadata"
+        "Vary it, or make sure that a model cannot see it: it will learn the metadata instead of the content."
     ClassTiedToMetadata "class-tied-to-metadata" Note
         "a class is associated with metadata (possible shortcut)"
         "Vary it, or make sure that a model cannot see it: it could learn the metadata instead of the content."

@@ -46,6 +46,7 @@ pub mod bounded_read;
 pub mod catalog;
 pub mod checks;
 pub mod collection;
+pub mod coverage;
 pub mod csv_escape;
 pub mod difference;
 pub mod disjoint_sets;

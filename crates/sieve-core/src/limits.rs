@@ -53,6 +53,8 @@ limits! {
         "splits that differ by less are treated as equal: Cohen (1988) calls 0.1 a small effect"
     residual "departure" 0.5 "share" up to 1.0
         "a class has a format, size, camera, day, folder or lighting this much more often than the other classes: from half on, guessing the class from it alone is right half of the time"
+    background "background" 0.75 "share" up to 1.0
+        "a class is known by its background when at least this share of it, with 97.5% confidence, is recognised by the border of its images alone and as much by their mean colour, at 1% false alarms: a model then need not look at the content of three images in four"
     minority "minority" 0.01 "share" up to 1.0
         "an oddity shared by more images than this is typical of the collection, so it is reported once, as a note. With seven such checks, a healthy collection stays below 2% of images in warnings"
     outlier "outlier" 4.0 "deviations" up to 1e9

@@ -193,12 +193,12 @@ impl Plane<'_> {
 }
 
 /// The mean of thumbnails: what lights up is what the images have in common.
-pub fn mean(thumbnails: &[Thumbnail]) -> Option<Thumbnail> {
-    let mut sums = vec![0u64; Thumbnail::BYTES];
+pub fn mean<'t>(thumbnails: impl IntoIterator<Item = &'t Thumbnail>) -> Option<Thumbnail> {
+    let (mut sums, mut count) = (vec![0u64; Thumbnail::BYTES], 0u64);
     for thumbnail in thumbnails {
+        count += 1;
         sums.iter_mut().zip(&thumbnail.0).for_each(|(sum, value)| *sum += u64::from(*value));
     }
-    let count = thumbnails.len() as u64;
     (count > 0)
         .then(|| Thumbnail(sums.into_iter().map(|sum| ((sum + count / 2) / count) as u8).collect()))
 }

@@ -4,6 +4,7 @@ mod apply;
 mod audit;
 mod balance;
 mod collection;
+mod coverage;
 mod demo;
 mod duplicates;
 mod gather;
@@ -11,11 +12,13 @@ mod judging;
 mod leakage;
 mod limits;
 mod nearest;
+mod outliers;
 mod policy;
 mod preview;
 mod propose;
 mod report;
 mod sheet;
+mod shortcuts;
 mod split;
 mod verify;
 
@@ -23,6 +26,7 @@ pub use apply::{ApplyArgs, UndoArgs};
 pub use audit::{AuditArgs, AuditFormat};
 pub use balance::BalanceArgs;
 pub use collection::{CatalogArgs, CollectionArgs, CollectionInArgs, ReadingArgs};
+pub use coverage::CoverageArgs;
 pub use demo::DemoArgs;
 pub use duplicates::{DuplicatesArgs, Reach, Within};
 pub use gather::GatherArgs;
@@ -30,11 +34,13 @@ pub use judging::JudgingArgs;
 pub use leakage::LeakageArgs;
 pub use limits::LimitsArgs;
 pub use nearest::NearestArgs;
+pub use outliers::OutliersArgs;
 pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 pub use preview::PreviewArgs;
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
 pub use report::ReportArgs;
 pub use sheet::SheetArgs;
+pub use shortcuts::ShortcutsArgs;
 pub use split::{Conflicts, Copies, GroupBy, SplitArgs};
 pub use verify::VerifyArgs;
 
@@ -100,9 +106,10 @@ impl Cli {
 }
 
 /// The commands, in the order in which a curator needs them.
-const GROUPS: [(&str, &[&str]); 6] = [
-    ("ImageMeasures", &["audit", "sheet", "balance", "report"]),
+const GROUPS: [(&str, &[&str]); 7] = [
+    ("Inspect", &["audit", "sheet", "balance", "report"]),
     ("Find duplicates", &["duplicates", "nearest"]),
+    ("Find what misleads a model", &["outliers", "shortcuts", "coverage"]),
     ("Repair", &["propose", "apply", "undo", "gather"]),
     ("Split", &["split", "leakage", "verify"]),
     ("Preview", &["preview", "policy"]),
@@ -147,6 +154,9 @@ pub enum Command {
     Sheet(Box<SheetArgs>),
     Duplicates(DuplicatesArgs),
     Nearest(NearestArgs),
+    Outliers(OutliersArgs),
+    Shortcuts(ShortcutsArgs),
+    Coverage(CoverageArgs),
     Balance(BalanceArgs),
     Report(Box<ReportArgs>),
     Leakage(LeakageArgs),

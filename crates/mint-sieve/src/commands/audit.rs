@@ -1,9 +1,10 @@
 //! `audit`: what is here, and what is wrong with it.
 
 use sieve_core::audit;
+use sieve_core::shortcuts::shortcuts;
 
 use super::finding_policy::FindingPolicy;
-use super::{Answer, Output, collection};
+use super::{Answer, Output, collection, thumbnails};
 use crate::args::{AuditArgs, AuditFormat};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -16,8 +17,15 @@ pub fn run(args: &AuditArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let judge = FindingPolicy::new(&args.judging, &config)?;
     let reach = args.judging.reach;
-    collection::search(&config, &args.catalog, reach, progress, |catalog, found| {
-        let mut audit = audit::audit(catalog, found, &judge.limits.values, &[]);
+    let measured = collection::measure(&config, &args.catalog, progress)?;
+    collection::search_in(&config, &measured, reach, progress, |catalog, found| {
+        let limits = &judge.limits.values;
+        let mut audit = audit::audit(catalog, found, limits, &[]);
+        let thumbnails = thumbnails::of_search(&config, &measured, found, progress)?;
+        let ties = &audit.balance.associations;
+        let shortcuts = shortcuts(found, &thumbnails, ties, progress)?;
+        progress.end();
+        audit.add_shortcuts(&shortcuts, limits);
         let suppressed = judge.suppress(&mut audit.findings);
         let exit = judge.exit(&audit.findings);
         let answer = Audited {

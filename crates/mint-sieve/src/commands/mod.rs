@@ -4,6 +4,7 @@ mod apply;
 mod audit;
 mod balance;
 mod collection;
+mod coverage;
 mod demo;
 mod duplicates;
 mod finding_policy;
@@ -11,15 +12,18 @@ mod gather;
 mod leakage;
 mod limits;
 mod nearest;
+mod outliers;
 mod policy;
 mod preview;
 mod propose;
 mod report;
 mod sheet;
 mod sheet_images;
+mod shortcuts;
 mod skipping;
 mod split;
 mod store;
+mod thumbnails;
 mod verify;
 
 use crate::args::{Command, TableFormat, TextFormat};
@@ -86,6 +90,9 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Sheet(args) => sheet::run(args, progress),
         Command::Duplicates(args) => duplicates::run(args, progress),
         Command::Nearest(args) => nearest::run(args, progress),
+        Command::Outliers(args) => outliers::run(args, progress),
+        Command::Shortcuts(args) => shortcuts::run(args, progress),
+        Command::Coverage(args) => coverage::run(args, progress),
         Command::Balance(args) => balance::run(args, progress),
         Command::Leakage(args) => leakage::run(args, progress),
         Command::Propose(args) => propose::run(args, progress),

@@ -15,5 +15,5 @@ pub use numbers::{NUMBERS, numbers};
 pub use subject::{ClassImages, Excluded, Reason, Subject};
 
 pub use components::Table;
-pub use neighbours::{Distances, NEAREST, distances_between, distances_within};
+pub use neighbours::{Distances, NEAREST, distances_between, distances_within, nearest_of_classes};
 pub use ridge::{Ridge, balanced_scores};

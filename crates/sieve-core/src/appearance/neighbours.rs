@@ -159,6 +159,32 @@ pub fn distances_between(
     if progress.stopped() { Err(Error::Interrupted) } else { Ok(all) }
 }
 
+/// For each row of `table` the square of the distance to the nearest row of each class, itself left out: rows times classes.
+///
+/// # Errors
+///
+/// When `progress` asks to stop.
+pub fn nearest_of_classes(
+    table: &Table,
+    starts: &[usize],
+    progress: &dyn Progress,
+) -> Result<Vec<f32>, Error> {
+    let ends: Vec<usize> = starts.iter().skip(1).copied().chain([table.len()]).collect();
+    let mut nearest = vec![f32::INFINITY; table.len() * starts.len()];
+    nearest.par_chunks_mut(starts.len().max(1)).enumerate().for_each(|(at, nearest)| {
+        progress.advance(1);
+        if progress.stopped() {
+            return;
+        }
+        for (nearest, (&start, &end)) in nearest.iter_mut().zip(starts.iter().zip(&ends)) {
+            for other in (start..end).filter(|&other| other != at) {
+                *nearest = nearest.min(Table::squared(table.row(at), table.row(other)));
+            }
+        }
+    });
+    if progress.stopped() { Err(Error::Interrupted) } else { Ok(nearest) }
+}
+
 #[cfg(test)]
 mod tests {
     use proptest::prelude::*;
@@ -171,7 +197,7 @@ mod tests {
         #[test]
         fn the_bound_leaves_out_nothing(seeds in prop::collection::vec(any::<u32>(), 1..40)) {
             let thumbnail = |seed: u32| {
-                let noise = |at: u32| seed.wrapping_mul(at / 64 | 1).wrapping_add(at).rotate_left(9);
+                let noise = |at: u32| seed.wrapping_mul((at / 64) | 1).wrapping_add(at).rotate_left(9);
                 let shade = (seed % 97) as u8;
                 let bytes = (0..Thumbnail::BYTES as u32).map(|at| shade + (noise(at) % 120) as u8);
                 Thumbnail(bytes.collect())

@@ -136,7 +136,7 @@ mod tests {
     fn rows(count: u32) -> (Table, Vec<u32>) {
         let noise = |at: u32| (at.wrapping_mul(0x9e37_79b1) >> 8) as f32 / (1 << 24) as f32 - 0.5;
         let row = |at: u32| {
-            let side = if at % 2 == 0 { -1.0 } else { 1.0 };
+            let side = if at.is_multiple_of(2) { -1.0 } else { 1.0 };
             [side + noise(at), noise(at + 1000), noise(at + 2000)]
         };
         (Table::of_rows((0..count).map(row)).standardised(), (0..count).map(|at| at % 2).collect())

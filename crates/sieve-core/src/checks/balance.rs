@@ -2,7 +2,7 @@
 
 use super::{counted, percent};
 use crate::balance::{ASSUMED_ACCURACY, Association, Balance, ClassCount, HeldOut};
-use crate::finding::{Code, Finding, Severity};
+use crate::finding::{Code, Finding};
 use crate::limits::FindingLimits;
 
 /// Classes that only look filled, splits that cannot carry a verdict, and classes that can be known
@@ -12,7 +12,7 @@ pub fn balance(balance: &Balance, limits: &FindingLimits) -> Vec<Finding> {
         balance.classes.iter().filter_map(|class| thin(class, limits)).collect();
     let too_small = balance.held_out.iter().filter(|split| split.is_too_small);
     findings.extend(too_small.map(|split| small(split, limits)));
-    findings.extend(balance.associations.iter().flat_map(associations));
+    findings.extend(associations(balance));
     findings
 }
 
@@ -58,11 +58,18 @@ fn small(split: &HeldOut, limits: &FindingLimits) -> Finding {
         .evidence("limit", limits.difference)
 }
 
-/// Difference between the share in a class and elsewhere from which an association is a warning: telling the class from
-/// the others by the value alone is then right nine times in ten, of as many images of both.
-const SHORTCUT: f64 = 0.8;
+/// The share of a class, and the share of all others, from which on and below which a value of the metadata gives the class
+/// away: nine of ten images are known by it, and of twenty others less than one is taken for the class.
+const NEARLY_ALL: f64 = 0.9;
+/// See [`NEARLY_ALL`].
+const HARDLY_ANY: f64 = 0.05;
 
-fn associations(association: &Association) -> Vec<Finding> {
+/// Classes that are tied to metadata or measures.
+pub fn associations(balance: &Balance) -> Vec<Finding> {
+    balance.associations.iter().flat_map(of_association).collect()
+}
+
+fn of_association(association: &Association) -> Vec<Finding> {
     let apart = association.residuals.iter().filter(|residual| residual.stands_out);
     let reported = apart.map(|residual| {
         let value = match association.is_look {
@@ -77,10 +84,12 @@ fn associations(association: &Association) -> Vec<Finding> {
             percent(residual.share),
             percent(residual.share_elsewhere),
         );
-        let finding = Finding::new(Code::ClassTiedToMetadata, message);
-        let is_shortcut = residual.share - residual.share_elsewhere >= SHORTCUT;
-        let finding = if is_shortcut { finding.severity(Severity::Warning) } else { finding };
-        finding
+        // A measure of the image may be content: what is dark may be dark.
+        let is_shortcut = !association.is_look
+            && residual.share >= NEARLY_ALL
+            && residual.share_elsewhere < HARDLY_ANY;
+        let code = if is_shortcut { Code::MetadataShortcut } else { Code::ClassTiedToMetadata };
+        Finding::new(code, message)
             .about(Some(&residual.class), None)
             .evidence("fact", association.fact)
             .evidence("metadata_value", residual.value.as_str())

@@ -11,7 +11,7 @@ use crate::record::Record;
 
 /// For each group of copies that lies in one split a finding: a label conflict or merely a copy; for
 /// each burst in one split a note. Conflicts are reported wherever the images lie; what spans splits is
-/// leakage. ImageMeasures-alikes are not reported: nothing is to be done about them.
+/// leakage. Look-alikes are not reported: nothing is to be done about them.
 pub fn copies(found: &DuplicateReport<'_>) -> Vec<Finding> {
     let made = made(found);
     let reported =

@@ -9,9 +9,10 @@ mod integrity;
 mod leakage;
 mod names;
 mod placement;
+mod shortcuts;
 mod spelling;
 
-pub use balance::balance;
+pub use balance::{associations, balance};
 pub use classes::classes;
 pub use copies::copies;
 pub use images::images;
@@ -19,6 +20,7 @@ pub use integrity::integrity;
 pub use leakage::leakage;
 pub use names::names;
 pub use placement::placement;
+pub use shortcuts::shortcuts;
 
 #[cfg(test)]
 mod tests;

@@ -38,23 +38,36 @@ pub struct Planned<'a> {
 
 /// The plan as CSV, with comments at its head.
 pub fn table(planned: &Planned<'_>) -> String {
+    let rows = planned.proposed.proposals.iter().map(|proposal| &proposal.row);
+    csv_of(comments(planned), rows)
+}
+
+/// A plan of rows that no rule made, with comments at its head.
+pub fn plan_of_rows(config: &CollectionConfig, catalog: &Catalog, rows: &[Row]) -> String {
+    csv_of(comments_of(config, catalog, &BTreeSet::new()), rows.iter())
+}
+
+fn csv_of<'r>(comments: Vec<String>, rows: impl Iterator<Item = &'r Row>) -> String {
     let mut writer = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
     let mut put =
         |cells: &[String]| writer.write_record(cells).expect("memory takes what is written");
-    comments(planned).into_iter().for_each(|comment| put(&[comment]));
+    comments.into_iter().for_each(|comment| put(&[comment]));
     put(&PLAN_HEADER.map(str::to_owned));
-    for Proposal { row, .. } in &planned.proposed.proposals {
-        put(&cells(row));
-    }
+    rows.for_each(|row| put(&cells(row)));
     let bytes = writer.into_inner().expect("memory takes what is written");
     String::from_utf8(bytes).expect("rows are text")
 }
 
 /// The lines before the head of the table: what to do with it, what its words mean, and what collection it is for.
 pub fn comments(planned: &Planned<'_>) -> Vec<String> {
+    let used = planned.proposed.proposals.iter().map(|proposal| proposal.rule).collect();
+    comments_of(planned.config, planned.catalog, &used)
+}
+
+fn comments_of(config: &CollectionConfig, catalog: &Catalog, used: &BTreeSet<Rule>) -> Vec<String> {
     let mut comments = Vec::new();
     let mut comment = |text: String| comments.push(format!("{COMMENT} {text}"));
-    let name = safe(&planned.catalog.collection.name()).replace('\n', " ");
+    let name = safe(&catalog.collection.name()).replace('\n', " ");
     comment(format!(
         "A repair plan for {name}. Review it; edit rows, or delete those you do not want."
     ));
@@ -62,12 +75,10 @@ pub fn comments(planned: &Planned<'_>) -> Vec<String> {
     for action in Action::ALL {
         comment(format!("{action}: {}", action.does()));
     }
-    let used: BTreeSet<Rule> =
-        planned.proposed.proposals.iter().map(|proposal| proposal.rule).collect();
     for rule in used {
         comment(format!("rule {}: {}", rule.name(), rule.does()));
     }
-    ReadingRequest::new(planned.config).to_lines().into_iter().for_each(comment);
+    ReadingRequest::new(config).to_lines().into_iter().for_each(comment);
     comments
 }
 

@@ -39,6 +39,20 @@ pub struct Labelled {
     pub places: Vec<Place>,
 }
 
+impl Labelled {
+    /// The image of a record of the only collection, with nothing to compare it with.
+    pub fn of_record(record: usize, lines: [String; 3], is_marked: bool) -> Self {
+        let (record, pixels, places) = (Some((0, record)), None, Vec::new());
+        Labelled { record, pixels, lines, is_marked, role: Role::Alone, places }
+    }
+
+    /// An image that was made, not read.
+    pub fn of_pixels(pixels: Pixels, lines: [String; 3]) -> Self {
+        let (record, pixels, places) = (None, Some(pixels), Vec::new());
+        Labelled { record, pixels, lines, is_marked: false, role: Role::Alone, places }
+    }
+}
+
 /// What an image is to the others of a sheet.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Role {

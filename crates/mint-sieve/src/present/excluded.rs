@@ -1,0 +1,37 @@
+//! Classes that an analysis leaves out, and why.
+
+use sieve_core::appearance::{Excluded, Reason};
+
+use super::counted;
+use crate::console::{FAINT, safe};
+
+/// Classes that are named.
+const NAMED: usize = 6;
+
+/// A line for each reason; nothing where nothing is left out.
+pub fn text(excluded: &[Excluded], unlabelled: u64) -> String {
+    let mut text = String::new();
+    for reason in [Reason::TooFew, Reason::MostlyDuplicates] {
+        let classes: Vec<String> = excluded
+            .iter()
+            .filter(|one| one.reason == reason)
+            .map(|one| format!("{:?} ({})", one.class, one.independent))
+            .collect();
+        if classes.is_empty() {
+            continue;
+        }
+        let why = match reason {
+            Reason::TooFew => "too few independent images",
+            Reason::MostlyDuplicates => "mostly duplicates",
+        };
+        let more = classes.len().saturating_sub(NAMED);
+        let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+        let named = classes.iter().take(NAMED).cloned().collect::<Vec<_>>().join(", ");
+        text.push_str(&format!("{FAINT}left out, {why}: {}{more}{FAINT:#}\n", safe(&named)));
+    }
+    if unlabelled > 0 {
+        let images = counted(unlabelled, "image", "images");
+        text.push_str(&format!("{FAINT}left out, in no class: {images}{FAINT:#}\n"));
+    }
+    text
+}
