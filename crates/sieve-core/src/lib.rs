@@ -77,6 +77,7 @@ pub mod statistics;
 pub mod store;
 pub mod suggest;
 pub mod suppression;
+pub mod vectors;
 
 #[cfg(test)]
 mod tests;

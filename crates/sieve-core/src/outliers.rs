@@ -6,17 +6,12 @@
 use serde::Serialize;
 
 use crate::Error;
-use crate::appearance::{
-    Excluded, Ridge, Subject, Table, distances_between, distances_within, numbers,
-};
+use crate::appearance::{Excluded, Ridge, Source, Subject, distances_between};
 use crate::duplicates::DuplicateReport;
-use crate::measuring::Thumbnail;
 use crate::progress::Progress;
 
 /// Independent images of a class from which it is said what is usual in it: of fewer, a few make up the class.
 pub const LEAST_OF_CLASS: u64 = 8;
-/// Principal components in which an image is compared with other classes.
-const COMPONENTS: usize = 32;
 /// The share of images that are as unusual by one measure, from which that measure is given as the reason.
 const UNUSUAL: f64 = 0.9;
 
@@ -79,44 +74,39 @@ impl Outliers {
 /// Usual images of each class that are named.
 const TYPICAL: usize = 3;
 
-/// Ranks the independent images of all classes with enough of them. `thumbnails` are those of the images of `found`.
+/// Ranks the independent images of all classes with enough of them, by what `source` has for the images of `found`.
 ///
 /// Three measures are turned into ranks and added: how far an image is from the nearest of its own class by thumbnail, over what
 /// is usual in that class; how far it is from its own class against the nearest other one, by 32 principal components of
-/// [`numbers`]; and how much a ridge classifier that has not seen it prefers another class. Of 22 variants that were tried
-/// this sum found most planted errors.
+/// [`crate::appearance::numbers`]; and how much a ridge classifier that has not seen it prefers another class. Of 22 variants that were tried
+/// this sum found most planted errors. Vectors take the place of thumbnails and numbers.
 ///
 /// # Errors
 ///
 /// When `progress` asks to stop.
 pub fn outliers(
     found: &DuplicateReport<'_>,
-    thumbnails: &[Option<Thumbnail>],
+    source: &Source<'_>,
     progress: &dyn Progress,
 ) -> Result<Outliers, Error> {
-    let subject = Subject::new(found, LEAST_OF_CLASS);
-    let has = subject.images.iter().map(|&image| thumbnails[image as usize].is_some());
-    let has: Vec<bool> = has.collect();
-    let subject = subject.retained(&has);
+    let subject = source.retained(Subject::new(found, LEAST_OF_CLASS));
     if subject.images.is_empty() {
         return Ok(Outliers { subject, ..Outliers::default() });
     }
-    let shown: Vec<&Thumbnail> =
-        subject.images.iter().filter_map(|&image| thumbnails[image as usize].as_ref()).collect();
-    progress.begin("comparing images with their class", Some(2 * shown.len() as u64));
-    let mut far = vec![0.0f64; shown.len()];
+    progress.begin("comparing images with their class", Some(2 * subject.images.len() as u64));
+    let space = source.space(&subject);
+    let within = source.distances_within(&subject, &space, progress)?;
+    let mut far = vec![0.0f64; within.len()];
     for class in &subject.classes {
-        let distances = distances_within(&shown[class.rows.clone()], progress)?;
-        over_usual(&distances, &mut far[class.rows.clone()]);
+        over_usual(&within[class.rows.clone()], &mut far[class.rows.clone()]);
     }
-    let table = Table::of_rows(shown.iter().map(|one| numbers(one))).standardised();
-    let between = distances_between(&table.on_components(COMPONENTS), &subject.starts(), progress)?;
+    let between = distances_between(&space.near, &subject.starts(), progress)?;
     let close: Vec<f64> = between
         .iter()
         .map(|one| if one.other > 0.0 { f64::from(one.own) / f64::from(one.other) } else { 1.0 })
         .collect();
     let class_of = subject.class_of();
-    let ridge = Ridge::new(&table, &class_of, subject.classes.len());
+    let ridge = Ridge::new(&space.learnt, &class_of, subject.classes.len());
     Ok(ranked(subject, &class_of, [&far, &close], &ridge))
 }
 

@@ -1,5 +1,6 @@
 //! `coverage`: what a class lacks, and which classes look alike.
 
+use sieve_core::appearance::Source;
 use sieve_core::coverage::coverage;
 use sieve_core::duplicates::CollectionRef;
 
@@ -29,7 +30,14 @@ pub fn run(args: &CoverageArgs, progress: &TerminalProgress) -> Result<Answer, F
         let training = catalog.collection.splits.iter().any(|split| split == TRAIN);
         let training = training.then_some(TRAIN);
         let values = &limits.values;
-        let coverage = coverage(found, &thumbnails, training, values, args.seed, progress)?;
+        let coverage = coverage(
+            found,
+            &Source::Thumbnails(&thumbnails),
+            training,
+            values,
+            args.seed,
+            progress,
+        )?;
         progress.end();
         let answer = CoverageReport {
             all: args.all,

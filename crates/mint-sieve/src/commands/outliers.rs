@@ -2,6 +2,7 @@
 
 use std::collections::BTreeMap;
 
+use sieve_core::appearance::Source;
 use sieve_core::collection::composed;
 use sieve_core::duplicates::CollectionRef;
 use sieve_core::outliers::{Outlier, Outliers, outliers};
@@ -36,7 +37,7 @@ pub fn run(args: &OutliersArgs, progress: &TerminalProgress) -> Result<Answer, F
     }
     collection::search_in(&config, &measured, args.reach, progress, |catalog, found| {
         let thumbnails = thumbnails::of_search(&config, &measured, found, progress)?;
-        let outliers = outliers(found, &thumbnails, progress)?;
+        let outliers = outliers(found, &Source::Thumbnails(&thumbnails), progress)?;
         progress.end();
         let listed = listed(&outliers, &classes, args);
         let answer = OutlierList {

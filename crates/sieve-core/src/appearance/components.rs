@@ -1,6 +1,13 @@
 //! Numbers of many images, one row each: made comparable, and reduced to the directions in which they differ most.
 
+use rand::{RngExt, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use rayon::prelude::*;
+
 use super::matrix::{Square, dot};
+
+/// Columns whose directions are computed exactly.
+const MOST_COLUMNS: usize = 512;
 
 /// One row of numbers for each image.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -74,6 +81,22 @@ impl Table {
         self
     }
 
+    /// The same with a mean of 0 in each column.
+    pub fn centred(mut self) -> Self {
+        let count = self.len().max(1) as f64;
+        let mut means = vec![0.0f64; self.width];
+        for row in self.rows() {
+            means.iter_mut().zip(row).for_each(|(sum, &value)| *sum += f64::from(value));
+        }
+        for row in self.values.chunks_exact_mut(self.width.max(1)) {
+            let means = means.iter().map(|sum| sum / count);
+            row.iter_mut()
+                .zip(means)
+                .for_each(|(value, mean)| *value = (f64::from(*value) - mean) as f32);
+        }
+        self
+    }
+
     /// The same with rows of length 1, so that distances are those of directions; a row of zeros stays.
     pub fn of_unit_length(mut self) -> Self {
         for row in self.values.chunks_exact_mut(self.width.max(1)) {
@@ -85,10 +108,15 @@ impl Table {
         self
     }
 
-    /// The rows on their first `most` principal components. The means of the columns should be 0.
+    /// The rows on their first `most` principal components. The means of the columns should be 0. Rows of more than 512 numbers
+    /// are first put on 512 directions at random, which keeps their distances to within some percent (Johnson and Lindenstrauss,
+    /// 1984).
     pub fn on_components(&self, most: usize) -> Self {
         if self.width <= most {
             return self.clone();
+        }
+        if self.width > MOST_COLUMNS {
+            return self.at_random(MOST_COLUMNS).on_components(most);
         }
         let mut products = Square::zeros(self.width);
         let mut wide = vec![0.0f64; self.width];
@@ -104,6 +132,26 @@ impl Table {
             values.extend(directions[..most].iter().map(|direction| dot(&wide, direction) as f32));
         }
         Table { width: most, values }
+    }
+
+    /// The rows on directions that are drawn at random, the same for every table of this width: sums with signs.
+    fn at_random(&self, directions: usize) -> Self {
+        let mut rng = ChaCha8Rng::seed_from_u64(self.width as u64);
+        let scale = 1.0 / (directions as f32).sqrt();
+        // One bit for each column and direction.
+        let words = self.width.div_ceil(64);
+        let signs: Vec<u64> = (0..directions * words).map(|_| rng.random()).collect();
+        let mut values = vec![0.0f32; self.len() * directions];
+        let rows = values.par_chunks_mut(directions).zip(self.values.par_chunks(self.width));
+        rows.for_each(|(into, row)| {
+            for (into, signs) in into.iter_mut().zip(signs.chunks_exact(words)) {
+                let signed = row.iter().enumerate().map(|(at, &value)| {
+                    if signs[at / 64] >> (at % 64) & 1 == 1 { value } else { -value }
+                });
+                *into = signed.sum::<f32>() * scale;
+            }
+        });
+        Table { width: directions, values }
     }
 
     /// The square of the distance between two rows of the same length, in eight lanes.

@@ -9,11 +9,13 @@ mod matrix;
 mod neighbours;
 mod numbers;
 mod ridge;
+mod source;
 mod subject;
 
 pub use numbers::{NUMBERS, numbers};
+pub use source::{Source, Space};
 pub use subject::{ClassImages, Excluded, Reason, Subject};
 
 pub use components::Table;
-pub use neighbours::{Distances, NEAREST, distances_between, distances_within, nearest_of_classes};
+pub use neighbours::{Distances, distances_between, nearest_of_classes};
 pub use ridge::{Ridge, balanced_scores};

@@ -116,6 +116,45 @@ fn apart(a: &[u8], b: &[u8]) -> u32 {
     a.iter().zip(b).map(|(&a, &b)| u32::from(a.abs_diff(b))).sum()
 }
 
+/// The mean distance of each of some rows of `table` to its [`NEAREST`] neighbours among them.
+///
+/// # Errors
+///
+/// When `progress` asks to stop.
+pub fn distances_between_rows(
+    table: &Table,
+    rows: std::ops::Range<usize>,
+    progress: &dyn Progress,
+) -> Result<Vec<f32>, Error> {
+    let distances: Vec<f32> = rows
+        .clone()
+        .into_par_iter()
+        .map(|at| {
+            progress.advance(1);
+            if progress.stopped() {
+                return 0.0;
+            }
+            mean_to_nearest(table, at, rows.clone())
+        })
+        .collect();
+    if progress.stopped() { Err(Error::Interrupted) } else { Ok(distances) }
+}
+
+/// The mean distance of a row to the nearest of others, itself left out; infinite without others.
+fn mean_to_nearest(table: &Table, at: usize, rows: std::ops::Range<usize>) -> f32 {
+    let mut nearest = [f32::INFINITY; NEAREST];
+    for other in rows.filter(|&other| other != at) {
+        let squared = Table::squared(table.row(at), table.row(other));
+        if squared < nearest[NEAREST - 1] {
+            put(&mut nearest, squared);
+        }
+    }
+    let known = nearest.iter().filter(|squared| squared.is_finite());
+    let (sum, count) =
+        known.fold((0.0, 0.0), |(sum, count), squared| (sum + squared.sqrt(), count + 1.0));
+    if count > 0.0 { sum / count } else { f32::INFINITY }
+}
+
 /// For each row of `table`, how far it is from its own class and from the nearest other one, by the means of the distances to
 /// their [`NEAREST`] rows. `starts` are the rows that the classes begin with, in order.
 ///
@@ -136,17 +175,7 @@ pub fn distances_between(
             return distances;
         }
         for (class, (&start, &end)) in starts.iter().zip(&ends).enumerate() {
-            let mut nearest = [f32::INFINITY; NEAREST];
-            for other in (start..end).filter(|&other| other != at) {
-                let squared = Table::squared(table.row(at), table.row(other));
-                if squared < nearest[NEAREST - 1] {
-                    put(&mut nearest, squared);
-                }
-            }
-            let known = nearest.iter().filter(|squared| squared.is_finite());
-            let (sum, count) =
-                known.fold((0.0, 0.0), |(sum, count), squared| (sum + squared.sqrt(), count + 1.0));
-            let mean = if count > 0.0 { sum / count } else { f32::INFINITY };
+            let mean = mean_to_nearest(table, at, start..end);
             if (start..end).contains(&at) {
                 distances.own = mean;
             } else if mean < distances.other {

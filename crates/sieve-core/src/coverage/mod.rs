@@ -13,16 +13,13 @@ pub use kinds::{ClassKinds, Confined, Kind, MissingKind};
 pub use look_alikes::LookAlikes;
 
 use crate::Error;
-use crate::appearance::{Subject, Table, nearest_of_classes, numbers};
+use crate::appearance::{Source, Subject, nearest_of_classes};
 use crate::duplicates::DuplicateReport;
 use crate::limits::FindingLimits;
-use crate::measuring::Thumbnail;
 use crate::progress::Progress;
 
 /// Independent images of a class from which its kinds are told apart.
 pub const LEAST_OF_CLASS: u64 = 8;
-/// Principal components in which images are compared.
-const COMPONENTS: usize = 32;
 
 /// What classes have and lack.
 #[derive(Clone, Debug, Default)]
@@ -39,7 +36,7 @@ pub struct Coverage {
     pub look_alikes: Vec<LookAlikes>,
 }
 
-/// Compares the independent images of all classes with enough of them. `thumbnails` are those of the images of `found`;
+/// Compares the independent images of all classes with enough of them, by what `source` has for the images of `found`;
 /// `training` is the split that is trained on, if there is one.
 ///
 /// # Errors
@@ -47,21 +44,17 @@ pub struct Coverage {
 /// When `progress` asks to stop.
 pub fn coverage(
     found: &DuplicateReport<'_>,
-    thumbnails: &[Option<Thumbnail>],
+    source: &Source<'_>,
     training: Option<&str>,
     limits: &FindingLimits,
     seed: u64,
     progress: &dyn Progress,
 ) -> Result<Coverage, Error> {
-    let subject = Subject::new(found, LEAST_OF_CLASS);
-    let has = subject.images.iter().map(|&image| thumbnails[image as usize].is_some());
-    let has: Vec<bool> = has.collect();
-    let subject = subject.retained(&has);
+    let subject = source.retained(Subject::new(found, LEAST_OF_CLASS));
     if subject.images.is_empty() {
         return Ok(Coverage { subject, ..Coverage::default() });
     }
-    let shown = subject.images.iter().filter_map(|&image| thumbnails[image as usize].as_ref());
-    let table = Table::of_rows(shown.map(numbers)).standardised().on_components(COMPONENTS);
+    let table = source.space(&subject).near;
     progress.begin("comparing classes", Some(table.len() as u64));
     let nearest = nearest_of_classes(&table, &subject.starts(), progress)?;
     let chance = limits.chance;
