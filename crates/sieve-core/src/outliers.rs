@@ -1,6 +1,6 @@
 //! OUTLIERS: images unlike their class, as a ranked list of what to look at first.
 //!
-//! The list is a ranking, not a verdict: in trials with planted errors about 4 in 10 at its top were errors, the rest rare but
+//! The list is a ranking, not a verdict: in trials with planted errors about 3 in 10 at its top were errors, the rest rare but
 //! correct images (`scripts/bench-outliers.py`).
 
 use serde::Serialize;

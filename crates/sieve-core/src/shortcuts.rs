@@ -6,7 +6,7 @@
 use serde::Serialize;
 
 use crate::Error;
-use crate::appearance::{Excluded, Reason, Subject, Table, balanced_scores};
+use crate::appearance::{Excluded, Reason, Source, Subject, Table, balanced_scores};
 use crate::balance::Association;
 use crate::duplicates::DuplicateReport;
 use crate::limits::FindingLimits;
@@ -14,6 +14,7 @@ use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
 use crate::progress::Progress;
 use crate::seeded_order;
 use crate::statistics::{Interval, wilson};
+use crate::vectors::ImageVectors;
 
 /// Independent images of a class, and of all others, from which a share is estimated: of fewer, its lower bound stays below
 /// .75 even where 19 of 20 are recognised.
@@ -49,6 +50,8 @@ pub struct ClassShortcut {
     pub colour: Recognised,
     /// By width, height, aspect ratio and bytes.
     pub file: Recognised,
+    /// By vectors that the user brings: what a model that looks at the content makes of it. None without vectors.
+    pub vectors: Option<Recognised>,
     /// By one value of its metadata.
     pub metadata: Vec<TiedValue>,
 }
@@ -91,7 +94,7 @@ impl ClassShortcut {
 }
 
 /// Looks for shortcuts in every class with enough independent images. `thumbnails` are those of the images of `found`;
-/// `associations` come from [`crate::balance`].
+/// `vectors`, if there are any, are compared beside; `associations` come from [`crate::balance`].
 ///
 /// # Errors
 ///
@@ -99,13 +102,15 @@ impl ClassShortcut {
 pub fn shortcuts(
     found: &DuplicateReport<'_>,
     thumbnails: &[Option<Thumbnail>],
+    vectors: Option<&ImageVectors>,
     associations: &[Association],
     progress: &dyn Progress,
 ) -> Result<Shortcuts, Error> {
-    let subject = Subject::new(found, 1);
-    let has = subject.images.iter().map(|&image| thumbnails[image as usize].is_some());
-    let has: Vec<bool> = has.collect();
-    let subject = subject.retained(&has);
+    let mut subject = Source::Thumbnails(thumbnails).retained(Subject::new(found, 1));
+    let learnt = vectors.map(Source::Vectors).map(|source| {
+        subject = source.retained(std::mem::take(&mut subject));
+        source.space(&subject).learnt
+    });
     let all = subject.images.len() as u64;
     let count = |rows: &std::ops::Range<usize>| rows.len() as u64;
     let has_enough = |rows: &std::ops::Range<usize>| {
@@ -149,7 +154,9 @@ pub fn shortcuts(
             class.rows.clone().chain(others.copied()).map(|row| row as u32).collect();
         let [border, colour, file] =
             tables.each_ref().map(|table| recognised(&table.only(&rows), class.rows.len()));
+        let vectors = learnt.as_ref().map(|table| recognised(&table.only(&rows), class.rows.len()));
         classes.push(ClassShortcut {
+            vectors,
             class: class.class.clone(),
             images: subject.images[class.rows.clone()].to_vec(),
             border,

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use super::{CatalogArgs, CollectionArgs, Reach, TableFormat, seed};
+use super::{CatalogArgs, CollectionArgs, Reach, TableFormat, VectorArgs, seed};
 
 /// Report the kinds of image a class lacks, unseen test images and look-alike classes
 ///
@@ -34,6 +34,8 @@ pub struct CoverageArgs {
     /// How different a copy may be [default: wide up to 50,000 images, near above]
     #[arg(long, value_enum)]
     pub reach: Option<Reach>,
+    #[command(flatten)]
+    pub vectors: VectorArgs,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,

@@ -20,6 +20,7 @@ mod report;
 mod sheet;
 mod shortcuts;
 mod split;
+mod vectors;
 mod verify;
 
 pub use apply::{ApplyArgs, UndoArgs};
@@ -42,6 +43,7 @@ pub use report::ReportArgs;
 pub use sheet::SheetArgs;
 pub use shortcuts::ShortcutsArgs;
 pub use split::{Conflicts, Copies, GroupBy, SplitArgs};
+pub use vectors::VectorArgs;
 pub use verify::VerifyArgs;
 
 use std::ffi::OsString;

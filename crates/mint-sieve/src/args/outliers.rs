@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use super::{CatalogArgs, CollectionArgs, Reach, TableFormat};
+use super::{CatalogArgs, CollectionArgs, Reach, TableFormat, VectorArgs};
 
 /// Rank the images that are unlike their class
 ///
@@ -41,6 +41,8 @@ pub struct OutliersArgs {
     /// How different a copy may be [default: wide up to 50,000 images, near above]
     #[arg(long, value_enum)]
     pub reach: Option<Reach>,
+    #[command(flatten)]
+    pub vectors: VectorArgs,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,

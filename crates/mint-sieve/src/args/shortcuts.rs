@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use super::{CatalogArgs, CollectionArgs, JudgingArgs, TableFormat};
+use super::{CatalogArgs, CollectionArgs, JudgingArgs, TableFormat, VectorArgs};
 
 /// Find classes that give themselves away by background, colour or metadata
 ///
@@ -27,6 +27,8 @@ pub struct ShortcutsArgs {
     /// Write a contact sheet to this new file: borders, and the mean image of each class and of the rest
     #[arg(long, value_name = "FILE.png")]
     pub sheet: Option<PathBuf>,
+    #[command(flatten)]
+    pub vectors: VectorArgs,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,

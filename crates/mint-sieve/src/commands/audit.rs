@@ -23,7 +23,7 @@ pub fn run(args: &AuditArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         let mut audit = audit::audit(catalog, found, limits, &[]);
         let thumbnails = thumbnails::of_search(&config, &measured, found, progress)?;
         let ties = &audit.balance.associations;
-        let shortcuts = shortcuts(found, &thumbnails, ties, progress)?;
+        let shortcuts = shortcuts(found, &thumbnails, None, ties, progress)?;
         progress.end();
         audit.add_shortcuts(&shortcuts, limits);
         let suppressed = judge.suppress(&mut audit.findings);

@@ -5,7 +5,7 @@ use sieve_core::coverage::coverage;
 use sieve_core::duplicates::CollectionRef;
 
 use super::preview::TRAIN;
-use super::{Answer, Output, collection, sheet_images, thumbnails};
+use super::{Answer, Output, collection, sheet_images, thumbnails, vectors};
 use crate::args::CoverageArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -26,18 +26,14 @@ pub fn run(args: &CoverageArgs, progress: &TerminalProgress) -> Result<Answer, F
         return Err(collection::without_images(&config, &measured.0.collection));
     }
     collection::search_in(&config, &measured, args.reach, progress, |catalog, found| {
-        let thumbnails = thumbnails::of_search(&config, &measured, found, progress)?;
+        let vectors = vectors::of_search(&args.vectors, found)?;
+        let thumbnails =
+            thumbnails::unless(vectors.is_some(), &config, &measured, found, progress)?;
+        let source = Source::of(vectors.as_ref(), &thumbnails);
         let training = catalog.collection.splits.iter().any(|split| split == TRAIN);
         let training = training.then_some(TRAIN);
         let values = &limits.values;
-        let coverage = coverage(
-            found,
-            &Source::Thumbnails(&thumbnails),
-            training,
-            values,
-            args.seed,
-            progress,
-        )?;
+        let coverage = coverage(found, &source, training, values, args.seed, progress)?;
         progress.end();
         let answer = CoverageReport {
             all: args.all,
@@ -47,6 +43,7 @@ pub fn run(args: &CoverageArgs, progress: &TerminalProgress) -> Result<Answer, F
             coverage: &coverage,
             training,
             seed: args.seed,
+            vectors: args.vectors.vectors.as_deref(),
             chance: values.chance,
             sheet: args.sheet.as_deref(),
         };

@@ -24,6 +24,7 @@ mod skipping;
 mod split;
 mod store;
 mod thumbnails;
+mod vectors;
 mod verify;
 
 use crate::args::{Command, TableFormat, TextFormat};

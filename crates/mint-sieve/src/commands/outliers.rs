@@ -7,7 +7,7 @@ use sieve_core::collection::composed;
 use sieve_core::duplicates::CollectionRef;
 use sieve_core::outliers::{Outlier, Outliers, outliers};
 
-use super::{Answer, Output, collection, sheet_images, thumbnails};
+use super::{Answer, Output, collection, sheet_images, thumbnails, vectors};
 use crate::args::OutliersArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -36,8 +36,11 @@ pub fn run(args: &OutliersArgs, progress: &TerminalProgress) -> Result<Answer, F
         return Err(Failure::unknown(format!("there is no class {class:?}"), class, &known));
     }
     collection::search_in(&config, &measured, args.reach, progress, |catalog, found| {
-        let thumbnails = thumbnails::of_search(&config, &measured, found, progress)?;
-        let outliers = outliers(found, &Source::Thumbnails(&thumbnails), progress)?;
+        let vectors = vectors::of_search(&args.vectors, found)?;
+        let thumbnails =
+            thumbnails::unless(vectors.is_some(), &config, &measured, found, progress)?;
+        let source = Source::of(vectors.as_ref(), &thumbnails);
+        let outliers = outliers(found, &source, progress)?;
         progress.end();
         let listed = listed(&outliers, &classes, args);
         let answer = OutlierList {
@@ -49,6 +52,7 @@ pub fn run(args: &OutliersArgs, progress: &TerminalProgress) -> Result<Answer, F
             classes: &classes,
             per_class: args.per_class,
             top: args.top,
+            vectors: args.vectors.vectors.as_deref(),
             plan: args.plan.as_deref(),
             sheet: args.sheet.as_deref(),
         };

@@ -8,7 +8,7 @@ use sieve_core::inventory::inventory;
 use sieve_core::shortcuts::shortcuts;
 
 use super::finding_policy::FindingPolicy;
-use super::{Answer, Output, collection, sheet_images, thumbnails};
+use super::{Answer, Output, collection, sheet_images, thumbnails, vectors};
 use crate::args::ShortcutsArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -34,7 +34,9 @@ pub fn run(args: &ShortcutsArgs, progress: &TerminalProgress) -> Result<Answer, 
         let (classes, splits) = (&inventory.classes, &inventory.splits);
         let balance = balance::balance(classes, splits, found, limits, &Settings::default());
         let thumbnails = thumbnails::of_search(&config, &measured, found, progress)?;
-        let shortcuts = shortcuts(found, &thumbnails, &balance.associations, progress)?;
+        let vectors = vectors::of_search(&args.vectors, found)?;
+        let ties = &balance.associations;
+        let shortcuts = shortcuts(found, &thumbnails, vectors.as_ref(), ties, progress)?;
         progress.end();
         let mut findings = checks::shortcuts(&shortcuts, limits);
         findings.extend(checks::associations(&balance));

@@ -9,6 +9,17 @@ use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::progress::TerminalProgress;
 
+/// The same, unless vectors take their place.
+pub fn unless(
+    has_vectors: bool,
+    config: &CollectionConfig,
+    measured: &(Catalog, Option<Store>),
+    found: &DuplicateReport<'_>,
+    progress: &TerminalProgress,
+) -> Result<Vec<Option<Thumbnail>>, Failure> {
+    if has_vectors { Ok(Vec::new()) } else { of_search(config, measured, found, progress) }
+}
+
 /// The thumbnails of all images of `found`, in their order; none for a file that cannot be read any more.
 pub fn of_search(
     config: &CollectionConfig,

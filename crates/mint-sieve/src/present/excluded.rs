@@ -1,6 +1,6 @@
 //! Classes that an analysis leaves out, and why.
 
-use sieve_core::appearance::{Excluded, Reason};
+use sieve_core::appearance::{Excluded, Reason, Subject};
 
 use super::counted;
 use crate::console::{FAINT, safe};
@@ -8,8 +8,22 @@ use crate::console::{FAINT, safe};
 /// Classes that are named.
 const NAMED: usize = 6;
 
+/// The lines of a subject; nothing where nothing is left out.
+pub fn of_subject(subject: &Subject) -> String {
+    let mut text = text(&subject.excluded);
+    for (count, why) in
+        [(subject.unlabelled, "in no class"), (subject.incomparable, "nothing to compare them by")]
+    {
+        if count > 0 {
+            let images = counted(count, "image", "images");
+            text.push_str(&format!("{FAINT}left out, {why}: {images}{FAINT:#}\n"));
+        }
+    }
+    text
+}
+
 /// A line for each reason; nothing where nothing is left out.
-pub fn text(excluded: &[Excluded], unlabelled: u64) -> String {
+pub fn text(excluded: &[Excluded]) -> String {
     let mut text = String::new();
     for reason in [Reason::TooFew, Reason::MostlyDuplicates] {
         let classes: Vec<String> = excluded
@@ -28,10 +42,6 @@ pub fn text(excluded: &[Excluded], unlabelled: u64) -> String {
         let more = if more > 0 { format!(" and {more} more") } else { String::new() };
         let named = classes.iter().take(NAMED).cloned().collect::<Vec<_>>().join(", ");
         text.push_str(&format!("{FAINT}left out, {why}: {}{more}{FAINT:#}\n", safe(&named)));
-    }
-    if unlabelled > 0 {
-        let images = counted(unlabelled, "image", "images");
-        text.push_str(&format!("{FAINT}left out, in no class: {images}{FAINT:#}\n"));
     }
     text
 }

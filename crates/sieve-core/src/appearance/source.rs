@@ -33,7 +33,12 @@ pub struct Space {
     pub learnt: Table,
 }
 
-impl Source<'_> {
+impl<'a> Source<'a> {
+    /// Vectors where there are any, else thumbnails.
+    pub fn of(vectors: Option<&'a ImageVectors>, thumbnails: &'a [Option<Thumbnail>]) -> Self {
+        vectors.map_or(Source::Thumbnails(thumbnails), Source::Vectors)
+    }
+
     /// Whether an image can be compared.
     fn has(&self, image: u32) -> bool {
         match self {

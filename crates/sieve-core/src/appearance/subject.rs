@@ -21,6 +21,8 @@ pub struct Subject {
     pub unlabelled: u64,
     /// Images that are left out since another one of their class is a copy, or a frame of the same burst.
     pub dependent: u64,
+    /// Images that are left out since they cannot be compared: without a thumbnail, or a vector.
+    pub incomparable: u64,
 }
 
 /// A class and its images.
@@ -107,6 +109,7 @@ impl Subject {
     /// The same without the images at which `keeps` is false; classes that are then too small stay.
     pub fn retained(mut self, keeps: &[bool]) -> Self {
         let mut images = Vec::with_capacity(self.images.len());
+        self.incomparable += keeps.iter().filter(|keep| !**keep).count() as u64;
         for class in &mut self.classes {
             let start = images.len();
             images.extend(class.rows.clone().filter(|&at| keeps[at]).map(|at| self.images[at]));

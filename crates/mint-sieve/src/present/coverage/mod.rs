@@ -38,6 +38,8 @@ pub struct CoverageReport<'a> {
     pub seed: u64,
     /// The chance of a false report in a collection.
     pub chance: f64,
+    /// The vectors that images were compared by; none for what the catalog holds.
+    pub vectors: Option<&'a Path>,
     /// The sheet that was written.
     pub sheet: Option<&'a Path>,
 }
@@ -64,6 +66,7 @@ struct Settings {
     seed: u64,
     chance: f64,
     reach: &'static str,
+    vectors: Option<String>,
 }
 
 #[derive(Serialize)]
@@ -139,6 +142,7 @@ impl Reply for CoverageReport<'_> {
             seed: self.seed,
             chance: self.chance,
             reach: self.found.reach.name(),
+            vectors: self.vectors.map(|file| shown_name(file.as_os_str())),
         };
         let subject = &self.coverage.subject;
         let paths = |rows: &[usize]| rows.iter().map(|&row| self.path(row)).collect::<Vec<_>>();

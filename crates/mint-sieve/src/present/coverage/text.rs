@@ -21,13 +21,14 @@ pub fn text(answer: &CoverageReport<'_>) -> String {
     let mut text = format!("{}\n", heading(&safe(&answer.catalog.collection.name())));
     let _ = writeln!(
         text,
-        "{} of {}; seed {}; reach {}",
+        "{} of {}{}; seed {}; reach {}",
         counted(subject.images.len() as u64, "independent image", "independent images"),
         counted(subject.classes.len() as u64, "class", "classes"),
+        if answer.vectors.is_some() { " by your vectors" } else { "" },
         answer.seed,
         answer.found.reach.name()
     );
-    text.push_str(&excluded::text(&subject.excluded, subject.unlabelled));
+    text.push_str(&excluded::of_subject(subject));
     if !subject.images.is_empty() {
         text.push_str(&kinds(answer));
         text.push_str(&missing(answer));

@@ -41,6 +41,8 @@ pub struct OutlierList<'a> {
     pub top: u32,
     /// The plan that was written.
     pub plan: Option<&'a Path>,
+    /// The vectors that images were compared by; none for what the catalog holds.
+    pub vectors: Option<&'a Path>,
     /// The sheet that was written.
     pub sheet: Option<&'a Path>,
 }
@@ -96,6 +98,7 @@ struct Settings<'a> {
     per_class: Option<u32>,
     top: u32,
     reach: &'static str,
+    vectors: Option<String>,
 }
 
 #[derive(Serialize)]
@@ -141,6 +144,7 @@ impl Reply for OutlierList<'_> {
             per_class: self.per_class,
             top: self.top,
             reach: self.found.reach.name(),
+            vectors: self.vectors.map(|file| shown_name(file.as_os_str())),
         };
         let shown = |path: Option<&Path>| path.map(|path| shown_name(path.as_os_str()));
         let classes = subject.classes.iter().zip(&self.outliers.typical);

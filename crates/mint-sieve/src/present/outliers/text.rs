@@ -18,12 +18,13 @@ pub fn text(answer: &OutlierList<'_>) -> String {
     let mut text = format!("{}\n", heading(&safe(&answer.catalog.collection.name())));
     let _ = writeln!(
         text,
-        "{} of {} compared with their class; reach {}",
+        "{} of {} compared with their class{}; reach {}",
         counted(subject.images.len() as u64, "independent image", "independent images"),
         counted(subject.classes.len() as u64, "class", "classes"),
+        if answer.vectors.is_some() { " by your vectors" } else { "" },
         answer.found.reach.name()
     );
-    text.push_str(&excluded::text(&subject.excluded, subject.unlabelled));
+    text.push_str(&excluded::of_subject(subject));
     if answer.listed.is_empty() {
         text.push_str("\nNo image can be ranked.\n");
         let words = command_on(answer.config, "audit", &[]);
@@ -33,7 +34,7 @@ pub fn text(answer: &OutlierList<'_>) -> String {
     text.push_str(&table(answer).text(Narrow::Drop(&["split", "score"])));
     let _ = writeln!(
         text,
-        "\n{} In trials with planted errors, 4 in 10 at the top were errors; the rest are rare but correct.",
+        "\n{} In trials with planted errors, 3 in 10 at the top were errors; the rest are rare but correct.",
         match answer.listed.len() {
             1 => "The most unusual image.".to_owned(),
             count => format!("The {count} most unusual images."),

@@ -76,6 +76,7 @@ struct ClassBody<'a> {
     border: Recognised,
     colour: Recognised,
     file: Recognised,
+    vectors: Option<Recognised>,
     metadata: &'a [TiedValue],
     is_background_shortcut: bool,
 }
@@ -93,6 +94,7 @@ impl Reply for ShortcutReport<'_> {
             border: one.border,
             colour: one.colour,
             file: one.file,
+            vectors: one.vectors,
             metadata: &one.metadata,
             is_background_shortcut: class(one),
         });

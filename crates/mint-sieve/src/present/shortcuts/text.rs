@@ -22,7 +22,7 @@ pub fn text(answer: &ShortcutReport<'_>) -> String {
         counted(shortcuts.classes.len() as u64, "class", "classes"),
         answer.found.reach.name()
     );
-    text.push_str(&excluded::text(&shortcuts.excluded, 0));
+    text.push_str(&excluded::text(&shortcuts.excluded));
     if !shortcuts.classes.is_empty() {
         text.push('\n');
         text.push_str(&table(answer).text(Narrow::Drop(&["by metadata", "by file", "images"])));
@@ -48,7 +48,10 @@ pub fn text(answer: &ShortcutReport<'_>) -> String {
 }
 
 fn table(answer: &ShortcutReport<'_>) -> Table {
-    let head = ["class", "images", "by border", "by colour", "by file", "by metadata"];
+    let with_vectors = answer.shortcuts.classes.iter().any(|one| one.vectors.is_some());
+    let mut head = vec!["class", "images", "by border", "by colour", "by file"];
+    head.extend(with_vectors.then_some("by vectors"));
+    head.push("by metadata");
     let known =
         |known: Recognised| format!("{} ({})", percent(known.share), percent(known.interval.low));
     let row = |one: &&ClassShortcut| {
@@ -56,27 +59,30 @@ fn table(answer: &ShortcutReport<'_>) -> Table {
             .metadata
             .iter()
             .max_by(|a, b| (a.share - a.share_elsewhere).total_cmp(&(b.share - b.share_elsewhere)));
-        vec![
+        let mut row = vec![
             visible(&one.class),
             one.images.len().to_string(),
             known(one.border),
             known(one.colour),
             known(one.file),
-            strongest.map_or("-".to_owned(), |tied| {
-                format!(
-                    "{} {}: {} (elsewhere {})",
-                    tied.fact,
-                    tied.value,
-                    percent(tied.share),
-                    percent(tied.share_elsewhere)
-                )
-            }),
-        ]
+        ];
+        row.extend(one.vectors.map(known));
+        row.push(strongest.map_or("-".to_owned(), |tied| {
+            format!(
+                "{} {}: {} (elsewhere {})",
+                tied.fact,
+                tied.value,
+                percent(tied.share),
+                percent(tied.share_elsewhere)
+            )
+        }));
+        row
     };
     let rows: Vec<Vec<String>> = answer.ordered().iter().map(row).collect();
-    let rows = [vec![head.map(str::to_owned).to_vec()], shortened(rows, FEW_ROWS, answer.all)];
-    let mut columns = [Align::Right; 6];
-    (columns[0], columns[5]) = (Align::Left, Align::Left);
+    let mut columns = vec![Align::Right; head.len()];
+    (columns[0], columns[head.len() - 1]) = (Align::Left, Align::Left);
+    let head = head.into_iter().map(str::to_owned).collect();
+    let rows = [vec![head], shortened(rows, FEW_ROWS, answer.all)];
     Table::new(&columns, rows.concat())
 }
 
