@@ -124,7 +124,7 @@ fn state(folder: &Path, into: &mut BTreeMap<std::path::PathBuf, Vec<u8>>) {
 }
 
 /// Calls of commands that only read, with options that fit or do not.
-const CALLS: [&[&str]; 22] = [
+const CALLS: [&[&str]; 25] = [
     &["audit", "herbs"],
     &["audit", "herbs", "--splits", "none", "--class-depth", "innermost"],
     &["audit", "herbs", "--class-depth", "2", "--reach", "exact"],
@@ -134,6 +134,9 @@ const CALLS: [&[&str]; 22] = [
     &["duplicates", "herbs", "--within", "class"],
     &["duplicates", "herbs", "--against", "herbs"],
     &["nearest", "herbs/sage/001.jpg", "--in", "herbs"],
+    &["outliers", "herbs", "--top", "5"],
+    &["shortcuts", "herbs", "--all"],
+    &["coverage", "herbs"],
     &["balance", "herbs", "--batch", "8", "--limit", "thin-class=2"],
     &["leakage", "herbs"],
     &["leakage", "herbs", "--protect", "test"],

@@ -5,7 +5,7 @@ mod support;
 use std::collections::{BTreeMap, BTreeSet};
 
 use serde_json::Value;
-use support::{Workspace, jpeg};
+use support::{Workspace, grounded, jpeg};
 
 const MANUAL: &str = include_str!("../../../docs/formats.md");
 
@@ -71,10 +71,18 @@ fn every_field_of_every_answer_is_in_the_manual() {
     workspace.class("plain/sage", 9, 2000);
     workspace.class("plain/bay", 9, 2100);
     workspace.write("plain/bay/again.jpg", &jpeg(2003));
+    for (class, leaf) in [("sage", [190, 50, 40]), ("bay", [40, 150, 50])] {
+        for number in 0..24 {
+            let ground = if class == "sage" { [30, 60, 200] } else { [120; 3] };
+            let split = if number < 20 { "train" } else { "test" };
+            let bytes = grounded(number + u32::from(leaf[0]) * 100, leaf, ground);
+            workspace.write(&format!("many/{split}/{class}/{number}.jpg"), &bytes);
+        }
+    }
     workspace.write("policy.toml", b"[frame]\nsize = 48\n[[step]]\ndo = \"rotate\"\nbetween = [-20, 20]\n[[step]]\ndo = \"brightness\"\nbetween = [0.5, 1.5]\n");
     workspace.message(&["propose", "plain", "--out", "plan.csv"]);
     workspace.message(&["split", "plain", "--to", "splits", "--conflicts", "keep"]);
-    let calls: [(&str, &[&str]); 19] = [
+    let calls: [(&str, &[&str]); 23] = [
         ("audit", &["audit", "herbs"]),
         ("balance", &["balance", "herbs", "--batch", "4"]),
         ("leakage", &["leakage", "herbs", "--limit", "difference=0.01"]),
@@ -82,6 +90,10 @@ fn every_field_of_every_answer_is_in_the_manual() {
         ("duplicates --format json", &["duplicates", "herbs"]),
         ("duplicates --format json", &["duplicates", "herbs", "--against", "plain"]),
         ("nearest --format json", &["nearest", "herbs/train/sage/000.jpg", "--in", "herbs"]),
+        ("outliers", &["outliers", "plain", "--sheet", "o.png", "--plan", "o.csv"]),
+        ("shortcuts", &["shortcuts", "many"]),
+        ("coverage", &["coverage", "many"]),
+        ("coverage", &["coverage", "plain"]),
         ("split", &["split", "plain", "--strata", "format"]),
         ("split", &["split", "herbs", "--resplit", "--seed", "1"]),
         ("verify", &["verify", "splits/split.csv"]),

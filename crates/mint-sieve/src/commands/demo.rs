@@ -35,6 +35,9 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
     let step = |words: &[&str]| run_step(words, progress);
     step(&["audit", &collection])?;
     step(&["balance", &collection, "--batch", "32"])?;
+    step(&["outliers", &collection, "--top", "12", "--sheet", &at("outliers.png")])?;
+    step(&["shortcuts", &collection, "--sheet", &at("shortcuts.png")])?;
+    step(&["coverage", &collection, "--sheet", &at("coverage.png")])?;
     step(&["report", &collection, "--seed", &seed, "--out", &at("report.html")])?;
     let (plan, repaired) = (at("plan.csv"), at("repaired"));
     step(&["propose", &collection, "--drop-code", DROPPED, "--out", &plan])?;

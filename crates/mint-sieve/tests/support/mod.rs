@@ -229,6 +229,26 @@ pub fn png(tone: u32) -> Vec<u8> {
     encode::png(&image(tone))
 }
 
+/// A JPEG of 96 x 72 pixels: a leaf of one colour, whose outline is that of its `tone`, on a ground of another; both with noise.
+pub fn grounded(tone: u32, leaf: [u8; 3], ground: [u8; 3]) -> Vec<u8> {
+    let bits = |at: u32| {
+        let mixed = (tone.wrapping_mul(0x85eb_ca77) ^ at).wrapping_mul(0x9e37_79b1);
+        (mixed ^ (mixed >> 15)).wrapping_mul(0xc2b2_ae3d) >> 16
+    };
+    let (wide, high) = (14.0 + f64::from(bits(1) % 12), 10.0 + f64::from(bits(2) % 10));
+    let turn = f64::from(bits(3) % 314) / 100.0;
+    let data = (0..96 * 72u32).flat_map(|at| {
+        let (x, y) = (f64::from(at % 96) - 48.0, f64::from(at / 96) - 36.0);
+        let (along, across) = (x * turn.cos() + y * turn.sin(), y * turn.cos() - x * turn.sin());
+        let is_leaf = (along / wide).powi(2) + (across / high).powi(2) < 1.0;
+        let colour = if is_leaf { leaf } else { ground };
+        let noise = bits(1000 + at) % 24;
+        colour.map(|level| level.saturating_add(noise as u8).saturating_sub(12))
+    });
+    let picture = Picture { width: 96, height: 72, data: data.collect() };
+    encode::jpeg(&picture, 92.0, Jpeg::Baseline, None)
+}
+
 /// The strings of a JSON array.
 pub fn strings(value: &Value) -> Vec<&str> {
     value.as_array().unwrap().iter().map(|value| value.as_str().unwrap()).collect()

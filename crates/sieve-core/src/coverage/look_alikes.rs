@@ -1,7 +1,7 @@
 //! Pairs of classes that look alike: candidates for a merge, a clash of names, or a closer look.
 
 use crate::appearance::Subject;
-use crate::statistics::{Interval, wilson};
+use crate::statistics::{Interval, median, wilson};
 
 /// The overlap from which a pair is reported: a quarter of what two halves of one class have, with 95% confidence.
 const OVERLAPPING: f64 = 0.25;
@@ -24,15 +24,26 @@ pub struct LookAlikes {
     pub examples: Vec<usize>,
 }
 
+/// Classes from which the pair in the middle says what is usual.
+const LEAST_CLASSES: usize = 4;
 /// Crossing images that are named.
 const EXAMPLES: usize = 6;
 
-/// The pairs that overlap more than their sizes explain. `nearest` are, for each image, the squared distances to the nearest
+/// The pairs of classes that overlap more than their sizes and the other pairs explain.
+#[derive(Clone, Debug, Default, PartialEq)]
+pub struct Overlaps {
+    /// The overlap of the pair in the middle: where it is high, what images are compared by does not tell these classes apart.
+    pub median: f64,
+    /// Those that overlap more than that, most first.
+    pub pairs: Vec<LookAlikes>,
+}
+
+/// The pairs that overlap more than their sizes explain, and more than most pairs do. `nearest` are, for each image, the squared distances to the nearest
 /// image of each class, itself left out.
-pub fn pairs(subject: &Subject, nearest: &[f32]) -> Vec<LookAlikes> {
+pub fn overlaps(subject: &Subject, nearest: &[f32]) -> Overlaps {
     let classes = subject.classes.len();
     let far = |row: usize, class: usize| nearest[row * classes + class];
-    let mut all = Vec::new();
+    let (mut all, mut overlaps) = (Vec::new(), Vec::new());
     for a in 0..classes {
         for b in a + 1..classes {
             let (rows_a, rows_b) = (&subject.classes[a].rows, &subject.classes[b].rows);
@@ -43,13 +54,11 @@ pub fn pairs(subject: &Subject, nearest: &[f32]) -> Vec<LookAlikes> {
             };
             let mut across: Vec<(f32, usize)> =
                 crossing(rows_a, a, b).chain(crossing(rows_b, b, a)).collect();
-            if across.is_empty() {
-                continue;
-            }
             // Of one class dealt out at random, the nearest neighbour is in the other part by the sizes alone.
             let by_size = 2.0 * m * n / ((m + n) * (m + n - 1.0));
             let images = (m + n) as u64;
             let share = across.len() as f64 / images as f64;
+            overlaps.push((share / by_size).min(1.0));
             let Some(interval) = wilson(share, images) else { continue };
             let interval = Interval {
                 low: (interval.low / by_size).min(1.0),
@@ -69,8 +78,10 @@ pub fn pairs(subject: &Subject, nearest: &[f32]) -> Vec<LookAlikes> {
             });
         }
     }
+    let median = median(overlaps).unwrap_or(0.0);
+    all.retain(|pair: &LookAlikes| pair.interval.low > median || classes < LEAST_CLASSES);
     all.sort_by(|a, b| b.interval.low.total_cmp(&a.interval.low).then(a.classes.cmp(&b.classes)));
-    all
+    Overlaps { median, pairs: all }
 }
 
 #[cfg(test)]
@@ -97,7 +108,7 @@ mod tests {
         };
         let table = Table::of_rows((0..110).map(place));
         let nearest = nearest_of_classes(&table, &subject.starts(), &NoProgress).unwrap();
-        let pairs = pairs(&subject, &nearest);
+        let pairs = overlaps(&subject, &nearest).pairs;
         assert_eq!(pairs.len(), 1, "{pairs:?}");
         let pair = &pairs[0];
         assert_eq!(pair.classes, [0, 1]);

@@ -10,7 +10,7 @@ mod look_alikes;
 
 pub use held_out::{Unseen, UnseenImage};
 pub use kinds::{ClassKinds, Confined, Kind, MissingKind};
-pub use look_alikes::LookAlikes;
+pub use look_alikes::{LookAlikes, Overlaps};
 
 use crate::Error;
 use crate::appearance::{Source, Subject, nearest_of_classes};
@@ -32,8 +32,8 @@ pub struct Coverage {
     pub missing: Vec<MissingKind>,
     /// Held-out images unlike anything in training, class by class; empty without splits.
     pub unseen: Vec<Unseen>,
-    /// Pairs of classes that overlap, most first.
-    pub look_alikes: Vec<LookAlikes>,
+    /// Pairs of classes that overlap.
+    pub look_alikes: Overlaps,
 }
 
 /// Compares the independent images of all classes with enough of them, by what `source` has for the images of `found`;
@@ -65,7 +65,7 @@ pub fn coverage(
             Some(training) => held_out::unseen(&subject, found, &table, training, chance),
             None => Vec::new(),
         },
-        look_alikes: look_alikes::pairs(&subject, &nearest),
+        look_alikes: look_alikes::overlaps(&subject, &nearest),
         subject,
     })
 }

@@ -79,6 +79,7 @@ struct Body<'a> {
     classes: Vec<ClassBody<'a>>,
     missing_kinds: Vec<MissingBody<'a>>,
     unseen: Vec<UnseenBody<'a>>,
+    median_overlap: f64,
     look_alike_classes: Vec<PairBody<'a>>,
     sheet: Option<String>,
 }
@@ -200,9 +201,11 @@ impl Reply for CoverageReport<'_> {
                         .collect(),
                 })
                 .collect(),
+            median_overlap: self.coverage.look_alikes.median,
             look_alike_classes: self
                 .coverage
                 .look_alikes
+                .pairs
                 .iter()
                 .map(|pair| PairBody {
                     classes: pair.classes.map(|class| self.class(class)),

@@ -54,7 +54,7 @@ pub fn rows(answer: &CoverageReport<'_>) -> Vec<TileRow> {
             }
         })
     });
-    let alike = coverage.look_alikes.iter().map(|pair| {
+    let alike = coverage.look_alikes.pairs.iter().map(|pair| {
         let [a, b] = pair.classes.map(|class| visible(answer.class(class)));
         let tiles = pair.examples.iter().map(|&row| {
             let own = answer.image(row).record.class().unwrap_or_default();

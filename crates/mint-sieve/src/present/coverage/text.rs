@@ -130,10 +130,24 @@ fn unseen(answer: &CoverageReport<'_>) -> String {
 }
 
 fn look_alikes(answer: &CoverageReport<'_>) -> String {
-    let pairs = &answer.coverage.look_alikes;
+    let overlaps = &answer.coverage.look_alikes;
+    let pairs = &overlaps.pairs;
+    let usual = match () {
+        () if answer.coverage.subject.classes.len() < 2 => return String::new(),
+        () if overlaps.median < 0.25 => String::new(),
+        () => format!(
+            "Most pairs of classes overlap (median {}): {} does not tell these classes apart.\n",
+            percent(overlaps.median),
+            match answer.vectors {
+                Some(_) => "what your vectors say",
+                None => "what 48-pixel thumbnails show",
+            }
+        ),
+    };
     if pairs.is_empty() {
         let title = heading("Classes that look alike");
-        return format!("\n{title}\nNo two classes overlap beyond what their sizes explain.\n");
+        let none = "No two classes overlap beyond what their sizes and the other pairs explain.";
+        return format!("\n{title}\n{none}\n{usual}");
     }
     let head = ["classes", "crossing", "overlap", "95% interval"].map(str::to_owned).to_vec();
     let rows = pairs.iter().map(|pair| {
@@ -149,6 +163,7 @@ fn look_alikes(answer: &CoverageReport<'_>) -> String {
     let columns = [Align::Left, Align::Right, Align::Right, Align::Right];
     let table = Table::new(&columns, rows).captioned("Classes that look alike");
     table.section(Narrow::Keep)
+        + &usual
         + &format!(
             "{FAINT}Crossing: images whose nearest neighbour in the other class is closer than in their own. Overlap: 0% for classes\nthat lie apart, 100% for the two halves of one class. Candidates for a merge, a naming clash, or a closer look.{FAINT:#}\n"
         )
@@ -166,7 +181,7 @@ fn next(answer: &CoverageReport<'_>) -> String {
         let words = command_on(answer.config, "coverage", &options);
         return next_step("look at the kinds of each class:", &words);
     }
-    if let Some(pair) = answer.coverage.look_alikes.first() {
+    if let Some(pair) = answer.coverage.look_alikes.pairs.first() {
         let [a, b] = pair.classes.map(|class| answer.class(class).to_owned());
         let options: [&dyn AsRef<OsStr>; 7] =
             [&"--class", &a, &"--class", &b, &"--side-by-side", &"--out", &"look-alikes.png"];

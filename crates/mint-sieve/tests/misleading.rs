@@ -1,0 +1,192 @@
+//! `outliers`, `shortcuts` and `coverage`, run on files: what misleads a model is found, and no more is claimed.
+
+mod support;
+
+use std::collections::BTreeSet;
+use std::fmt::Write;
+
+use serde_json::Value;
+use support::{Workspace, grounded, strings};
+
+const GREY: [u8; 3] = [120, 120, 120];
+const BLUE: [u8; 3] = [30, 60, 200];
+const SAND: [u8; 3] = [200, 170, 110];
+
+/// Images of a class whose leaves have one colour, each on one of these grounds.
+fn class(workspace: &Workspace, name: &str, count: u32, leaf: [u8; 3], grounds: &[[u8; 3]]) {
+    for number in 0..count {
+        let ground = grounds[number as usize % grounds.len()];
+        let tone = number + u32::from(leaf[0]) * 1000;
+        workspace.write(&format!("{name}/{number:03}.jpg"), &grounded(tone, leaf, ground));
+    }
+}
+
+const GREEN: [u8; 3] = [40, 150, 50];
+const RED: [u8; 3] = [190, 50, 40];
+const PALE: [u8; 3] = [220, 220, 190];
+
+/// Three classes on grounds that say nothing.
+fn clean() -> Workspace {
+    let workspace = Workspace::new();
+    for (name, leaf) in [("bay", GREEN), ("sage", RED), ("dill", PALE)] {
+        class(&workspace, &format!("herbs/{name}"), 40, leaf, &[GREY, SAND, BLUE, [60, 60, 60]]);
+    }
+    workspace
+}
+
+fn codes(answer: &Value) -> BTreeSet<(&str, &str)> {
+    let findings = answer["findings"].as_array().unwrap();
+    findings
+        .iter()
+        .map(|one| (one["code"].as_str().unwrap(), one["class"].as_str().unwrap_or_default()))
+        .collect()
+}
+
+#[test]
+fn strays_and_swaps_come_first_and_become_rows_to_decide_on() {
+    let workspace = clean();
+    // A leaf of another class, and a plain card.
+    workspace.write("herbs/bay/swap.jpg", &grounded(7, RED, GREY));
+    workspace.write("herbs/dill/card.jpg", &grounded(8, SAND, SAND));
+    let call = ["outliers", "herbs", "--top", "5", "--plan", "plan.csv", "--sheet", "o.png"];
+    insta::assert_snapshot!(workspace.message(&call));
+    let answer = workspace.json(&["outliers", "herbs", "--top", "5"]);
+    let first: BTreeSet<&str> = answer["outliers"].as_array().unwrap()[..2]
+        .iter()
+        .map(|one| one["path"].as_str().unwrap())
+        .collect();
+    assert_eq!(first, BTreeSet::from(["bay/swap.jpg", "dill/card.jpg"]));
+    let swap = answer["outliers"].as_array().unwrap();
+    let swap = swap.iter().find(|one| one["path"] == "bay/swap.jpg").unwrap();
+    assert_eq!(swap["resembles"], "sage");
+    // The plan is one that `apply` knows, and refuses until it is decided.
+    let refused = workspace.run(&["apply", "plan.csv", "--to", "out"]);
+    assert_eq!(refused.status, 2, "{}", refused.stderr);
+    assert!(refused.stderr.contains("5 rows of plan.csv cannot be applied"), "{}", refused.stderr);
+    let table = workspace.message(&["outliers", "herbs", "--class", "dill", "--format", "csv"]);
+    let head = "rank,path,class,split,score,resembles,reason";
+    assert!(table.starts_with(head) && table.lines().skip(1).all(|row| row.contains(",dill,,")));
+    let one = workspace.json(&["outliers", "herbs", "--per-class", "1"]);
+    assert_eq!(one["outliers"].as_array().unwrap().len(), 3);
+    let wrong = workspace.run(&["outliers", "herbs", "--class", "dil"]);
+    assert!(wrong.status == 2 && wrong.stderr.contains("dill"), "{}", wrong.stderr);
+}
+
+#[test]
+fn copies_count_once_and_what_cannot_be_ranked_is_said() {
+    let workspace = clean();
+    class(&workspace, "herbs/thyme", 5, PALE, &[GREY]);
+    for number in 0..12 {
+        let first = grounded(if number < 9 { 5 } else { number }, GREEN, GREY);
+        workspace.write(&format!("herbs/mint/{number}.jpg"), &first);
+    }
+    workspace.write("herbs/loose.jpg", &grounded(3, RED, SAND));
+    let answer = workspace.json(&["outliers", "herbs"]);
+    let excluded: Vec<(&str, &str)> = answer["excluded"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| (one["class"].as_str().unwrap(), one["reason"].as_str().unwrap()))
+        .collect();
+    assert_eq!(excluded, [("mint", "too-few"), ("thyme", "too-few")]);
+    assert_eq!(answer["unlabelled"], 1);
+}
+
+#[test]
+fn a_class_on_one_tray_is_found_and_one_on_several_is_not() {
+    let workspace = clean();
+    let call = ["shortcuts", "herbs", "--format", "json"];
+    assert_eq!(workspace.json(&call[..2])["findings"], serde_json::json!([]));
+    // 95% of a class on blue, which the others have not.
+    let workspace = Workspace::new();
+    let others = [GREY, SAND, [60, 60, 60]];
+    for (name, leaf) in [("bay", GREEN), ("dill", PALE)] {
+        class(&workspace, &format!("herbs/{name}"), 40, leaf, &others);
+    }
+    let mut grounds = vec![BLUE; 40];
+    (grounds[3], grounds[21]) = (GREY, SAND);
+    class(&workspace, "herbs/sage", 40, RED, &grounds);
+    let text = workspace.message(&["shortcuts", "herbs", "--sheet", "s.png"]);
+    insta::assert_snapshot!(text);
+    assert!(
+        codes(&workspace.json(&["shortcuts", "herbs"])).contains(&("background-shortcut", "sage"))
+    );
+    assert!(codes(&workspace.json(&["audit", "herbs"])).contains(&("background-shortcut", "sage")));
+    let strict = ["shortcuts", "herbs", "--limit", "background=0.99", "--fail-on", "warning"];
+    assert_eq!(workspace.run(&strict).status, 0);
+    assert_eq!(workspace.run(&["shortcuts", "herbs", "--fail-on", "warning"]).status, 1);
+    // Of 60% it is not claimed.
+    for number in (0..40).filter(|number| number % 5 < 2) {
+        let ground = others[number as usize % 3];
+        let bytes = grounded(number + u32::from(RED[0]) * 1000, RED, ground);
+        workspace.write(&format!("herbs/sage/{number:03}.jpg"), &bytes);
+    }
+    let answer = workspace.json(&["shortcuts", "herbs"]);
+    assert!(!codes(&answer).contains(&("background-shortcut", "sage")), "{}", answer["findings"]);
+}
+
+#[test]
+fn what_a_class_lacks_and_what_was_never_trained_on_is_listed() {
+    let workspace = Workspace::new();
+    let all = [GREY, SAND, BLUE, [60, 60, 60]];
+    for (name, leaf) in [("bay", GREEN), ("sage", RED), ("dill", PALE)] {
+        // Every class but dill was also photographed on blue.
+        let grounds = if name == "dill" { &[GREY, SAND, [60, 60, 60]] } else { &all[..] };
+        class(&workspace, &format!("herbs/train/{name}"), 48, leaf, grounds);
+    }
+    class(&workspace, "herbs/test/bay", 12, [41, 150, 50], &all);
+    // In the test split, dill lies on blue.
+    class(&workspace, "herbs/test/dill", 12, [221, 220, 190], &[BLUE]);
+    let text = workspace.message(&["coverage", "herbs", "--sheet", "c.png"]);
+    insta::assert_snapshot!(text);
+    let answer = workspace.json(&["coverage", "herbs"]);
+    let unseen = answer["unseen"].as_array().unwrap();
+    assert_eq!(unseen.len(), 1, "{unseen:?}");
+    assert_eq!((&unseen[0]["class"], &unseen[0]["split"]), (&"dill".into(), &"test".into()));
+    assert!(unseen[0]["images"].as_array().unwrap().len() >= 10);
+    // The same on any number of threads.
+    for command in ["outliers", "shortcuts", "coverage"] {
+        let run = |threads: &str| {
+            workspace.run(&[command, "herbs", "--format", "json", "--threads", threads]).stdout
+        };
+        assert_eq!(run("1"), run("3"), "{command}");
+    }
+}
+
+#[test]
+fn vectors_are_believed_only_when_they_fit() {
+    let workspace = clean();
+    // Vectors that know each class, and one image that is of another.
+    let mut csv = String::from("path,a,b,c\n");
+    for (at, name) in ["bay", "dill", "sage"].iter().enumerate() {
+        for number in 0..40 {
+            let is_swap = *name == "sage" && number == 17;
+            let class = if is_swap { 0 } else { at };
+            let near = |axis: usize| if axis == class { 1.0 } else { f64::from(number % 7) * 0.02 };
+            let _ = writeln!(csv, "{name}/{number:03}.jpg,{},{},{}", near(0), near(1), near(2));
+        }
+    }
+    workspace.write("v.csv", csv.as_bytes());
+    let call = ["outliers", "herbs", "--vectors", "v.csv", "--top", "3"];
+    let answer = workspace.json(&call);
+    let first = &answer["outliers"][0];
+    assert_eq!((&first["path"], &first["resembles"]), (&"sage/017.jpg".into(), &"bay".into()));
+    let known = workspace.json(&["shortcuts", "herbs", "--vectors", "v.csv"]);
+    let of_bay = &known["classes"][0];
+    assert!(of_bay["vectors"]["share"].as_f64().unwrap() > 0.9, "{of_bay}");
+    workspace.json(&["coverage", "herbs", "--vectors", "v.csv", "--distance", "euclidean"]);
+    // What does not fit is named, and nothing is answered.
+    let wrong = csv.replace("bay/003.jpg,1", "bay/003.jpg,NaN").replace("bay/004.jpg", "../x.jpg");
+    let wrong =
+        wrong.replace("dill/005.jpg", "dill/006.jpg").replace("sage/001.jpg,", "sage/001.jpg,1,");
+    workspace.write("wrong.csv", wrong.as_bytes());
+    let refused = workspace.run(&["outliers", "herbs", "--vectors", "wrong.csv"]);
+    assert_eq!(refused.status, 3);
+    insta::assert_snapshot!(refused.stderr);
+    let kept = workspace.json(&["outliers", "herbs", "--vectors", "wrong.csv", "--skip-missing"]);
+    assert_eq!(kept["images"], 115);
+    let paths: BTreeSet<&str> = strings(&kept["classes"][0]["typical"]).into_iter().collect();
+    assert!(!paths.contains("bay/003.jpg"));
+    let none = workspace.run(&["outliers", "herbs", "--vectors", "none.csv"]);
+    assert!(none.status == 3 && none.stderr.contains("none.csv"), "{}", none.stderr);
+}
