@@ -4,11 +4,10 @@ use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use crate::catalog::Catalog;
-use crate::measuring::{CHROMA_PX, ImageMeasures, LUMA_PX, Thumbnail};
+use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
 use crate::reading::Pixels;
 use crate::record::Record;
 use crate::seeded_order;
-use crate::statistics::Scale;
 
 /// In which order images are looked at.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -60,12 +59,13 @@ impl Order {
 pub type Shelf<'a> = (&'a str, Option<&'a str>);
 
 /// The images of each class, and of each split if `by_split`, as numbers of their records, in `order`.
-pub fn shelves(
-    catalog: &Catalog,
+pub fn shelves<'c>(
+    catalog: &'c Catalog,
     order: Order,
     seed: u64,
     by_split: bool,
-) -> BTreeMap<Shelf<'_>, Vec<usize>> {
+    unlike: &[f64],
+) -> BTreeMap<Shelf<'c>, Vec<usize>> {
     let mut shelves: BTreeMap<Shelf<'_>, Vec<usize>> = BTreeMap::new();
     for (at, record) in catalog.records.iter().enumerate() {
         if let (Some(_), Some(class)) = (record.image(), record.class()) {
@@ -74,13 +74,14 @@ pub fn shelves(
         }
     }
     for images in shelves.values_mut() {
-        sort(catalog, images, order, seed);
+        sort(catalog, images, order, seed, unlike);
     }
     shelves
 }
 
-/// Puts images of one class in order. Ties go by their paths.
-pub fn sort(catalog: &Catalog, images: &mut [usize], order: Order, seed: u64) {
+/// Puts images of one class in order. Ties go by their paths. `unlike` says for each record how unlike its class it is
+/// ([`crate::appearance::unlike_class`]); only the order by that needs it.
+pub fn sort(catalog: &Catalog, images: &mut [usize], order: Order, seed: u64, unlike: &[f64]) {
     let record = |at: usize| &catalog.records[at];
     let look = |at: usize| record(at).image().map(|measured| measured.measures).unwrap_or_default();
     let by_number = |images: &mut [usize], number: &dyn Fn(usize) -> f64| {
@@ -108,45 +109,8 @@ pub fn sort(catalog: &Catalog, images: &mut [usize], order: Order, seed: u64) {
             let facts = record(at).image().map(|measured| &measured.facts);
             facts.map_or(0.0, |facts| f64::from(facts.width_px) * f64::from(facts.height_px))
         }),
-        Order::Atypical => {
-            let numbers: Vec<[f64; 7]> = images.iter().map(|&at| numbers(&look(at))).collect();
-            let scales = std::array::from_fn(|number| {
-                Scale::new(numbers.iter().map(|numbers| numbers[number]).collect())
-            });
-            let far: BTreeMap<usize, f64> = images
-                .iter()
-                .zip(&numbers)
-                .map(|(&at, numbers)| (at, -unlike(numbers, &scales)))
-                .collect();
-            by_number(images, &|at| far[&at]);
-        }
+        Order::Atypical => by_number(images, &|at| -unlike.get(at).copied().unwrap_or(0.0)),
     }
-}
-
-/// What an image is compared with its class by.
-fn numbers(look: &ImageMeasures) -> [f64; 7] {
-    let [red, green, blue] = look.mean.map(f64::from);
-    [
-        f64::from(look.brightness),
-        f64::from(look.contrast),
-        f64::from(look.sharpness),
-        f64::from(look.saturation),
-        f64::from(look.flat_share),
-        red - green,
-        blue - green,
-    ]
-}
-
-/// Deviations that are counted at most: beyond them an image is unlike all others anyway, and one number must not drown
-/// the rest.
-const FARTHEST: f64 = 8.0;
-
-/// How unlike an image is to its class: the root of the sum of its squared deviations.
-fn unlike(numbers: &[f64; 7], scales: &[Option<Scale>; 7]) -> f64 {
-    let deviations = numbers.iter().zip(scales).filter_map(|(number, scale)| {
-        Some(scale.as_ref()?.deviations(*number).abs().min(FARTHEST))
-    });
-    deviations.map(|deviation| deviation * deviation).sum::<f64>().sqrt()
 }
 
 /// A thumbnail as an image of these sides: its luma sharp, its colours between their values.
@@ -226,12 +190,14 @@ mod tests {
         for number in 0..12 {
             let measured = change(&mut records, &format!("sage/{number:04}.jpg"));
             measured.measures.brightness = 0.5 + 0.01 * (number % 4) as f32;
-            measured.measures.contrast = 0.2 + 0.01 * (number % 3) as f32;
         }
         change(&mut records, "sage/0007.jpg").measures.brightness = 0.05;
         let catalog = catalog(records, &[]);
+        let mut unlike = vec![1.0; catalog.records.len()];
+        let odd_at = catalog.records.iter().position(|one| one.path.as_str() == "sage/0007.jpg");
+        unlike[odd_at.unwrap()] = 2.0;
         let of = |order, seed| {
-            let shelves = shelves(&catalog, order, seed, false);
+            let shelves = shelves(&catalog, order, seed, false, &unlike);
             let paths =
                 shelves[&("sage", None)].iter().map(|&at| catalog.records[at].path.to_string());
             paths.collect::<Vec<_>>()

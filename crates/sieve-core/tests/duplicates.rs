@@ -309,7 +309,7 @@ fn one_collection_is_looked_for_in_another_and_a_picture_in_one() {
     let first = side(&first);
     let asked = |bytes: &[u8], closeup: &[u8]| {
         let image = measure(bytes, &limits).unwrap();
-        nearest(&first, &image, closeup, 3, &NoProgress).unwrap()
+        nearest(&first, &image, closeup, None, 3, &NoProgress).unwrap()
     };
     let other = jpeg(&discs(51, 120, 80), 80.0);
     let alike = asked(&other, &other);
@@ -477,7 +477,7 @@ fn small_pictures_are_compared_as_they_stand() {
     // The most alike are shown, but nothing of them is called the same.
     let asked = encode::png(&written(3, 3));
     let image = measure(&asked, &limits).unwrap();
-    let alike = nearest(&collections[0], &image, &asked, 5, &NoProgress).unwrap();
+    let alike = nearest(&collections[0], &image, &asked, None, 5, &NoProgress).unwrap();
     assert_eq!(alike[0].kind, Some(Kind::SameBytes));
     assert!(alike[1..].iter().all(|alike| alike.kind.is_none() && alike.likeness > 0.5));
 }

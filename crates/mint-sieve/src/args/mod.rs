@@ -43,7 +43,7 @@ pub use report::ReportArgs;
 pub use sheet::SheetArgs;
 pub use shortcuts::ShortcutsArgs;
 pub use split::{Conflicts, Copies, GroupBy, SplitArgs};
-pub use vectors::VectorArgs;
+pub use vectors::{Distance, VectorArgs};
 pub use verify::VerifyArgs;
 
 use std::ffi::OsString;

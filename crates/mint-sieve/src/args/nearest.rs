@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::Args;
 
-use super::{CatalogArgs, CollectionInArgs, TableFormat};
+use super::{CatalogArgs, CollectionInArgs, TableFormat, VectorArgs};
 
 /// Find the images most similar to a given image
 ///
@@ -28,6 +28,8 @@ pub struct NearestArgs {
     #[arg(long, value_name = "N", default_value_t = 12)]
     #[arg(value_parser = clap::value_parser!(u32).range(1..=10_000))]
     pub count: u32,
+    #[command(flatten)]
+    pub vectors: VectorArgs,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TableFormat,

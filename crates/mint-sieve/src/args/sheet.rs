@@ -9,7 +9,7 @@ use sieve_core::suggest;
 
 use super::judging::code;
 use super::preview::size;
-use super::{CatalogArgs, CollectionArgs, TextFormat, seed};
+use super::{CatalogArgs, CollectionArgs, TextFormat, VectorArgs, seed};
 
 /// The heading of the options that choose images, in `--help`.
 const WHICH: &str = "Which images";
@@ -83,6 +83,8 @@ pub struct SheetArgs {
     /// Draw the catalog's 48-pixel thumbnails instead of reading the files
     #[arg(long, help_heading = "The sheet")]
     pub from_thumbnails: bool,
+    #[command(flatten)]
+    pub vectors: VectorArgs,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TextFormat,

@@ -6,7 +6,7 @@ use sieve_core::duplicates::{self, CollectionRef};
 use sieve_core::measuring;
 use sieve_core::reading::{self, ReadError};
 
-use super::{Answer, Output, collection, sheet_images};
+use super::{Answer, Output, collection, sheet_images, vectors};
 use crate::args::NearestArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -32,7 +32,13 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
         return Err(collection::without_images(&config, &catalog.collection));
     }
     let side = CollectionRef { catalog: &catalog, store: store.as_ref(), limits: &limits };
-    let found = duplicates::nearest(&side, &image, &bytes.bytes, args.count as usize, progress)?;
+    let (records, measured): (Vec<_>, Vec<_>) = catalog.images().unzip();
+    let paths: Vec<_> = records.iter().map(|record| &record.path).collect();
+    let same = measured.iter().position(|other| other.digest == image.0.digest);
+    let similarity = vectors::similarities(&args.vectors, &args.image, same, &paths)?;
+    let count = args.count as usize;
+    let found =
+        duplicates::nearest(&side, &image, &bytes.bytes, similarity.as_deref(), count, progress)?;
     progress.end();
     let answer = Nearest {
         file: &args.image,

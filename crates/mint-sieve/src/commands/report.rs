@@ -3,23 +3,31 @@
 use std::ffi::OsString;
 use std::path::Path;
 
+use sieve_core::appearance::Source;
 use sieve_core::audit;
 use sieve_core::catalog::Catalog;
-use sieve_core::duplicates::DuplicateReport;
+use sieve_core::coverage::coverage;
+use sieve_core::duplicates::{CollectionRef, DuplicateReport};
+use sieve_core::outliers::outliers;
 use sieve_core::progress::Progress;
 use sieve_core::reading;
 use sieve_core::repair::RepairRequest;
+use sieve_core::shortcuts::{Shortcuts, shortcuts};
 use sieve_core::splitting::{self, Assignment, Request};
 
 use super::finding_policy::FindingPolicy;
 use super::propose::{Searched, proposal};
-use super::{Answer, Output, collection, preview};
+use super::{Answer, Output, collection, preview, sheet_images, thumbnails};
 use crate::args::ReportArgs;
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
 use crate::present::repair::plan::Planned;
-use crate::present::report::{self as present, ImageRegistry, PolicyShown, Report, WrittenReport};
+use crate::present::report::{
+    self as present, ImageRegistry, Painted, PolicyShown, Report, WrittenReport,
+};
+use crate::present::sheet;
+use crate::present::shortcuts::{self as background, ShortcutReport};
 use crate::present::{Reply, absolute_collection_words, command_line, web};
 use crate::progress::TerminalProgress;
 use crate::requests::{PreviewRequest, ReportRequest};
@@ -45,7 +53,15 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
             return Err(collection::without_images(&config, &catalog.collection));
         }
         let limits = &judge.limits.values;
-        let audit = audit::audit(catalog, found, limits, &[]);
+        let mut audit = audit::audit(catalog, found, limits, &[]);
+        let thumbnails = thumbnails::of_search(&config, &measured, found, progress)?;
+        let ties = &audit.balance.associations;
+        let shortcuts = shortcuts(found, &thumbnails, None, ties, progress)?;
+        audit.add_shortcuts(&shortcuts, limits);
+        let audit = audit;
+        let source = Source::Thumbnails(&thumbnails);
+        let outliers = outliers(found, &source, progress)?;
+        let coverage = coverage(found, &source, None, limits, args.seed, progress)?;
         let mut findings = audit.findings.clone();
         let suppressed = judge.suppress(&mut findings);
         let searched = Searched { config: &config, catalog, found, audit: &audit };
@@ -69,6 +85,30 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         }
         let cases =
             present::cases(catalog, found, &findings, &mut album, args.per_class, args.seed);
+        let mut misleading = present::misleading(found, &outliers, &coverage, &mut album);
+        if shortcuts.classes.iter().any(|class| class.is_border(limits)) {
+            let known = shortcuts.classes.into_iter().filter(|class| class.is_border(limits));
+            let answer = ShortcutReport {
+                all: true,
+                config: &config,
+                catalog,
+                found,
+                thumbnails: &thumbnails,
+                limits,
+                shortcuts: &Shortcuts { classes: known.collect(), excluded: Vec::new() },
+                findings: &[],
+                suppressed: &[],
+                judging: judge.settings(found.reach),
+                sheet: None,
+            };
+            let read_limits = config.read_limits();
+            let side =
+                [CollectionRef { catalog, store: measured.1.as_ref(), limits: &read_limits }];
+            let mut rows = sheet_images::fill(background::rows(&answer), &side, progress)?;
+            background::mask(&mut rows);
+            let painted = sheet::paint_rows(&background::title(&answer), &rows);
+            misleading.shortcuts = Some(Painted::new(&painted));
+        }
         photograph(&config, catalog, &mut album, progress)?;
         let shown = previews.iter().zip(&policies).map(|(request, policies)| {
             let (config, kept) = (&config, &args.catalog);
@@ -90,6 +130,7 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
             policies: &shown,
             album: &album,
             cases: &cases,
+            misleading: &misleading,
         };
         let page = present::page(&report, &limits.values())?;
         file.write(page.as_bytes())?;

@@ -2,10 +2,12 @@
 
 use std::path::Path;
 
+use sieve_core::appearance::Table;
 use sieve_core::duplicates::DuplicateReport;
+use sieve_core::files::RelPath;
 use sieve_core::vectors::{ImageVectors, Mismatches, Unusable, Vectors};
 
-use crate::args::VectorArgs;
+use crate::args::{Distance, VectorArgs};
 use crate::failure::Failure;
 use crate::present::counted;
 
@@ -18,11 +20,17 @@ pub fn of_search(
     args: &VectorArgs,
     found: &DuplicateReport<'_>,
 ) -> Result<Option<ImageVectors>, Failure> {
+    let paths: Vec<&RelPath> = found.images.iter().map(|image| &image.record.path).collect();
+    of_paths(args, &paths)
+}
+
+/// The same for the images at these paths.
+pub fn of_paths(args: &VectorArgs, paths: &[&RelPath]) -> Result<Option<ImageVectors>, Failure> {
     let Some(file) = &args.vectors else { return Ok(None) };
     let vectors = Vectors::read(file, args.vector_paths.as_deref()).map_err(|why| {
         Failure::input(format!("the vectors in {} cannot be used: {why}", file.display()))
     })?;
-    let (vectors, mismatches) = ImageVectors::new(vectors, found, args.distance.into());
+    let (vectors, mismatches) = ImageVectors::new(vectors, paths, args.distance.into());
     if !mismatches.is_empty() && !args.skip_missing {
         return Err(refused(file, &mismatches));
     }
@@ -33,6 +41,39 @@ pub fn of_search(
         );
     }
     Ok(Some(vectors))
+}
+
+/// How like one image all others are: the cosine of their vectors, or for ends that are compared 1 / (1 + distance). The image
+/// is one of the collection with the same bytes, or is found in the file by its path as it was typed.
+pub fn similarities(
+    args: &VectorArgs,
+    image: &Path,
+    same: Option<usize>,
+    paths: &[&RelPath],
+) -> Result<Option<Vec<Option<f32>>>, Failure> {
+    let Some(file) = &args.vectors else { return Ok(None) };
+    let mut all = paths.to_vec();
+    let own = RelPath::new(image);
+    let asked = same.or_else(|| paths.iter().position(|path| **path == own));
+    let asked = asked.unwrap_or_else(|| {
+        all.push(&own);
+        paths.len()
+    });
+    let Some(vectors) = of_paths(args, &all)? else { return Ok(None) };
+    let Some(row) = vectors.row_of[asked] else {
+        let message = format!("{} has no vector in {}", image.display(), file.display());
+        return Err(Failure::input(message).hint("Add a line with its path, as it is typed."));
+    };
+    let own = vectors.table.row(row as usize);
+    let similarity = |other: u32| {
+        let apart = Table::squared(own, vectors.table.row(other as usize));
+        match args.distance {
+            // Of vectors of length 1.
+            Distance::Cosine => 1.0 - apart / 2.0,
+            Distance::Euclidean => 1.0 / (1.0 + apart.sqrt()),
+        }
+    };
+    Ok(Some(vectors.row_of[..paths.len()].iter().map(|row| row.map(similarity)).collect()))
 }
 
 fn refused(file: &Path, mismatches: &Mismatches) -> Failure {

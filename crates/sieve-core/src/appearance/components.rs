@@ -154,6 +154,15 @@ impl Table {
         Table { width: directions, values }
     }
 
+    /// The mean of some rows.
+    pub fn mean_of(&self, rows: &[usize]) -> Vec<f32> {
+        let mut sums = vec![0.0f64; self.width];
+        for &row in rows {
+            sums.iter_mut().zip(self.row(row)).for_each(|(sum, &value)| *sum += f64::from(value));
+        }
+        sums.iter().map(|sum| (sum / rows.len() as f64) as f32).collect()
+    }
+
     /// The square of the distance between two rows of the same length, in eight lanes.
     pub fn squared(a: &[f32], b: &[f32]) -> f32 {
         let (a, rest_a) = a.as_chunks::<8>();

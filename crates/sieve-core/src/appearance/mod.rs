@@ -11,11 +11,16 @@ mod numbers;
 mod ridge;
 mod source;
 mod subject;
+mod typicality;
 
 pub use numbers::{NUMBERS, numbers};
 pub use source::{Source, Space};
 pub use subject::{ClassImages, Excluded, Reason, Subject};
 
 pub use components::Table;
+pub use typicality::{unlike_class, unlike_class_by_vectors};
+
+/// Principal components of [`numbers`] in which images are compared.
+const COMPONENTS: usize = 32;
 pub use neighbours::{Distances, distances_between, nearest_of_classes};
 pub use ridge::{Ridge, balanced_scores};

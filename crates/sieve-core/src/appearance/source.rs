@@ -1,5 +1,6 @@
 //! What images are compared by: the thumbnails of the catalog, or vectors that the user brings.
 
+use super::COMPONENTS;
 use super::components::Table;
 use super::neighbours::{distances_between_rows, distances_within};
 use super::numbers::numbers;
@@ -9,8 +10,6 @@ use crate::measuring::Thumbnail;
 use crate::progress::Progress;
 use crate::vectors::ImageVectors;
 
-/// Principal components of [`numbers`] in which images are compared.
-const COMPONENTS: usize = 32;
 /// Principal components of vectors, which say more: of 128, little is left out, and what is compared costs no more with
 /// vectors of thousands.
 const VECTOR_COMPONENTS: usize = 128;

@@ -177,7 +177,7 @@ pub fn missing(subject: &Subject, table: &Table, chance: f64, seed: u64) -> Vec<
 
 /// The images in the middle of a kind, one of each class.
 fn examples(table: &Table, rows: &[usize], class_of: &[u32]) -> Vec<usize> {
-    let centre = centre(table, rows);
+    let centre = table.mean_of(rows);
     let mut nearest: BTreeMap<u32, (f32, usize)> = BTreeMap::new();
     for &row in rows {
         let far = Table::squared(table.row(row), &centre);
@@ -191,17 +191,9 @@ fn examples(table: &Table, rows: &[usize], class_of: &[u32]) -> Vec<usize> {
     examples.into_iter().map(|(_, row)| row).collect()
 }
 
-fn centre(table: &Table, rows: &[usize]) -> Vec<f32> {
-    let mut sums = vec![0.0f64; table.width];
-    for &row in rows {
-        sums.iter_mut().zip(table.row(row)).for_each(|(sum, &value)| *sum += f64::from(value));
-    }
-    sums.iter().map(|sum| (sum / rows.len() as f64) as f32).collect()
-}
-
 /// The row nearest to the middle of `rows`.
 fn medoid(table: &Table, rows: &[usize]) -> usize {
-    let centre = centre(table, rows);
+    let centre = table.mean_of(rows);
     let far = |row: usize| Table::squared(table.row(row), &centre);
     let nearest = rows.iter().copied().min_by(|&a, &b| far(a).total_cmp(&far(b)));
     nearest.expect("a group has rows")
@@ -243,7 +235,7 @@ fn groups(table: &Table, rows: &[usize], count: usize, seed: u64) -> Vec<Vec<usi
                     .map(|(_, &row)| row)
                     .collect();
                 if !own.is_empty() {
-                    *middle = centre(table, &own);
+                    *middle = table.mean_of(&own);
                 }
             }
         }

@@ -41,7 +41,8 @@ const TRIED: usize = 4;
 
 /// The `count` images of `collection` that are most like the one that was measured: those that show the
 /// same first, by their score, then the others by their likeness. `bytes` are those of its file;
-/// the files that seem to show the same are read again.
+/// the files that seem to show the same are read again. `similarity`, where it is given, takes the place of the likeness of
+/// those that are not copies: one for each image of the collection, at most 1, none where it is not known.
 ///
 /// # Errors
 ///
@@ -50,6 +51,7 @@ pub fn nearest<'a>(
     collection: &'a CollectionRef<'a>,
     image: &(Measured, Thumbnail),
     bytes: &[u8],
+    similarity: Option<&[Option<f32>]>,
     count: usize,
     progress: &dyn Progress,
 ) -> Result<Vec<Neighbour<'a>>, Error> {
@@ -65,8 +67,15 @@ pub fn nearest<'a>(
         number: prepared.images.len() as u32,
     };
     let mut found = ranked(&prepared, &asked, progress)?;
-    found.truncate(count.saturating_mul(TRIED).max(100));
-    let verdicts = compared(&prepared, &asked, &found, collection.limits, progress)?;
+    let close = &found[..count.saturating_mul(TRIED).max(100).min(found.len())];
+    let verdicts = compared(&prepared, &asked, close, collection.limits, progress)?;
+    match similarity {
+        // What is alike by other means may be any image; without such a measure it is not listed.
+        Some(similarity) => found.retain(|(index, _)| {
+            similarity[*index as usize].is_some() || verdicts.iter().any(|pair| pair.a == *index)
+        }),
+        None => found.truncate(close.len()),
+    }
     let neighbour = |(index, best): (u32, Best)| {
         let image = prepared.images[index as usize];
         let known = verdicts.iter().find(|pair| pair.a == index);
@@ -76,7 +85,10 @@ pub fn nearest<'a>(
             Some(pair) => (Some(pair.kind), pair.score()),
             None => (None, 0.0),
         };
-        let likeness = best.map_or(0.0, |(product, _)| cosine(product).min(1.0));
+        let likeness = match similarity {
+            Some(similarity) => similarity[index as usize].unwrap_or(-1.0),
+            None => best.map_or(0.0, |(product, _)| cosine(product).min(1.0)),
+        };
         Neighbour { image, kind, score, likeness }
     };
     let mut alike: Vec<Neighbour<'a>> = found.into_iter().map(neighbour).collect();

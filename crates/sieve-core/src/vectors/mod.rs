@@ -11,7 +11,6 @@ use std::path::Path;
 use crate::appearance::Table;
 use crate::bounded_read;
 use crate::csv_escape::path_of;
-use crate::duplicates::DuplicateReport;
 use crate::files::RelPath;
 use crate::io_reason;
 
@@ -100,10 +99,10 @@ pub enum Metric {
     Euclidean,
 }
 
-/// The vectors of the images of a search.
+/// The vectors of images.
 #[derive(Clone, Debug, Default)]
 pub struct ImageVectors {
-    /// For each image of [`DuplicateReport::images`] its row in `table`.
+    /// For each image its row in `table`.
     pub row_of: Vec<Option<u32>>,
     /// One row for each image that has a vector; of length 1 where directions are compared.
     pub table: Table,
@@ -130,20 +129,16 @@ impl Mismatches {
 }
 
 impl ImageVectors {
-    /// Gives the images of a search their vectors, and says what does not fit.
-    pub fn new(
-        vectors: Vectors,
-        found: &DuplicateReport<'_>,
-        metric: Metric,
-    ) -> (Self, Mismatches) {
+    /// Gives the images at `paths` their vectors, and says what does not fit.
+    pub fn new(vectors: Vectors, paths: &[&RelPath], metric: Metric) -> (Self, Mismatches) {
         let numbers: BTreeMap<&RelPath, usize> =
-            found.images.iter().enumerate().map(|(at, image)| (&image.record.path, at)).collect();
+            paths.iter().enumerate().map(|(at, path)| (*path, at)).collect();
         let mut seen: BTreeSet<&str> = BTreeSet::new();
         let repeated: BTreeSet<String> =
             vectors.paths.iter().filter(|path| !seen.insert(path)).cloned().collect();
         let mut mismatches =
             Mismatches { repeated: repeated.iter().cloned().collect(), ..Mismatches::default() };
-        let mut own: Vec<Option<Vec<f32>>> = vec![None; found.images.len()];
+        let mut own: Vec<Option<Vec<f32>>> = vec![None; paths.len()];
         for (path, row) in vectors.paths.iter().zip(vectors.rows) {
             if repeated.contains(path) {
                 continue;
@@ -158,10 +153,10 @@ impl ImageVectors {
         }
         let mut row_of = Vec::with_capacity(own.len());
         let mut table = Table::default();
-        for (image, row) in found.images.iter().zip(own) {
+        for (path, row) in paths.iter().zip(own) {
             match row {
                 None => {
-                    mismatches.missing.push(image.record.path.clone());
+                    mismatches.missing.push((*path).clone());
                     row_of.push(None);
                 }
                 Some(row) => {

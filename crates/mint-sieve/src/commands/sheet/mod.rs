@@ -4,8 +4,10 @@ mod named;
 
 use std::collections::{BTreeMap, BTreeSet, HashMap};
 
+use sieve_core::appearance::{unlike_class, unlike_class_by_vectors};
 use sieve_core::catalog::Catalog;
 use sieve_core::collection::composed;
+use sieve_core::files::RelPath;
 use sieve_core::ordering::{self, Order, Shelf};
 use sieve_core::progress::Progress;
 use sieve_core::reading;
@@ -14,7 +16,7 @@ use sieve_core::store::Store;
 
 use named::{SheetImage, of_findings, of_paths, of_plan, once_each};
 
-use super::{Answer, Output, collection};
+use super::{Answer, Output, collection, vectors};
 use crate::args::{SheetArgs, TextFormat};
 use crate::config::CollectionConfig;
 use crate::console;
@@ -31,6 +33,10 @@ pub fn run(args: &SheetArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     let page = args.out.as_deref().filter(|out| is_page(out));
     if let Some(out) = args.out.as_deref().filter(|_| page.is_none()) {
         super::preview::refuse_other_formats(out)?;
+    }
+    if args.vectors.vectors.is_some() && args.order != Order::Atypical {
+        let message = "--vectors orders images by how atypical they are; it needs --order atypical";
+        return Err(Failure::call(message));
     }
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     args.out.iter().try_for_each(|out| config.refuse_inside(out))?;
@@ -148,6 +154,10 @@ fn images(
     progress: &TerminalProgress,
 ) -> Result<Vec<Option<SheetImage>>, Failure> {
     let catalog = &measured.0;
+    let unlike = match args.order {
+        Order::Atypical => unlike(args, config, measured, progress)?,
+        _ => Vec::new(),
+    };
     let named = if !args.codes.is_empty() {
         Some(of_findings(&args.codes, config, measured, progress)?)
     } else if let Some(plan) = &args.plan {
@@ -167,14 +177,14 @@ fn images(
         named.retain(is_wanted);
         if args.order != Order::Random {
             let mut order: Vec<usize> = named.iter().map(|shown| shown.record).collect();
-            ordering::sort(catalog, &mut order, args.order, args.seed);
+            ordering::sort(catalog, &mut order, args.order, args.seed, &unlike);
             let place: HashMap<usize, usize> =
                 order.iter().enumerate().map(|(at, record)| (*record, at)).collect();
             named.sort_by_key(|shown| place[&shown.record]);
         }
         return Ok(once_each(named).into_iter().map(Some).collect());
     }
-    let shelves = ordering::shelves(catalog, args.order, args.seed, args.by_split);
+    let shelves = ordering::shelves(catalog, args.order, args.seed, args.by_split, &unlike);
     let shelves: Vec<(Shelf<'_>, Vec<usize>)> = shelves
         .into_iter()
         .filter(|((class, _), _)| classes.iter().any(|wanted| wanted == class))
@@ -200,6 +210,30 @@ fn images(
         }
     }
     Ok(all)
+}
+
+/// How unlike its class each record is.
+fn unlike(
+    args: &SheetArgs,
+    config: &CollectionConfig,
+    (catalog, store): &(Catalog, Option<Store>),
+    progress: &TerminalProgress,
+) -> Result<Vec<f64>, Failure> {
+    let images = (0..catalog.records.len()).filter(|&at| catalog.records[at].image().is_some());
+    let images: Vec<usize> = images.collect();
+    let classes: Vec<Option<&str>> = images.iter().map(|&at| catalog.records[at].class()).collect();
+    let paths: Vec<&RelPath> = images.iter().map(|&at| &catalog.records[at].path).collect();
+    let values = match vectors::of_paths(&args.vectors, &paths)? {
+        Some(vectors) => unlike_class_by_vectors(&vectors, &classes),
+        None => {
+            let limits = config.read_limits();
+            let shown = catalog.thumbnails(&images, store.as_ref(), &limits, progress)?;
+            unlike_class(&shown, &classes)
+        }
+    };
+    let mut unlike = vec![0.0; catalog.records.len()];
+    images.iter().zip(values).for_each(|(&at, value)| unlike[at] = value);
+    Ok(unlike)
 }
 
 /// The images of a page.
@@ -279,7 +313,7 @@ fn means(
     progress: &TerminalProgress,
 ) -> Result<Vec<Cell>, Failure> {
     let (catalog, limits) = (&measured.0, config.read_limits());
-    let shelves = ordering::shelves(catalog, Order::Name, 0, args.by_split);
+    let shelves = ordering::shelves(catalog, Order::Name, 0, args.by_split, &[]);
     let mut cells = Vec::new();
     for ((class, split), images) in &shelves {
         if !classes.iter().any(|wanted| wanted == class) {

@@ -63,7 +63,7 @@ impl<'a> OutlierList<'a> {
 }
 
 /// Why an image is listed, for people.
-fn in_words(reason: Standout) -> &'static str {
+pub fn in_words(reason: Standout) -> &'static str {
     match reason {
         Standout::FarFromClass => "far from its class",
         Standout::CloseToOther => "closer to another class",

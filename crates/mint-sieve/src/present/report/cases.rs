@@ -275,7 +275,7 @@ fn samples(catalog: &Catalog, album: &mut ImageRegistry, per_class: u32, seed: u
     if per_class == 0 {
         return Vec::new();
     }
-    let shelves = ordering::shelves(catalog, Order::Random, seed, false);
+    let shelves = ordering::shelves(catalog, Order::Random, seed, false, &[]);
     let sample = |((class, _), images): ((&str, Option<&str>), Vec<usize>)| {
         let shown = images.iter().take(per_class as usize).map(|&record| album.add(record, true));
         let shown: Vec<u32> = shown.collect();

@@ -3,10 +3,12 @@
 mod cases;
 mod data;
 mod image_registry;
+mod misleading;
 mod page;
 
 pub use cases::{Cases, cases};
 pub use image_registry::{ImageRegistry, thumbnail};
+pub use misleading::{Misleading, Painted, misleading};
 pub use page::page;
 
 use std::path::PathBuf;
@@ -53,6 +55,8 @@ pub struct Report<'a> {
     pub album: &'a ImageRegistry,
     /// What shows them.
     pub cases: &'a Cases,
+    /// What misleads a model.
+    pub misleading: &'a Misleading,
 }
 
 /// What a policy does.

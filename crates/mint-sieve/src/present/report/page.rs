@@ -7,7 +7,7 @@ use sieve_core::finding::Severity;
 use sieve_core::limits::LIMITS;
 
 use super::cases::{GroupSection, Sample, SeveritySection};
-use super::{PolicyShown, Report, apply_line, data};
+use super::{Misleading, PolicyShown, Report, apply_line, data};
 use crate::console::safe;
 use crate::failure::Failure;
 use crate::present::chart::drawn_as_svg;
@@ -141,6 +141,7 @@ struct Page<'a> {
     split: Option<PageTable>,
     policies: &'a [PolicyShown],
     samples: &'a [Sample],
+    misleading: &'a Misleading,
     seed: u64,
     made: Vec<(&'static str, String)>,
     limits: Vec<(&'static str, String, &'static str)>,
@@ -210,6 +211,7 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
         split: split_table.flatten(),
         policies: report.policies,
         samples: &report.cases.samples,
+        misleading: report.misleading,
         seed: report.request.seed,
         made: made(report),
         limits,

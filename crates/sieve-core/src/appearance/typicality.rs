@@ -1,0 +1,76 @@
+//! How unlike the rest of its class an image is, without a search: for sheets that show the atypical images first.
+
+use std::collections::BTreeMap;
+
+use super::components::Table;
+use super::numbers::numbers;
+use crate::measuring::Thumbnail;
+use crate::statistics::median;
+use crate::vectors::ImageVectors;
+
+/// For each image how far it is from the middle of its class, over what is usual there; by thumbnails, compared in the 32
+/// principal components of [`numbers`]. Images without a thumbnail or class are 0.
+pub fn unlike_class(thumbnails: &[Option<Thumbnail>], classes: &[Option<&str>]) -> Vec<f64> {
+    let shown: Vec<usize> = (0..classes.len())
+        .filter(|&at| thumbnails[at].is_some() && classes[at].is_some())
+        .collect();
+    let rows = shown.iter().filter_map(|&at| thumbnails[at].as_ref()).map(numbers);
+    let table = Table::of_rows(rows).standardised().on_components(super::COMPONENTS);
+    unlike(&table, &shown, classes)
+}
+
+/// The same by vectors.
+pub fn unlike_class_by_vectors(vectors: &ImageVectors, classes: &[Option<&str>]) -> Vec<f64> {
+    let shown: Vec<usize> = (0..classes.len())
+        .filter(|&at| vectors.row_of[at].is_some() && classes[at].is_some())
+        .collect();
+    let rows: Vec<u32> = shown.iter().filter_map(|&at| vectors.row_of[at]).collect();
+    unlike(&vectors.table.only(&rows), &shown, classes)
+}
+
+/// `shown` are the images of the rows of `table`.
+fn unlike(table: &Table, shown: &[usize], classes: &[Option<&str>]) -> Vec<f64> {
+    let mut of_class: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+    for (row, &image) in shown.iter().enumerate() {
+        of_class.entry(classes[image].unwrap_or_default()).or_default().push(row);
+    }
+    let mut all = vec![0.0; classes.len()];
+    for rows in of_class.values() {
+        let centre = table.mean_of(rows);
+        let far = |row: usize| f64::from(Table::squared(table.row(row), &centre).sqrt());
+        let usual = median(rows.iter().map(|&row| far(row))).unwrap_or(0.0).max(1e-9);
+        rows.iter().for_each(|&row| all[shown[row]] = far(row) / usual);
+    }
+    all
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measuring::LUMA_PX;
+
+    #[test]
+    fn images_are_the_more_unlike_the_farther_they_are_from_their_class() {
+        // Stripes of one direction; three of the images are turned more and more.
+        let stripes = |slope: f32, phase: usize| {
+            let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
+                let (x, y) = ((at % LUMA_PX + phase) as f32, (at / LUMA_PX) as f32);
+                (127.5 + 100.0 * ((x + slope * y) * 0.4).sin()) as u8
+            });
+            let mut bytes: Vec<u8> = luma.collect();
+            bytes.resize(Thumbnail::BYTES, 128);
+            Some(Thumbnail(bytes))
+        };
+        let mut thumbnails: Vec<Option<Thumbnail>> =
+            (0..20).map(|at| stripes(0.0, at % 3)).collect();
+        thumbnails.extend([0.3, 0.8, 1.6].map(|slope| stripes(slope, 0)));
+        thumbnails.push(None);
+        let classes = vec![Some("sage"); 24];
+        let far = unlike_class(&thumbnails, &classes);
+        let mut order: Vec<usize> = (0..24).collect();
+        order.sort_by(|&a, &b| far[b].total_cmp(&far[a]));
+        assert_eq!(order[..3], [22, 21, 20], "{far:?}");
+        assert!(far[20] > 1.5 && far[23] == 0.0, "{far:?}");
+        assert_eq!(unlike_class(&thumbnails, &[None; 24]), [0.0; 24]);
+    }
+}
