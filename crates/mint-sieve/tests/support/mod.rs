@@ -238,12 +238,15 @@ pub fn grounded(tone: u32, leaf: [u8; 3], ground: [u8; 3]) -> Vec<u8> {
     let (wide, high) = (14.0 + f64::from(bits(1) % 12), 10.0 + f64::from(bits(2) % 10));
     let turn = f64::from(bits(3) % 314) / 100.0;
     let data = (0..96 * 72u32).flat_map(|at| {
-        let (x, y) = (f64::from(at % 96) - 48.0, f64::from(at / 96) - 36.0);
+        let shift = |which: u32| f64::from(bits(which) % 24) - 12.0;
+        let (x, y) = (f64::from(at % 96) - 48.0 - shift(4), f64::from(at / 96) - 36.0 - shift(5));
         let (along, across) = (x * turn.cos() + y * turn.sin(), y * turn.cos() - x * turn.sin());
         let is_leaf = (along / wide).powi(2) + (across / high).powi(2) < 1.0;
         let colour = if is_leaf { leaf } else { ground };
-        let noise = bits(1000 + at) % 24;
-        colour.map(|level| level.saturating_add(noise as u8).saturating_sub(12))
+        // Patches that differ from image to image, more on the leaf than around it.
+        let patch = bits(1000 + at / 96 / 6 * 16 + at % 96 / 6) % 100;
+        let varied = if is_leaf { patch as i32 - 50 } else { patch as i32 / 3 - 16 };
+        colour.map(|level| (i32::from(level) + varied).clamp(0, 255) as u8)
     });
     let picture = Picture { width: 96, height: 72, data: data.collect() };
     encode::jpeg(&picture, 92.0, Jpeg::Baseline, None)
