@@ -7,7 +7,7 @@ use crate::collection::{
     Collection, Entry, EntryKind, Located, is_generated_table, is_left_behind,
 };
 use crate::files::RelPath;
-use crate::measuring::{self, Measured, Thumbnail};
+use crate::measuring::{self, Digest, Measured, Thumbnail};
 use crate::progress::Progress;
 use crate::reading::{FileBytes, ReadError, ReadLimits, is_image_name};
 use crate::record::{Outcome, Reason, Record};
@@ -69,9 +69,14 @@ impl Catalog {
         limits: &ReadLimits,
         progress: &dyn Progress,
     ) -> Result<Vec<Option<Thumbnail>>, Error> {
-        let paths: Vec<&RelPath> = wanted.iter().map(|&index| &self.records[index].path).collect();
+        let image = |&index: &usize| {
+            let record = &self.records[index];
+            let digest = record.image().map_or(Digest([0; 32]), |measured| measured.digest);
+            (&record.path, digest)
+        };
+        let images: Vec<(&RelPath, Digest)> = wanted.iter().map(image).collect();
         let mut thumbnails = match store {
-            Some(store) => store.thumbnails(&paths),
+            Some(store) => store.thumbnails(&images),
             None => vec![None; wanted.len()],
         };
         let missing: Vec<usize> =

@@ -24,3 +24,6 @@ pub use typicality::{unlike_class, unlike_class_by_vectors};
 const COMPONENTS: usize = 32;
 pub use neighbours::{Distances, distances_between, nearest_of_classes};
 pub use ridge::{Ridge, balanced_scores};
+
+#[cfg(test)]
+mod tests;

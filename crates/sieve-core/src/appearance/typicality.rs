@@ -47,23 +47,23 @@ fn unlike(table: &Table, shown: &[usize], classes: &[Option<&str>]) -> Vec<f64> 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::measuring::LUMA_PX;
+    use crate::measuring::{CHROMA_PX, LUMA_PX};
 
     #[test]
     fn images_are_the_more_unlike_the_farther_they_are_from_their_class() {
-        // Stripes of one direction; three of the images are turned more and more.
-        let stripes = |slope: f32, phase: usize| {
+        // One pattern, shifted a little; three of the images are more and more blue.
+        let image = |shift: usize, blue: u8| {
             let luma = (0..LUMA_PX * LUMA_PX).map(|at| {
-                let (x, y) = ((at % LUMA_PX + phase) as f32, (at / LUMA_PX) as f32);
-                (127.5 + 100.0 * ((x + slope * y) * 0.4).sin()) as u8
+                let x = (at % LUMA_PX + shift) as f32;
+                (127.5 + 100.0 * (x * 0.4).sin()) as u8
             });
             let mut bytes: Vec<u8> = luma.collect();
+            bytes.resize(bytes.len() + CHROMA_PX * CHROMA_PX, blue);
             bytes.resize(Thumbnail::BYTES, 128);
             Some(Thumbnail(bytes))
         };
-        let mut thumbnails: Vec<Option<Thumbnail>> =
-            (0..20).map(|at| stripes(0.0, at % 3)).collect();
-        thumbnails.extend([0.3, 0.8, 1.6].map(|slope| stripes(slope, 0)));
+        let mut thumbnails: Vec<Option<Thumbnail>> = (0..20).map(|at| image(at % 3, 128)).collect();
+        thumbnails.extend([150, 180, 220].map(|blue| image(0, blue)));
         thumbnails.push(None);
         let classes = vec![Some("sage"); 24];
         let far = unlike_class(&thumbnails, &classes);

@@ -24,6 +24,9 @@ const STARTS: usize = 4;
 /// The share of the other classes that have a kind, for its lack to say something.
 const MOST_CLASSES: f64 = 2.0 / 3.0;
 
+/// The share of what is expected, below which a class lacks a kind: with a fifth of what others have it still has it.
+const LACKING: f64 = 0.2;
+
 /// The kinds of images of one class.
 #[derive(Clone, Debug, PartialEq)]
 pub struct ClassKinds {
@@ -161,7 +164,7 @@ pub fn missing(subject: &Subject, table: &Table, chance: f64, seed: u64) -> Vec<
                 continue;
             }
             let by_chance = Binomial::new(mean, size).map_or(1.0, |all| all.cdf(images));
-            if by_chance < chance / tests {
+            if by_chance < chance / tests && (images as f64) < LACKING * mean * size as f64 {
                 let examples = examples(table, rows, &class_of);
                 let expected = mean * size as f64;
                 missing.push(MissingKind { class, images, expected, having, examples });
@@ -217,10 +220,14 @@ fn groups(table: &Table, rows: &[usize], count: usize, seed: u64) -> Vec<Vec<usi
             apart = 0.0;
             let mut changed = round == 0;
             for (group, &row) in of.iter_mut().zip(rows) {
-                let far = |at: usize| Table::squared(table.row(row), &centres[at]);
-                let nearest = (0..centres.len()).min_by(|&a, &b| far(a).total_cmp(&far(b)));
-                let nearest = nearest.expect("there are centres");
-                apart += f64::from(far(nearest));
+                let (mut nearest, mut least) = (0, f32::INFINITY);
+                for (at, centre) in centres.iter().enumerate() {
+                    let far = Table::squared_within(table.row(row), centre, least);
+                    if far < least {
+                        (nearest, least) = (at, far);
+                    }
+                }
+                apart += f64::from(least);
                 changed |= *group != nearest;
                 *group = nearest;
             }

@@ -29,7 +29,7 @@ use crate::record::Record;
 /// Marks our files among all SQLite files: "MntS".
 const APPLICATION_ID: u32 = u32::from_be_bytes(*b"MntS");
 /// The version of the tables. What is measured has a version of its own.
-const TABLES_VERSION: u32 = 5;
+const TABLES_VERSION: u32 = 6;
 /// Bytes of a page of the file.
 const PAGE_BYTES: u32 = 32_768;
 /// Answers that are kept of one collection: as it is, at a reach or two, and as it was before a change or two.
@@ -44,7 +44,7 @@ CREATE TABLE listings (
   size_bytes INTEGER NOT NULL, modified_ns INTEGER NOT NULL, changed_ns INTEGER NOT NULL,
   entries BLOB NOT NULL
 );
-CREATE TABLE thumbnails (path PRIMARY KEY NOT NULL, planes BLOB NOT NULL);
+CREATE TABLE thumbnails (path PRIMARY KEY NOT NULL, digest BLOB NOT NULL, planes BLOB NOT NULL);
 CREATE TABLE answers (number INTEGER PRIMARY KEY, key BLOB NOT NULL UNIQUE, digest BLOB NOT NULL, answer BLOB NOT NULL);
 ";
 
@@ -222,10 +222,11 @@ impl Store {
 }
 
 impl Store {
-    /// The thumbnails of `paths`, which are sorted; none where they are not known.
-    pub(crate) fn thumbnails(&self, paths: &[&RelPath]) -> Vec<Option<Thumbnail>> {
-        let mut thumbnails = vec![None; paths.len()];
-        if let Err(error) = self.fill_thumbnails(paths, &mut thumbnails) {
+    /// The thumbnails of images, by path and digest; none where they are not known. That of an earlier content of the file is
+    /// not taken: a file that changes while it is read is measured, but not kept.
+    pub(crate) fn thumbnails(&self, images: &[(&RelPath, Digest)]) -> Vec<Option<Thumbnail>> {
+        let mut thumbnails = vec![None; images.len()];
+        if let Err(error) = self.fill_thumbnails(images, &mut thumbnails) {
             tracing::debug!(%error, "thumbnails cannot be read");
         }
         thumbnails
@@ -284,12 +285,13 @@ impl Store {
 
     fn fill_thumbnails(
         &self,
-        paths: &[&RelPath],
+        images: &[(&RelPath, Digest)],
         thumbnails: &mut [Option<Thumbnail>],
     ) -> rusqlite::Result<()> {
-        let mut query = self.connection.prepare("SELECT planes FROM thumbnails WHERE path = ?")?;
-        for (path, thumbnail) in paths.iter().zip(thumbnails) {
-            let mut rows = query.query([row::Key::new(path)])?;
+        let query = "SELECT planes FROM thumbnails WHERE path = ? AND digest = ?";
+        let mut query = self.connection.prepare(query)?;
+        for ((path, digest), thumbnail) in images.iter().zip(thumbnails) {
+            let mut rows = query.query((row::Key::new(path), digest.0))?;
             let planes: Option<Vec<u8>> = rows.next()?.map(|row| row.get(0)).transpose()?;
             *thumbnail = planes.filter(|planes| planes.len() == Thumbnail::BYTES).map(Thumbnail);
         }

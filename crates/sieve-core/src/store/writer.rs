@@ -8,7 +8,7 @@ use rusqlite::{Connection, TransactionBehavior};
 use super::Store;
 use super::row::{self, Key, Row};
 use crate::files::{RelPath, Stamp};
-use crate::measuring::Thumbnail;
+use crate::measuring::{Digest, Thumbnail};
 use crate::reading::ReadLimits;
 use crate::record::Outcome;
 
@@ -19,13 +19,13 @@ const BATCH_TIME: Duration = Duration::from_millis(200);
 /// Rows that may wait to be written.
 const QUEUE_ROWS: usize = 256;
 
-const PUT_THUMBNAIL: &str = "INSERT OR REPLACE INTO thumbnails VALUES (?, ?)";
+const PUT_THUMBNAIL: &str = "INSERT OR REPLACE INTO thumbnails VALUES (?, ?, ?)";
 
 /// One file that was read.
 struct CacheRow {
     key: Key,
     row: Row,
-    thumbnail: Option<Thumbnail>,
+    thumbnail: Option<(Digest, Thumbnail)>,
 }
 
 /// Takes what is worth keeping, from many threads.
@@ -46,7 +46,12 @@ impl CacheWriter<'_> {
         let (Some(queue), Some(stamp)) = (&self.queue, stamp) else { return };
         if let Some(row) = Row::new(path, stamp, outcome, self.limits) {
             // Nobody listens any more once writing has failed.
-            let _ = queue.send(CacheRow { key: Key::new(path), row, thumbnail });
+            let digest = match outcome {
+                Outcome::Image(measured) => Some(measured.digest),
+                Outcome::SetAside(_) => None,
+            };
+            let _ =
+                queue.send(CacheRow { key: Key::new(path), row, thumbnail: digest.zip(thumbnail) });
         }
     }
 }
@@ -101,8 +106,8 @@ fn write_all(connection: &mut Connection, queue: &Receiver<CacheRow>) -> rusqlit
             let mut put_thumbnail = change.prepare_cached(PUT_THUMBNAIL)?;
             for kept in &batch {
                 kept.row.write(&mut put_row)?;
-                if let Some(thumbnail) = &kept.thumbnail {
-                    put_thumbnail.execute((&kept.key, &thumbnail.0))?;
+                if let Some((digest, thumbnail)) = &kept.thumbnail {
+                    put_thumbnail.execute((&kept.key, digest.0, &thumbnail.0))?;
                 }
             }
         }

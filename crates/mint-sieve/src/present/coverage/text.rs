@@ -134,7 +134,7 @@ fn look_alikes(answer: &CoverageReport<'_>) -> String {
     let pairs = &overlaps.pairs;
     let usual = match () {
         () if answer.coverage.subject.classes.len() < 2 => return String::new(),
-        () if overlaps.median < 0.25 => String::new(),
+        () if overlaps.median < 0.5 => String::new(),
         () => format!(
             "Most pairs of classes overlap (median {}): {} does not tell these classes apart.\n",
             percent(overlaps.median),
