@@ -165,23 +165,11 @@ impl Table {
 
     /// The square of the distance between two rows of the same length, in eight lanes.
     pub fn squared(a: &[f32], b: &[f32]) -> f32 {
-        Self::squared_within(a, b, f32::INFINITY)
-    }
-
-    /// The same, or some number from `limit` on where it is not below that: the first columns of components say most, so that
-    /// most rows that are far from each other are left early.
-    #[inline]
-    pub fn squared_within(a: &[f32], b: &[f32], limit: f32) -> f32 {
         let (a, rest_a) = a.as_chunks::<8>();
         let (b, rest_b) = b.as_chunks::<8>();
         let mut sums = [0.0f32; 8];
         for (a, b) in a.iter().zip(b) {
             (0..8).for_each(|lane| sums[lane] += (a[lane] - b[lane]) * (a[lane] - b[lane]));
-            let so_far = ((sums[0] + sums[4]) + (sums[2] + sums[6]))
-                + ((sums[1] + sums[5]) + (sums[3] + sums[7]));
-            if so_far >= limit {
-                return so_far;
-            }
         }
         let rest: f32 = rest_a.iter().zip(rest_b).map(|(a, b)| (a - b) * (a - b)).sum();
         let [a, b, c, d, e, f, g, h] = sums;

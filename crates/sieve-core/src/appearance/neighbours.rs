@@ -144,9 +144,8 @@ pub fn distances_between_rows(
 fn mean_to_nearest(table: &Table, at: usize, rows: std::ops::Range<usize>) -> f32 {
     let mut nearest = [f32::INFINITY; NEAREST];
     for other in rows.filter(|&other| other != at) {
-        let most = nearest[NEAREST - 1];
-        let squared = Table::squared_within(table.row(at), table.row(other), most);
-        if squared < most {
+        let squared = Table::squared(table.row(at), table.row(other));
+        if squared < nearest[NEAREST - 1] {
             put(&mut nearest, squared);
         }
     }
@@ -208,8 +207,7 @@ pub fn nearest_of_classes(
         }
         for (nearest, (&start, &end)) in nearest.iter_mut().zip(starts.iter().zip(&ends)) {
             for other in (start..end).filter(|&other| other != at) {
-                let squared = Table::squared_within(table.row(at), table.row(other), *nearest);
-                *nearest = nearest.min(squared);
+                *nearest = nearest.min(Table::squared(table.row(at), table.row(other)));
             }
         }
     });

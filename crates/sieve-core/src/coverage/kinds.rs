@@ -222,7 +222,7 @@ fn groups(table: &Table, rows: &[usize], count: usize, seed: u64) -> Vec<Vec<usi
             for (group, &row) in of.iter_mut().zip(rows) {
                 let (mut nearest, mut least) = (0, f32::INFINITY);
                 for (at, centre) in centres.iter().enumerate() {
-                    let far = Table::squared_within(table.row(row), centre, least);
+                    let far = Table::squared(table.row(row), centre);
                     if far < least {
                         (nearest, least) = (at, far);
                     }
