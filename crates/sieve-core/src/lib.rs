@@ -60,6 +60,7 @@ pub mod leakage;
 pub mod likeness;
 pub mod limits;
 pub mod measuring;
+pub mod numeric;
 pub mod ordering;
 pub mod outliers;
 pub mod progress;

@@ -6,11 +6,12 @@
 use serde::Serialize;
 
 use crate::Error;
-use crate::appearance::{Excluded, Reason, Source, Subject, Table, balanced_scores};
+use crate::appearance::{Excluded, Reason, Source, Subject, balanced_scores};
 use crate::balance::Association;
 use crate::duplicates::DuplicateReport;
 use crate::limits::FindingLimits;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
+use crate::numeric::Table;
 use crate::progress::Progress;
 use crate::seeded_order;
 use crate::statistics::{Interval, wilson};

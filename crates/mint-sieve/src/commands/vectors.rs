@@ -2,9 +2,9 @@
 
 use std::path::Path;
 
-use sieve_core::appearance::Table;
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::RelPath;
+use sieve_core::numeric::Table;
 use sieve_core::vectors::{ImageVectors, Mismatches, Unusable, Vectors};
 
 use crate::args::{Distance, VectorArgs};

@@ -4,8 +4,6 @@
 //! All of it works on the thumbnails that the catalog holds, or on vectors that the user brings; nothing is decoded. Every
 //! answer is about independent images: copies and burst frames count once.
 
-mod components;
-mod matrix;
 mod neighbours;
 mod numbers;
 mod ridge;
@@ -17,7 +15,6 @@ pub use numbers::{NUMBERS, numbers};
 pub use source::{Source, Space};
 pub use subject::{ClassImages, Excluded, Reason, Subject};
 
-pub use components::Table;
 pub use typicality::{unlike_class, unlike_class_by_vectors};
 
 /// Principal components of [`numbers`] in which images are compared.

@@ -3,9 +3,9 @@
 
 use rayon::prelude::*;
 
-use super::components::Table;
 use crate::Error;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
+use crate::numeric::Table;
 use crate::progress::Progress;
 
 /// How many neighbours a distance is the mean of.

@@ -4,8 +4,8 @@
 //! pulls on its own prediction (Allen, The relationship between variable selection and data augmentation and a method for
 //! prediction, 1974). So nothing is learned twice.
 
-use super::components::Table;
-use super::matrix::{Square, dot};
+use crate::numeric::Table;
+use crate::numeric::{Square, dot};
 
 /// What each row is predicted to be without itself.
 #[derive(Clone, Debug)]

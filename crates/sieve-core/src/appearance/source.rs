@@ -1,12 +1,12 @@
 //! What images are compared by: the thumbnails of the catalog, or vectors that the user brings.
 
 use super::COMPONENTS;
-use super::components::Table;
 use super::neighbours::{distances_between_rows, distances_within};
 use super::numbers::numbers;
 use super::subject::Subject;
 use crate::Error;
 use crate::measuring::Thumbnail;
+use crate::numeric::Table;
 use crate::progress::Progress;
 use crate::vectors::ImageVectors;
 

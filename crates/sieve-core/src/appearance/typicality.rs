@@ -2,9 +2,9 @@
 
 use std::collections::BTreeMap;
 
-use super::components::Table;
 use super::numbers::numbers;
 use crate::measuring::Thumbnail;
+use crate::numeric::Table;
 use crate::statistics::median;
 use crate::vectors::ImageVectors;
 

@@ -3,8 +3,9 @@
 use rayon::prelude::*;
 use statrs::distribution::{Binomial, DiscreteCDF};
 
-use crate::appearance::{Subject, Table};
+use crate::appearance::Subject;
 use crate::duplicates::DuplicateReport;
+use crate::numeric::Table;
 
 /// The share of training images that are nearer to another one than the distance from which an image is unlike them.
 pub const USUAL: f64 = 0.99;

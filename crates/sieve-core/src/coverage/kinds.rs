@@ -7,9 +7,10 @@ use rand_chacha::ChaCha8Rng;
 use serde::Serialize;
 use statrs::distribution::{Binomial, DiscreteCDF};
 
-use crate::appearance::{Subject, Table};
+use crate::appearance::Subject;
 use crate::attributes::{Fact, UNKNOWN};
 use crate::duplicates::DuplicateReport;
+use crate::numeric::Table;
 
 /// Images for each group squared: a class of 40 has 2 groups, one of 250 has 5. Fewer images in a group say little of it.
 const IMAGES_PER_GROUP: f64 = 10.0;

@@ -87,7 +87,8 @@ pub fn overlaps(subject: &Subject, nearest: &[f32]) -> Overlaps {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::appearance::{ClassImages, Table, nearest_of_classes};
+    use crate::appearance::{ClassImages, nearest_of_classes};
+    use crate::numeric::Table;
     use crate::progress::NoProgress;
 
     #[test]

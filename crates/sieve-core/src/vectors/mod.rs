@@ -8,11 +8,11 @@ use std::fs::File;
 use std::io::BufReader;
 use std::path::Path;
 
-use crate::appearance::Table;
 use crate::bounded_read;
 use crate::csv_escape::path_of;
 use crate::files::RelPath;
 use crate::io_reason;
+use crate::numeric::Table;
 
 /// Values of all vectors of a file, at most: 2 GiB in memory, which is 250,000 vectors of 2,048.
 const MOST_VALUES: u64 = 512 << 20;
