@@ -17,7 +17,7 @@ pub use subject::{ClassImages, Excluded, Reason, Subject};
 
 pub use typicality::{unlike_class, unlike_class_by_vectors};
 
-/// Principal components of [`numbers`] in which images are compared.
+/// Principal components of [`numbers()`] in which images are compared.
 const COMPONENTS: usize = 32;
 pub use neighbours::{Distances, distances_between, nearest_of_classes};
 pub use ridge::{Ridge, balanced_scores};

@@ -9,7 +9,7 @@ use crate::statistics::median;
 use crate::vectors::ImageVectors;
 
 /// For each image how far it is from the middle of its class, over what is usual there; by thumbnails, compared in the 32
-/// principal components of [`numbers`]. Images without a thumbnail or class are 0.
+/// principal components of [`numbers()`]. Images without a thumbnail or class are 0.
 pub fn unlike_class(thumbnails: &[Option<Thumbnail>], classes: &[Option<&str>]) -> Vec<f64> {
     let shown: Vec<usize> = (0..classes.len())
         .filter(|&at| thumbnails[at].is_some() && classes[at].is_some())
