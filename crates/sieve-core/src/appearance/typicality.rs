@@ -61,7 +61,7 @@ mod tests {
             Some(Thumbnail(bytes))
         };
         let mut thumbnails: Vec<Option<Thumbnail>> = (0..20).map(|_| image(128)).collect();
-        thumbnails.extend([150, 180, 220].map(image));
+        thumbnails.extend([170, 195, 230].map(image));
         thumbnails.push(None);
         let classes = vec![Some("sage"); 24];
         let far = unlike_class(&thumbnails, &classes);
