@@ -1,5 +1,5 @@
-//! What is drawn, against pictures that were looked at: `GOLDEN=write cargo test --test drawn` writes them anew, to be
-//! looked at again.
+//! What is drawn, against pictures that were looked at: `GOLDEN=write cargo test --test drawn` writes them again; look
+//! at each before it is committed.
 
 mod support;
 

@@ -76,10 +76,10 @@ const TYPICAL: usize = 3;
 
 /// Ranks the independent images of all classes with enough of them, by what `source` has for the images of `found`.
 ///
-/// Three measures are turned into ranks and added: how far an image is from the nearest of its own class by thumbnail, over what
-/// is usual in that class; how far it is from its own class against the nearest other one, by 32 principal components of
-/// [`crate::appearance::numbers()`]; and how much a ridge classifier that has not seen it prefers another class. Of 22 variants that were tried
-/// this sum found most planted errors. Vectors take the place of thumbnails and numbers.
+/// Three measures are turned into ranks and added: how far an image is from the nearest of its own class by thumbnail, over
+/// what is usual in that class; how far it is from its own class against the nearest other one, by 32 principal components
+/// of [`crate::appearance::numbers()`]; and how much a ridge classifier that has not seen it prefers another class. Of 22
+/// variants that were tried this sum found most planted errors. Vectors take the place of thumbnails and numbers.
 ///
 /// # Errors
 ///

@@ -120,7 +120,7 @@ pub fn shortcuts(
     let few = subject.classes.iter().filter(|class| !has_enough(&class.rows));
     let few = few.map(|class| Excluded {
         class: class.class.clone(),
-        images: count(&class.rows),
+        images: images_of(found, &class.class),
         independent: count(&class.rows),
         reason: Reason::TooFew,
     });
@@ -167,6 +167,11 @@ pub fn shortcuts(
         });
     }
     Ok(Shortcuts { classes, excluded })
+}
+
+/// The images of a class, copies and burst frames included.
+fn images_of(found: &DuplicateReport<'_>, class: &str) -> u64 {
+    found.images.iter().filter(|image| image.record.class() == Some(class)).count() as u64
 }
 
 /// How many of the first `count` rows are recognised among all.

@@ -2,7 +2,7 @@
 
 use sieve_core::duplicates::{self, CollectionRef, Request};
 
-use super::{Answer, Output, collection, sheet_images};
+use super::{Answer, Output, collection, refuse_same, sheet_images};
 use crate::args::{CatalogArgs, DuplicatesArgs, Within};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -22,12 +22,7 @@ pub fn run(args: &DuplicatesArgs, progress: &TerminalProgress) -> Result<Answer,
             config.refuse_inside(output)?;
         }
     }
-    if let (Some(pairs), Some(sheet)) = (&args.pairs, &args.sheet)
-        && std::path::absolute(pairs).ok() == std::path::absolute(sheet).ok()
-    {
-        return Err(Failure::call(format!("--pairs and --sheet both name {}", sheet.display()))
-            .hint("Give each a file of its own."));
-    }
+    refuse_same("--pairs", args.pairs.as_deref(), "--sheet", args.sheet.as_deref())?;
     // A place that cannot be written fails before the long work, not after it.
     let table = args.pairs.as_deref().map(NewFile::create).transpose()?;
     let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;

@@ -27,6 +27,8 @@ mod thumbnails;
 mod vectors;
 mod verify;
 
+use std::path::Path;
+
 use crate::args::{Command, TableFormat, TextFormat};
 use crate::failure::{Exit, Failure};
 use crate::present::{Reply, TableReply};
@@ -81,6 +83,24 @@ impl Answer {
     /// An answer without a finding to exit on.
     fn done(output: Output) -> Self {
         Answer { output, exit: Exit::Done }
+    }
+}
+
+/// Refuses two outputs that name the same file.
+fn refuse_same(
+    one: &str,
+    first: Option<&Path>,
+    other: &str,
+    second: Option<&Path>,
+) -> Result<(), Failure> {
+    match (first, second) {
+        (Some(first), Some(second))
+            if std::path::absolute(first).ok() == std::path::absolute(second).ok() =>
+        {
+            Err(Failure::call(format!("{one} and {other} both name {}", second.display()))
+                .hint("Give each a file of its own."))
+        }
+        _ => Ok(()),
     }
 }
 

@@ -7,7 +7,7 @@ use sieve_core::collection::composed;
 use sieve_core::duplicates::CollectionRef;
 use sieve_core::outliers::{Outlier, Outliers, outliers};
 
-use super::{Answer, Output, collection, sheet_images, thumbnails, vectors};
+use super::{Answer, Output, collection, refuse_same, sheet_images, thumbnails, vectors};
 use crate::args::OutliersArgs;
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -22,6 +22,7 @@ pub fn run(args: &OutliersArgs, progress: &TerminalProgress) -> Result<Answer, F
     for output in [&args.plan, &args.sheet].into_iter().flatten() {
         config.refuse_inside(output)?;
     }
+    refuse_same("--plan", args.plan.as_deref(), "--sheet", args.sheet.as_deref())?;
     // A place that cannot be written fails before the long work, not after it.
     let plan = args.plan.as_deref().map(NewFile::create).transpose()?;
     let sheet = args.sheet.as_deref().map(NewFile::create).transpose()?;

@@ -212,7 +212,7 @@ fn groups(table: &Table, rows: &[usize], count: usize, seed: u64) -> Vec<Vec<usi
     }
     let mut best: Option<(f64, Vec<usize>)> = None;
     for start in 0..STARTS as u64 {
-        // Rows of their own for each beginning; the number of rows parts classes of one collection.
+        // Each beginning draws other rows; the first row makes classes of one collection differ.
         let mut rng = ChaCha8Rng::seed_from_u64(seed ^ (start << 32) ^ ((rows[0] as u64) << 40));
         let mut centres = begin(table, rows, count, &mut rng);
         let mut of = vec![0usize; rows.len()];

@@ -18,7 +18,7 @@ use crate::duplicates::DuplicateReport;
 use crate::limits::FindingLimits;
 use crate::progress::Progress;
 
-/// Independent images of a class from which its kinds are told apart.
+/// Independent images that a class needs for its kinds to be distinguished.
 pub const LEAST_OF_CLASS: u64 = 8;
 
 /// What classes have and lack.

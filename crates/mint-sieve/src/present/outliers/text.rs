@@ -34,10 +34,17 @@ pub fn text(answer: &OutlierList<'_>) -> String {
     text.push_str(&table(answer).text(Narrow::Drop(&["split", "score"])));
     let _ = writeln!(
         text,
-        "\n{} In trials with planted errors, 3 in 10 at the top were errors; the rest are rare but correct.",
+        "\n{} {}",
         match answer.listed.len() {
             1 => "The most unusual image.".to_owned(),
             count => format!("The {count} most unusual images."),
+        },
+        match answer.vectors {
+            None => {
+                "In trials with planted errors, 3 in 10 at the top were errors; the rest are rare but correct."
+            }
+            // How many are errors depends on the model.
+            Some(_) => "Rare but correct images stand beside the wrong ones.",
         }
     );
     let _ = writeln!(
