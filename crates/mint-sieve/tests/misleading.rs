@@ -189,3 +189,111 @@ fn vectors_are_believed_only_when_they_fit() {
     let none = workspace.run(&["outliers", "herbs", "--vectors", "none.csv"]);
     assert!(none.status == 3 && none.stderr.contains("none.csv"), "{}", none.stderr);
 }
+
+#[test]
+fn kinds_of_one_split_and_classes_that_look_alike_are_named() {
+    let workspace = Workspace::new();
+    // Five classes; marjoram and oregano have the same leaf. In train alone, bay was also photographed on blue.
+    let leaves = [
+        ("bay", GREEN),
+        ("dill", PALE),
+        ("marjoram", [90, 110, 40]),
+        ("oregano", [92, 108, 41]),
+        ("sage", RED),
+    ];
+    for (name, leaf) in leaves {
+        class(&workspace, &format!("herbs/train/{name}"), 30, leaf, &SHADES);
+        let held_out = [leaf[0] + 1, leaf[1], leaf[2] + 1];
+        class(&workspace, &format!("herbs/test/{name}"), 20, held_out, &SHADES);
+    }
+    for number in 0..30 {
+        let bytes = grounded(90_000 + number, GREEN, BLUE);
+        workspace.write(&format!("herbs/train/bay/blue-{number:02}.jpg"), &bytes);
+    }
+    let answer = workspace.json(&["coverage", "herbs"]);
+    let confined: Vec<(&str, &Value)> = answer["classes"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .flat_map(|class| {
+            let kinds = class["kinds"].as_array().unwrap().iter();
+            kinds.map(|kind| (class["class"].as_str().unwrap(), kind))
+        })
+        .filter(|(_, kind)| !kind["confined"].as_array().unwrap().is_empty())
+        .collect();
+    assert!(!confined.is_empty());
+    for (class, kind) in confined {
+        assert_eq!((class, &kind["confined"][0]["value"]), ("bay", &"train".into()));
+        let images = strings(&kind["images"]);
+        assert!(images.iter().all(|path| path.contains("/bay/blue-")), "{images:?}");
+    }
+    let pairs = answer["look_alike_classes"].as_array().unwrap();
+    assert_eq!(strings(&pairs[0]["classes"]), ["marjoram", "oregano"], "{pairs:?}");
+    assert!(pairs[0]["interval"]["low"].as_f64().unwrap() > 0.25, "{}", pairs[0]);
+    insta::assert_snapshot!(workspace.message(&["coverage", "herbs", "--limit", "chance=0.001"]));
+}
+
+/// An array of NumPy with one row of 32-bit numbers for each image.
+fn npy(rows: &[[f32; 3]]) -> Vec<u8> {
+    let head =
+        format!("{{'descr': '<f4', 'fortran_order': False, 'shape': ({}, 3), }}\n", rows.len());
+    let length = u16::try_from(head.len()).unwrap().to_le_bytes();
+    let values: Vec<u8> = rows.iter().flatten().flat_map(|value| value.to_le_bytes()).collect();
+    [b"\x93NUMPY\x01\x00".as_slice(), &length, head.as_bytes(), &values].concat()
+}
+
+#[test]
+fn an_array_and_its_paths_take_the_place_of_thumbnails() {
+    let workspace = clean();
+    // Directions by class; within one, numbers 10 and 30 are closest to 20; sage/004 points elsewhere.
+    let (mut rows, mut paths) = (Vec::new(), String::new());
+    for (at, name) in ["bay", "dill", "sage"].iter().enumerate() {
+        for number in 0..40 {
+            let mut row = [0.05 * (number as f32 - 20.0).abs() / 20.0; 3];
+            row[at] = 1.0;
+            if (*name, number) == ("sage", 4) {
+                row = [1.0, 1.0, -1.0];
+            }
+            rows.push(row);
+            let _ = writeln!(paths, "{name}/{number:03}.jpg");
+        }
+    }
+    workspace.write("v.npy", &npy(&rows));
+    let missing = workspace.run(&["outliers", "herbs", "--vectors", "v.npy"]);
+    assert!(missing.status == 3 && missing.stderr.contains("v.txt"), "{}", missing.stderr);
+    workspace.write("v.txt", paths.as_bytes());
+    let sheet = ["sheet", "herbs", "--class", "sage", "--order", "atypical", "--per-class", "1"];
+    let more = ["--vectors", "v.npy", "--format", "json", "--out", "s.png"];
+    assert!(workspace.run(&[&sheet[..], &more].concat()).stdout.contains("sage/004.jpg"));
+    let near =
+        ["nearest", "herbs/bay/020.jpg", "--in", "herbs", "--vectors", "v.npy", "--count", "3"];
+    insta::assert_snapshot!(workspace.message(&near));
+    // Scale says nothing by direction, and much by distance.
+    let scaled: Vec<[f32; 3]> = rows.iter().map(|row| row.map(|value| value * 2.0)).collect();
+    let mixed: Vec<[f32; 3]> = rows
+        .iter()
+        .zip(&scaled)
+        .enumerate()
+        .map(|(at, (row, scaled))| if at % 2 == 0 { *row } else { *scaled })
+        .collect();
+    let ranked = |distance: &str| {
+        let answer =
+            workspace.json(&["outliers", "herbs", "--vectors", "v.npy", "--distance", distance]);
+        answer["outliers"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .map(|one| one["path"].clone())
+            .collect::<Vec<_>>()
+    };
+    let before = [ranked("cosine"), ranked("euclidean")];
+    workspace.write("v.npy", &npy(&mixed));
+    assert_eq!(ranked("cosine")[..5], before[0][..5]);
+    assert_ne!(ranked("euclidean")[..5], before[1][..5]);
+    // An array with a row too few, and a line that leads out of the collection.
+    workspace.write("v.npy", &npy(&rows[..119]));
+    workspace.write("v.txt", paths.replace("bay/000.jpg", "../../secret.jpg").as_bytes());
+    let refused = workspace.run(&["coverage", "herbs", "--vectors", "v.npy"]);
+    assert_eq!(refused.status, 3);
+    insta::assert_snapshot!(refused.stderr);
+}

@@ -3,10 +3,11 @@
 //! For each class a small model (ridge regression on values and their squares) learns to tell it from all others by what no
 //! content is needed for. What it recognises of images that it has not seen, a larger model will recognise by the same.
 
+use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::Error;
-use crate::appearance::{Excluded, Reason, Source, Subject, balanced_scores};
+use crate::appearance::{ClassImages, Excluded, Reason, Source, Subject, balanced_scores};
 use crate::balance::Association;
 use crate::duplicates::DuplicateReport;
 use crate::limits::FindingLimits;
@@ -144,8 +145,7 @@ pub fn shortcuts(
         (seeded_order::key(0, &image.measured.digest.0), row)
     });
     progress.begin("looking for shortcuts", Some(wanted.len() as u64));
-    let mut classes = Vec::with_capacity(wanted.len());
-    for class in wanted {
+    let of_class = |class: &&ClassImages| {
         progress.advance(1);
         if progress.stopped() {
             return Err(Error::Interrupted);
@@ -153,19 +153,20 @@ pub fn shortcuts(
         let others = order.iter().filter(|row| !class.rows.contains(row)).take(MOST_OTHERS);
         let rows: Vec<u32> =
             class.rows.clone().chain(others.copied()).map(|row| row as u32).collect();
-        let [border, colour, file] =
-            tables.each_ref().map(|table| recognised(&table.only(&rows), class.rows.len()));
-        let vectors = learnt.as_ref().map(|table| recognised(&table.only(&rows), class.rows.len()));
-        classes.push(ClassShortcut {
-            vectors,
+        let known = |table: &Table| recognised(table.only(&rows), class.rows.len());
+        let [border, colour, file] = tables.each_ref().map(known);
+        Ok(ClassShortcut {
+            vectors: learnt.as_ref().map(known),
             class: class.class.clone(),
             images: subject.images[class.rows.clone()].to_vec(),
             border,
             colour,
             file,
             metadata: tied(associations, &class.class),
-        });
-    }
+        })
+    };
+    let classes: Result<Vec<ClassShortcut>, Error> = wanted.par_iter().map(of_class).collect();
+    let classes = classes?;
     Ok(Shortcuts { classes, excluded })
 }
 
@@ -175,11 +176,11 @@ fn images_of(found: &DuplicateReport<'_>, class: &str) -> u64 {
 }
 
 /// How many of the first `count` rows are recognised among all.
-fn recognised(table: &Table, count: usize) -> Recognised {
+fn recognised(table: Table, count: usize) -> Recognised {
     let is_in: Vec<bool> = (0..table.len()).map(|row| row < count).collect();
     // Standardised again: what is left out of a large collection may have another mean.
-    let scores = balanced_scores(&table.clone().standardised(), &is_in, STRENGTH);
-    let scores = scores.unwrap_or_else(|| vec![0.0; table.len()]);
+    let scores = balanced_scores(&table.standardised(), &is_in, STRENGTH);
+    let scores = scores.unwrap_or_else(|| vec![0.0; is_in.len()]);
     let mut others: Vec<f64> = scores[count..].to_vec();
     others.sort_by(|a, b| b.total_cmp(a));
     let mistaken = ((others.len() as f64 * FALSE_ALARMS) as usize).min(others.len() - 1);

@@ -19,7 +19,7 @@ pub use typicality::{unlike_class, unlike_class_by_vectors};
 
 /// Principal components of [`numbers()`] in which images are compared.
 const COMPONENTS: usize = 32;
-pub use neighbours::{Distances, distances_between, nearest_of_classes};
+pub use neighbours::{Distances, distances_between, nearest_among, nearest_of_classes};
 pub use ridge::{Ridge, balanced_scores};
 
 #[cfg(test)]

@@ -1,11 +1,13 @@
 //! The nearest neighbours of images: in their own class by thumbnail, and in all classes by numbers. All are found, none by
 //! chance: what cannot be among the nearest is left out by a bound that holds.
 
+use std::ops::Range;
+
 use rayon::prelude::*;
 
 use crate::Error;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
-use crate::numeric::Table;
+use crate::numeric::{AT_ONCE, Interleaved, Table};
 use crate::progress::Progress;
 
 /// How many neighbours a distance is the mean of.
@@ -116,6 +118,31 @@ fn apart(a: &[u8], b: &[u8]) -> u32 {
     a.iter().zip(b).map(|(&a, &b)| u32::from(a.abs_diff(b))).sum()
 }
 
+/// The nearest of some rows: the squares of their distances.
+#[derive(Clone, Copy)]
+struct Nearest([f32; NEAREST]);
+
+impl Nearest {
+    const NONE: Nearest = Nearest([f32::INFINITY; NEAREST]);
+
+    /// Adds rows, of which the first is `first`; `itself` is none of them.
+    fn add(&mut self, itself: usize, first: usize, squared: &[f32]) {
+        for (place, &squared) in squared.iter().enumerate() {
+            if squared < self.0[NEAREST - 1] && first + place != itself {
+                put(&mut self.0, squared);
+            }
+        }
+    }
+
+    /// The mean of their distances; infinite without any.
+    fn mean(&self) -> f32 {
+        let known = self.0.iter().filter(|squared| squared.is_finite());
+        let (sum, count) =
+            known.fold((0.0, 0.0), |(sum, count), squared| (sum + squared.sqrt(), count + 1.0));
+        if count > 0.0 { sum / count } else { f32::INFINITY }
+    }
+}
+
 /// The mean distance of each of some rows of `table` to its [`NEAREST`] neighbours among them.
 ///
 /// # Errors
@@ -123,36 +150,51 @@ fn apart(a: &[u8], b: &[u8]) -> u32 {
 /// When `progress` asks to stop.
 pub fn distances_between_rows(
     table: &Table,
-    rows: std::ops::Range<usize>,
+    rows: Range<usize>,
     progress: &dyn Progress,
 ) -> Result<Vec<f32>, Error> {
-    let distances: Vec<f32> = rows
-        .clone()
-        .into_par_iter()
-        .map(|at| {
-            progress.advance(1);
-            if progress.stopped() {
-                return 0.0;
-            }
-            mean_to_nearest(table, at, rows.clone())
-        })
-        .collect();
-    if progress.stopped() { Err(Error::Interrupted) } else { Ok(distances) }
+    let others = Interleaved::of(table, rows.clone());
+    of_some_at_once(table, rows.clone(), progress, |first, wanted| {
+        let mut nearest = [Nearest::NONE; AT_ONCE];
+        others.distances(wanted, |at, place, squared| {
+            nearest[at].add(first + at - rows.start, place, squared);
+        });
+        nearest.map(|nearest| nearest.mean())
+    })
 }
 
-/// The mean distance of a row to the nearest of others, itself left out; infinite without others.
-fn mean_to_nearest(table: &Table, at: usize, rows: std::ops::Range<usize>) -> f32 {
-    let mut nearest = [f32::INFINITY; NEAREST];
-    for other in rows.filter(|&other| other != at) {
-        let squared = Table::squared(table.row(at), table.row(other));
-        if squared < nearest[NEAREST - 1] {
-            put(&mut nearest, squared);
-        }
+/// For each of some rows what `of` computes, for as many at a time as are compared at a time: it gets the first of them.
+fn of_some_at_once<T: Send>(
+    table: &Table,
+    rows: Range<usize>,
+    progress: &dyn Progress,
+    of: impl Fn(usize, &[&[f32]]) -> [T; AT_ONCE] + Sync,
+) -> Result<Vec<T>, Error> {
+    let some: Vec<usize> = rows.clone().step_by(AT_ONCE).collect();
+    let all: Vec<Vec<T>> = some
+        .into_par_iter()
+        .map(|first| {
+            let count = AT_ONCE.min(rows.end - first);
+            progress.advance(count as u64);
+            if progress.stopped() {
+                return Vec::new();
+            }
+            let wanted: Vec<&[f32]> = (first..first + count).map(|at| table.row(at)).collect();
+            of(first, &wanted).into_iter().take(count).collect()
+        })
+        .collect();
+    if progress.stopped() {
+        Err(Error::Interrupted)
+    } else {
+        Ok(all.into_iter().flatten().collect())
     }
-    let known = nearest.iter().filter(|squared| squared.is_finite());
-    let (sum, count) =
-        known.fold((0.0, 0.0), |(sum, count), squared| (sum + squared.sqrt(), count + 1.0));
-    if count > 0.0 { sum / count } else { f32::INFINITY }
+}
+
+/// The classes of `table`, which begin at `starts`: the rows of each, and the same to compare with.
+fn classes_of(table: &Table, starts: &[usize]) -> Vec<(Range<usize>, Interleaved)> {
+    let ends = starts.iter().skip(1).copied().chain([table.len()]);
+    let rows = starts.iter().zip(ends).map(|(&start, end)| start..end);
+    rows.map(|rows| (rows.clone(), Interleaved::of(table, rows))).collect()
 }
 
 /// For each row of `table`, how far it is from its own class and from the nearest other one, by the means of the distances to
@@ -166,26 +208,26 @@ pub fn distances_between(
     starts: &[usize],
     progress: &dyn Progress,
 ) -> Result<Vec<Distances>, Error> {
-    let ends: Vec<usize> = starts.iter().skip(1).copied().chain([table.len()]).collect();
-    let of_row = |at: usize| -> Distances {
+    let classes = classes_of(table, starts);
+    of_some_at_once(table, 0..table.len(), progress, |first, wanted| {
         let mut distances =
-            Distances { own: f32::INFINITY, other: f32::INFINITY, nearest_class: 0 };
-        progress.advance(1);
-        if progress.stopped() {
-            return distances;
-        }
-        for (class, (&start, &end)) in starts.iter().zip(&ends).enumerate() {
-            let mean = mean_to_nearest(table, at, start..end);
-            if (start..end).contains(&at) {
-                distances.own = mean;
-            } else if mean < distances.other {
-                (distances.other, distances.nearest_class) = (mean, class as u32);
+            [Distances { own: f32::INFINITY, other: f32::INFINITY, nearest_class: 0 }; AT_ONCE];
+        for (class, (rows, others)) in classes.iter().enumerate() {
+            let mut nearest = [Nearest::NONE; AT_ONCE];
+            others.distances(wanted, |at, place, squared| {
+                nearest[at].add(first + at, rows.start + place, squared);
+            });
+            for (at, (distances, nearest)) in distances.iter_mut().zip(nearest).enumerate() {
+                let mean = nearest.mean();
+                if rows.contains(&(first + at)) {
+                    distances.own = mean;
+                } else if mean < distances.other {
+                    (distances.other, distances.nearest_class) = (mean, class as u32);
+                }
             }
         }
         distances
-    };
-    let all: Vec<Distances> = (0..table.len()).into_par_iter().map(of_row).collect();
-    if progress.stopped() { Err(Error::Interrupted) } else { Ok(all) }
+    })
 }
 
 /// For each row of `table` the square of the distance to the nearest row of each class, itself left out: rows times classes.
@@ -198,20 +240,43 @@ pub fn nearest_of_classes(
     starts: &[usize],
     progress: &dyn Progress,
 ) -> Result<Vec<f32>, Error> {
-    let ends: Vec<usize> = starts.iter().skip(1).copied().chain([table.len()]).collect();
-    let mut nearest = vec![f32::INFINITY; table.len() * starts.len()];
-    nearest.par_chunks_mut(starts.len().max(1)).enumerate().for_each(|(at, nearest)| {
-        progress.advance(1);
-        if progress.stopped() {
-            return;
+    let classes = classes_of(table, starts);
+    let all = of_some_at_once(table, 0..table.len(), progress, |first, wanted| {
+        let mut all: [Vec<f32>; AT_ONCE] = Default::default();
+        for (rows, others) in &classes {
+            let mut nearest = [f32::INFINITY; AT_ONCE];
+            others.distances(wanted, |at, place, squared| {
+                for (other, &squared) in (rows.start + place..).zip(squared) {
+                    if squared < nearest[at] && other != first + at {
+                        nearest[at] = squared;
+                    }
+                }
+            });
+            all.iter_mut().zip(nearest).for_each(|(all, nearest)| all.push(nearest));
         }
-        for (nearest, (&start, &end)) in nearest.iter_mut().zip(starts.iter().zip(&ends)) {
-            for other in (start..end).filter(|&other| other != at) {
-                *nearest = nearest.min(Table::squared(table.row(at), table.row(other)));
+        all
+    })?;
+    Ok(all.into_iter().flatten().collect())
+}
+
+/// For each of `wanted` the nearest of `others` that is not itself: its distance, and which it is; itself at an infinite
+/// distance where there is no other.
+pub fn nearest_among(table: &Table, wanted: &[usize], others: &[usize]) -> Vec<(f32, usize)> {
+    let interleaved = Interleaved::of(table, others.iter().copied());
+    let of_some = |wanted: &[usize]| {
+        let rows: Vec<&[f32]> = wanted.iter().map(|&at| table.row(at)).collect();
+        let mut nearest: Vec<(f32, usize)> = wanted.iter().map(|&at| (f32::INFINITY, at)).collect();
+        interleaved.distances(&rows, |at, place, squared| {
+            for (&other, &squared) in others[place..].iter().zip(squared) {
+                if squared < nearest[at].0 && other != wanted[at] {
+                    nearest[at] = (squared, other);
+                }
             }
-        }
-    });
-    if progress.stopped() { Err(Error::Interrupted) } else { Ok(nearest) }
+        });
+        nearest
+    };
+    let found: Vec<Vec<(f32, usize)>> = wanted.par_chunks(AT_ONCE).map(of_some).collect();
+    found.into_iter().flatten().map(|(squared, other)| (squared.sqrt(), other)).collect()
 }
 
 #[cfg(test)]

@@ -4,8 +4,9 @@
 //! pulls on its own prediction (Allen, The relationship between variable selection and data augmentation and a method for
 //! prediction, 1974). So nothing is learned twice.
 
-use crate::numeric::Table;
-use crate::numeric::{Square, dot};
+use rayon::prelude::*;
+
+use crate::numeric::{Square, Table, dot};
 
 /// What each row is predicted to be without itself.
 #[derive(Clone, Debug)]
@@ -45,18 +46,24 @@ impl Ridge {
             let Some(inverse) = held_down(&gram, strength).inverse() else { continue };
             let weights: Vec<Vec<f64>> =
                 targets.chunks_exact(side).map(|target| inverse.times(target)).collect();
-            let mut scores = Vec::with_capacity(class_of.len() * classes);
-            let mut errors = 0.0;
-            for (row, &class) in table.rows().zip(class_of) {
-                widen(&mut wide, row);
-                let pull = dot(&wide, &inverse.times(&wide)).min(1.0 - 1e-9);
-                for (at, weights) in weights.iter().enumerate() {
-                    let target = if at == class as usize { 1.0 } else { -1.0 };
-                    let without = (dot(&wide, weights) - pull * target) / (1.0 - pull);
-                    errors += (target - without) * (target - without);
-                    scores.push(without as f32);
-                }
-            }
+            let mut scores = vec![0.0f32; class_of.len() * classes];
+            let rows = scores.par_chunks_mut(classes.max(1)).zip(class_of);
+            let errors: Vec<f64> = rows
+                .enumerate()
+                .map_with(wide.clone(), |wide, (at, (scores, &class))| {
+                    widen(wide, table.row(at));
+                    let pull = dot(wide, &inverse.times(wide)).min(1.0 - 1e-9);
+                    let mut errors = 0.0;
+                    for (at, (score, weights)) in scores.iter_mut().zip(&weights).enumerate() {
+                        let target = if at == class as usize { 1.0 } else { -1.0 };
+                        let without = (dot(wide, weights) - pull * target) / (1.0 - pull);
+                        errors += (target - without) * (target - without);
+                        *score = without as f32;
+                    }
+                    errors
+                })
+                .collect();
+            let errors: f64 = errors.iter().sum();
             if best.as_ref().is_none_or(|(least, _)| errors < *least) {
                 best = Some((errors, Ridge { classes, scores }));
             }

@@ -1,9 +1,8 @@
 //! Held-out images that are unlike anything in training: a score on them says how a model guesses, not what it learned.
 
-use rayon::prelude::*;
 use statrs::distribution::{Binomial, DiscreteCDF};
 
-use crate::appearance::Subject;
+use crate::appearance::{Subject, nearest_among};
 use crate::duplicates::DuplicateReport;
 use crate::numeric::Table;
 
@@ -54,7 +53,7 @@ pub fn unseen(
             continue;
         }
         let mut apart: Vec<f32> =
-            train.par_iter().map(|&row| nearest(table, row, &train).0).collect();
+            nearest_among(table, &train, &train).into_iter().map(|(far, _)| far).collect();
         apart.sort_by(f32::total_cmp);
         let usual = apart[((apart.len() as f64 * USUAL).ceil() as usize).clamp(1, apart.len()) - 1];
         let mut splits: Vec<&str> = images.rows.clone().filter_map(split).collect();
@@ -63,12 +62,12 @@ pub fn unseen(
         for held_out in splits.into_iter().filter(|split| *split != training) {
             let own: Vec<usize> =
                 images.rows.clone().filter(|&row| split(row) == Some(held_out)).collect();
-            let compared: Vec<(usize, (f32, usize))> =
-                own.par_iter().map(|&row| (row, nearest(table, row, &train))).collect();
-            let mut unlike: Vec<UnseenImage> = compared
-                .into_iter()
+            let compared = nearest_among(table, &own, &train);
+            let mut unlike: Vec<UnseenImage> = own
+                .iter()
+                .zip(compared)
                 .filter(|(_, (far, _))| *far > usual)
-                .map(|(row, (far, nearest))| UnseenImage {
+                .map(|(&row, (far, nearest))| UnseenImage {
                     row,
                     nearest,
                     ratio: f64::from(far) / f64::from(usual.max(1e-9)),
@@ -91,12 +90,4 @@ pub fn unseen(
         many > 0 && by_chance.is_ok_and(|all| all.sf(many - 1) < chance / tests)
     });
     all
-}
-
-/// The distance of a row to the nearest of `others` that is not itself, and which that is.
-fn nearest(table: &Table, row: usize, others: &[usize]) -> (f32, usize) {
-    let others = others.iter().filter(|&&other| other != row);
-    let far = others.map(|&other| (Table::squared(table.row(row), table.row(other)), other));
-    let best = far.min_by(|a, b| a.0.total_cmp(&b.0)).unwrap_or((f32::INFINITY, row));
-    (best.0.sqrt(), best.1)
 }

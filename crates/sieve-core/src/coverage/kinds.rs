@@ -10,7 +10,7 @@ use statrs::distribution::{Binomial, DiscreteCDF};
 use crate::appearance::Subject;
 use crate::attributes::{Fact, UNKNOWN};
 use crate::duplicates::DuplicateReport;
-use crate::numeric::Table;
+use crate::numeric::{AT_ONCE, Interleaved, Table};
 
 /// Images for each group squared: a class of 40 has 2 groups, one of 250 has 5. Fewer images in a group say little of it.
 const IMAGES_PER_GROUP: f64 = 10.0;
@@ -220,17 +220,22 @@ fn groups(table: &Table, rows: &[usize], count: usize, seed: u64) -> Vec<Vec<usi
         for round in 0..ROUNDS {
             apart = 0.0;
             let mut changed = round == 0;
-            for (group, &row) in of.iter_mut().zip(rows) {
-                let (mut nearest, mut least) = (0, f32::INFINITY);
-                for (at, centre) in centres.iter().enumerate() {
-                    let far = Table::squared(table.row(row), centre);
-                    if far < least {
-                        (nearest, least) = (at, far);
+            let interleaved = Interleaved::of_rows(&centres);
+            for (of, rows) in of.chunks_mut(AT_ONCE).zip(rows.chunks(AT_ONCE)) {
+                let wanted: Vec<&[f32]> = rows.iter().map(|&row| table.row(row)).collect();
+                let mut nearest = [(f32::INFINITY, 0); AT_ONCE];
+                interleaved.distances(&wanted, |at, first, squared| {
+                    for (centre, &squared) in (first..).zip(squared) {
+                        if squared < nearest[at].0 {
+                            nearest[at] = (squared, centre);
+                        }
                     }
+                });
+                for (group, (least, nearest)) in of.iter_mut().zip(nearest) {
+                    apart += f64::from(least);
+                    changed |= *group != nearest;
+                    *group = nearest;
                 }
-                apart += f64::from(least);
-                changed |= *group != nearest;
-                *group = nearest;
             }
             if !changed {
                 break;

@@ -5,8 +5,8 @@
 
 use super::least_squares::{self, UNKNOWNS};
 use super::plane::Plane;
-use super::simd::{F32x8, Kernel, add, lanes, totals};
 use crate::affine::Affine;
+use crate::numeric::simd::{F32x8, Kernel, add, lanes, totals};
 use crate::rect::Region;
 
 /// What does not move: an image sampled on a square grid, with its slopes.

@@ -5,9 +5,9 @@ use super::chroma::Chroma;
 use super::details::{BandCorrelation, Bands, Parts, share_seen};
 use super::distortion::Distortion;
 use super::plane::Planes;
-use super::simd::{F32x8, lanes};
 use crate::affine::Affine;
 use crate::measuring::halved;
+use crate::numeric::simd::{F32x8, lanes};
 use crate::rect::Region;
 
 /// Samples along each side when colours are compared.

@@ -1,6 +1,6 @@
 //! How small blocks of two images fit, each on its own.
 
-use super::simd::LANES;
+use crate::numeric::simd::LANES;
 
 /// Samples along each side of a block.
 const BLOCK: usize = LANES;

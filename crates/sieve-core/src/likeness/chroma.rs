@@ -1,6 +1,6 @@
 //! How much of the colours of two images goes together.
 
-use super::simd::{F32x8, add, lanes, totals};
+use crate::numeric::simd::{F32x8, add, lanes, totals};
 
 /// Sums of two images' chroma at the same places.
 pub struct Chroma {

@@ -7,10 +7,10 @@ use super::align::{AlignScratch, Alignment, Limits, Template, align};
 use super::blocks::{Blocks, Grid, Rest};
 use super::details::without_neighbours;
 use super::plane::Plane;
-use super::simd::{F32x8, Kernel, LANES, run};
 use super::tone::{Colours, Tone};
 use crate::affine::Affine;
 use crate::measuring::{CHROMA, CLOSEUP_PX, Closeup, LUMA, halved};
+use crate::numeric::simd::{F32x8, Kernel, LANES, run};
 use crate::statistics::upper_median;
 
 /// Samples along each side: at least, and what their number is a multiple of.

@@ -3,10 +3,10 @@
 
 use super::align::{AlignScratch, Limits, Template, align};
 use super::alignment_features::{AlignedPair, AlignmentFeatures, Samples};
-use super::simd::{F32x8, Kernel, run};
 use super::verdict::is_promising;
 use super::view::{ImagePyramid, Turn, View};
 use crate::affine::Affine;
+use crate::numeric::simd::{F32x8, Kernel, run};
 
 /// Samples along each side: while the right place is looked for, when it is made exact, and when the
 /// two are compared there.

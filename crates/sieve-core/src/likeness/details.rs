@@ -1,7 +1,7 @@
 //! Details: what is left of an image without its coarse shapes, and how parts of two images fit.
 
-use super::simd::{F32x8, LANES, add, lanes, totals};
 use crate::measuring::halved;
+use crate::numeric::simd::{F32x8, LANES, add, lanes, totals};
 
 /// Levels from which a detail is seen.
 const SEEN_LEVELS: f32 = 4.0;

@@ -1,6 +1,6 @@
 //! The sums of weighted least squares.
 
-use super::simd::{F32x8, LANES, lanes};
+use crate::numeric::simd::{F32x8, LANES, lanes};
 
 /// What is solved for: six numbers of the motion, the gain and the offset.
 pub const UNKNOWNS: usize = 8;

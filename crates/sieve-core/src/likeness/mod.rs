@@ -19,7 +19,6 @@ mod distortion;
 mod least_squares;
 mod placement;
 mod plane;
-mod simd;
 mod tone;
 mod verdict;
 mod view;

@@ -1,8 +1,8 @@
 //! An image as planes of levels that can be looked up between their cells.
 
-use super::simd::{F32x8, Kernel, LANES, run};
 use crate::affine::Affine;
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
+use crate::numeric::simd::{F32x8, Kernel, LANES, run};
 use crate::rect::Region;
 
 /// A square of levels whose whole is the square from -0.5 to 0.5 in `x` (right) and `y` (down).

@@ -1,6 +1,6 @@
 //! What light, exposure, gamma and a tint make of an image, so that only the rest counts as a difference.
 
-use super::simd::{F32x8, Kernel, LANES, add, lanes, totals};
+use crate::numeric::simd::{F32x8, Kernel, LANES, add, lanes, totals};
 
 /// Levels of residual from which a sample hardly counts in a fit.
 const APART_LEVELS: f32 = 12.0;

@@ -7,9 +7,9 @@ use std::f32::consts::PI;
 use std::sync::{LazyLock, OnceLock};
 
 use super::plane::{Plane, Planes};
-use super::simd::{F32x8, Kernel, run};
 use crate::affine::Affine;
 use crate::measuring::Thumbnail;
+use crate::numeric::simd::{F32x8, Kernel, run};
 use crate::rect::Region;
 
 /// Numbers in the vector of a view; the last few are 0.

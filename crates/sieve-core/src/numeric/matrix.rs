@@ -1,5 +1,9 @@
 //! Small symmetric matrices: solved, inverted, taken apart into their directions.
 
+use rand::{RngExt, SeedableRng};
+use rand_chacha::ChaCha8Rng;
+use rayon::prelude::*;
+
 /// A square matrix, row-major.
 #[derive(Clone, Debug)]
 pub struct Square {
@@ -115,6 +119,34 @@ impl Square {
         order.iter().map(|&at| turned.row(at).to_vec()).collect()
     }
 
+    /// The first `count` of these, of a large matrix: rows drawn at random are multiplied with it until they span what it
+    /// stretches most, and it is taken apart within that span (Halko, Martinsson and Tropp, Finding structure with randomness,
+    /// 2011, algorithm 4.4).
+    pub fn leading_directions(&self, count: usize) -> Vec<Vec<f64>> {
+        const ROUNDS: usize = 8;
+        const SPARE: usize = 16;
+        let spanned = (count + SPARE).min(self.side);
+        let mut rng = ChaCha8Rng::seed_from_u64(self.side as u64);
+        let mut span: Vec<Vec<f64>> = (0..spanned)
+            .map(|_| (0..self.side).map(|_| rng.random_range(-1.0..1.0)).collect())
+            .collect();
+        for _ in 0..ROUNDS {
+            span = span.par_iter().map(|row| self.times(row)).collect();
+            make_orthonormal(&mut span);
+        }
+        let images: Vec<Vec<f64>> = span.par_iter().map(|row| self.times(row)).collect();
+        let values = span.iter().flat_map(|row| images.iter().map(|image| dot(row, image)));
+        let within = Square { side: span.len(), values: values.collect() };
+        let combined = |weights: Vec<f64>| {
+            let mut sum = vec![0.0; self.side];
+            for (row, weight) in span.iter().zip(weights) {
+                sum.iter_mut().zip(row).for_each(|(sum, value)| *sum += weight * value);
+            }
+            sum
+        };
+        within.directions().into_iter().take(count).map(combined).collect()
+    }
+
     /// Turns the directions `p` and `q` so that they have nothing in common; `turned` holds the directions as rows.
     fn rotate(&mut self, turned: &mut Square, p: usize, q: usize) {
         let side = self.side;
@@ -139,6 +171,27 @@ impl Square {
             turned.values[at(q, k)] = sine * a + cosine * b;
         }
     }
+}
+
+/// Makes rows unit vectors at right angles (Gram and Schmidt, each twice, as rounding asks for); rows that depend on those
+/// before are dropped.
+fn make_orthonormal(rows: &mut Vec<Vec<f64>>) {
+    let mut done: Vec<Vec<f64>> = Vec::with_capacity(rows.len());
+    for mut row in rows.drain(..) {
+        let before = dot(&row, &row).sqrt();
+        for _ in 0..2 {
+            for other in &done {
+                let common = dot(&row, other);
+                row.iter_mut().zip(other).for_each(|(value, other)| *value -= common * other);
+            }
+        }
+        let length = dot(&row, &row).sqrt();
+        if length > 1e-10 * before {
+            row.iter_mut().for_each(|value| *value /= length);
+            done.push(row);
+        }
+    }
+    *rows = done;
 }
 
 /// The sum of products, in four lanes.
@@ -201,6 +254,35 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn leading_directions_are_the_first_of_all() {
+        // A few directions that differ by a factor, and noise.
+        let mut matrix = Square::zeros(60);
+        for at in 0..200usize {
+            let noise = |column: usize| ((at * 61 + column * 17) % 101) as f64 / 101.0 - 0.5;
+            let row: Vec<f64> = (0..60)
+                .map(|column| {
+                    let strong = if column < 6 { 20.0 / (column + 1) as f64 } else { 0.2 };
+                    strong * noise(column)
+                })
+                .collect();
+            matrix.add_outer(&row, 1.0);
+        }
+        matrix.mirror();
+        let all = matrix.clone().directions();
+        let leading = matrix.leading_directions(4);
+        assert_eq!(leading.len(), 4);
+        for (found, exact) in leading.iter().zip(&all) {
+            assert!((dot(found, exact).abs() - 1.0).abs() < 1e-9, "{}", dot(found, exact));
+        }
+        // A matrix of one direction has no second one.
+        let mut single = Square::zeros(40);
+        single.add_outer(&vec![1.0; 40], 1.0);
+        single.mirror();
+        assert_eq!(single.leading_directions(4).len(), 1);
+        assert!(Square::zeros(40).leading_directions(4).is_empty());
     }
 
     #[test]

@@ -6,8 +6,12 @@ use rayon::prelude::*;
 
 use super::matrix::{Square, dot};
 
-/// Columns whose directions are computed exactly.
+/// Columns whose directions are computed.
 const MOST_COLUMNS: usize = 512;
+/// Columns whose directions are all computed, to the last digit.
+const FEW_COLUMNS: usize = 128;
+/// Rows from which directions are computed, at most: these many say as much of 512 directions as all.
+const MOST_ROWS: usize = 10_000;
 
 /// One row of numbers for each image.
 #[derive(Clone, Debug, Default, PartialEq)]
@@ -120,18 +124,31 @@ impl Table {
         }
         let mut products = Square::zeros(self.width);
         let mut wide = vec![0.0f64; self.width];
-        for row in self.rows() {
-            wide.iter_mut().zip(row).for_each(|(wide, &value)| *wide = f64::from(value));
+        // Rows are in the order of classes, so that each class has its share of every tenth one.
+        for row in self.rows().step_by(self.len().div_ceil(MOST_ROWS).max(1)) {
+            widen(&mut wide, row);
             products.add_outer(&wide, 1.0);
         }
         products.mirror();
-        let directions = products.directions();
-        let mut values = Vec::with_capacity(self.len() * most);
-        for row in self.rows() {
-            wide.iter_mut().zip(row).for_each(|(wide, &value)| *wide = f64::from(value));
-            values.extend(directions[..most].iter().map(|direction| dot(&wide, direction) as f32));
+        let mut directions = if self.width <= FEW_COLUMNS {
+            products.directions()
+        } else {
+            products.leading_directions(most)
+        };
+        directions.truncate(most);
+        // Rows that are all the same have no direction, but a place.
+        if directions.is_empty() {
+            directions.push(vec![0.0; self.width]);
         }
-        Table { width: most, values }
+        let width = directions.len();
+        let mut values = vec![0.0f32; self.len() * width];
+        let rows = values.par_chunks_mut(width.max(1)).zip(self.values.par_chunks(self.width));
+        rows.for_each_with(wide, |wide, (into, row)| {
+            widen(wide, row);
+            let placed = into.iter_mut().zip(&directions);
+            placed.for_each(|(into, direction)| *into = dot(wide, direction) as f32);
+        });
+        Table { width, values }
     }
 
     /// The rows on directions that are drawn at random, the same for every table of this width: sums with signs.
@@ -175,6 +192,10 @@ impl Table {
         let [a, b, c, d, e, f, g, h] = sums;
         ((a + e) + (c + g)) + ((b + f) + (d + h)) + rest
     }
+}
+
+fn widen(wide: &mut [f64], row: &[f32]) {
+    wide.iter_mut().zip(row).for_each(|(wide, &value)| *wide = f64::from(value));
 }
 
 #[cfg(test)]
