@@ -7,6 +7,7 @@ mod console;
 mod failure;
 mod logging;
 mod machine;
+mod packing;
 mod policy_file;
 mod present;
 mod progress;

@@ -55,6 +55,14 @@ pub enum Error {
         /// What the system said.
         reason: String,
     },
+    /// The folder is no pack, or its checksums cannot be used.
+    #[error("the pack {} cannot be verified: {reason}", .path.display())]
+    PackUnusable {
+        /// The path as it was given.
+        path: PathBuf,
+        /// What is wrong with it.
+        reason: String,
+    },
     /// The caller asked to stop; nothing was lost.
     #[error("stopped on request")]
     Interrupted,

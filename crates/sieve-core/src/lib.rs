@@ -14,6 +14,7 @@
 //!    and [`audit`] runs them all.
 //! 6. [`splitting`] assigns every image to train, validation or test.
 //! 7. [`sampling`] picks images to look at; [`augment`] shows what a policy does to their pixels.
+//! 8. [`pack`] computes what a training run is handed.
 //!
 //! The library prints nothing, reads no arguments and no environment, and starts no thread pool
 //! of its own: it works in whichever `rayon` pool it is called from. The same collection, settings
@@ -63,6 +64,7 @@ pub mod measuring;
 pub mod numeric;
 pub mod ordering;
 pub mod outliers;
+pub mod pack;
 pub mod progress;
 pub mod reading;
 pub mod record;

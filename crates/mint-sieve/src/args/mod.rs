@@ -13,6 +13,7 @@ mod leakage;
 mod limits;
 mod nearest;
 mod outliers;
+mod pack;
 mod policy;
 mod preview;
 mod propose;
@@ -36,6 +37,7 @@ pub use leakage::LeakageArgs;
 pub use limits::LimitsArgs;
 pub use nearest::NearestArgs;
 pub use outliers::OutliersArgs;
+pub use pack::{Allowance, ManifestFormat, PackArgs};
 pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 pub use preview::PreviewArgs;
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
@@ -108,13 +110,14 @@ impl Cli {
 }
 
 /// The commands, in the order in which a curator needs them.
-const GROUPS: [(&str, &[&str]); 7] = [
+const GROUPS: [(&str, &[&str]); 8] = [
     ("Inspect", &["audit", "sheet", "balance", "report"]),
     ("Find duplicates", &["duplicates", "nearest"]),
     ("Find what misleads a model", &["outliers", "shortcuts", "coverage"]),
     ("Repair", &["propose", "apply", "undo", "gather"]),
     ("Split", &["split", "leakage", "verify"]),
     ("Preview", &["preview", "policy"]),
+    ("Hand over", &["pack"]),
     ("Learn", &["demo", "limits"]),
 ];
 
@@ -170,6 +173,7 @@ pub enum Command {
     Verify(VerifyArgs),
     Preview(Box<PreviewArgs>),
     Policy(PolicyArgs),
+    Pack(Box<PackArgs>),
     Limits(LimitsArgs),
     Demo(DemoArgs),
 }

@@ -13,6 +13,7 @@ mod leakage;
 mod limits;
 mod nearest;
 mod outliers;
+mod pack;
 mod policy;
 mod preview;
 mod propose;
@@ -125,6 +126,7 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Verify(args) => verify::run(args, progress),
         Command::Preview(args) => preview::run(args, progress),
         Command::Policy(args) => policy::run(args, progress),
+        Command::Pack(args) => pack::run(args, progress),
         Command::Limits(args) => limits::run(args),
         Command::Demo(args) => demo::run(args, progress),
     }

@@ -15,6 +15,7 @@ pub mod limits;
 pub mod nearest;
 mod next;
 pub mod outliers;
+pub mod pack;
 pub mod policy;
 pub mod preview;
 mod reading;

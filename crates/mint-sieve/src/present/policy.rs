@@ -12,9 +12,7 @@ use sieve_core::augment::{Classes, Pick, Policy, Step};
 use sieve_core::files::shown_name;
 
 use super::cells::percent;
-use super::preview::{
-    FrameSettings, ProcessorTime, fill, fit, range_of, reason_in_words, step_name,
-};
+use super::preview::{FrameSettings, ProcessorTime, fill, range_of, reason_in_words, step_name};
 use super::{command_on, counted, envelope, next_step};
 use crate::config::CollectionConfig;
 use crate::console::{Align, Narrow, heading, safe};
@@ -34,7 +32,7 @@ pub fn checked(named: &NamedPolicy, file: &Path, time: Option<&ProcessorTime>) -
         heading(&safe(&named.name)),
         frame.width_px,
         frame.height_px,
-        fit(frame.fit),
+        frame.fit.name(),
         fill(policy.fill),
     );
     if policy.strength != 1.0 {
@@ -145,7 +143,7 @@ fn head(policy: &Policy) -> String {
         "[frame]\nsize = [{}, {}]\nfit = \"{}\"\n",
         frame.width_px,
         frame.height_px,
-        fit(frame.fit)
+        frame.fit.name()
     );
     let settings = FrameSettings::new(policy);
     if let Some(background) = &settings.background {

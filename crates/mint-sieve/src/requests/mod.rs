@@ -2,6 +2,7 @@
 //! and all that presenters see of it.
 
 mod apply;
+mod pack;
 mod preview;
 mod reading;
 mod report;
@@ -9,6 +10,7 @@ mod sheet;
 mod split;
 
 pub use apply::ApplyRequest;
+pub use pack::PackRequest;
 pub use preview::{PreviewRequest, USUAL_SHEET_PX};
 pub use reading::ReadingRequest;
 pub use report::ReportRequest;

@@ -1,6 +1,12 @@
 //! The frame: the image that a model sees, and how an image of other sides is fitted in.
 
+use std::fmt;
+use std::str::FromStr;
+
 use crate::affine::Affine;
+
+/// Sides of a frame in pixels, at most: no model sees more.
+pub const MAX_SIDE_PX: u32 = 4096;
 
 /// The image that the model sees.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -77,6 +83,44 @@ impl Frame {
     }
 }
 
+/// `WIDTHxHEIGHT` or `WIDTHxHEIGHT:FIT`, in pixels; the fit is `cover` where none is named.
+impl FromStr for Frame {
+    type Err = String;
+
+    fn from_str(text: &str) -> Result<Self, String> {
+        let (sides, fit) = text.split_once(':').unwrap_or((text, "cover"));
+        let fit = Fit::ALL
+            .into_iter()
+            .find(|known| known.name() == fit)
+            .ok_or_else(|| format!("the fit is {fit:?}; expected cover, contain or stretch"))?;
+        let side = |text: &str| {
+            text.parse().ok().filter(|side| (1..=MAX_SIDE_PX).contains(side)).ok_or_else(|| {
+                format!("expected WIDTHxHEIGHT or WIDTHxHEIGHT:FIT, sides from 1 to {MAX_SIDE_PX}")
+            })
+        };
+        let (width, height) = sides.split_once('x').unwrap_or((sides, ""));
+        Ok(Frame::new(side(width)?, side(height)?, fit))
+    }
+}
+
+/// As it is read, and what else decides its pixels.
+impl fmt::Display for Frame {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Frame { width_px, height_px, fit, background, colours, sampling } = self;
+        write!(f, "{width_px}x{height_px}:{}", fit.name())?;
+        if let Some([red, green, blue]) = background {
+            write!(f, ", background #{red:02x}{green:02x}{blue:02x}")?;
+        }
+        if *colours == Colours::Grey {
+            f.write_str(", grey")?;
+        }
+        if *sampling == Sampling::Cubic {
+            f.write_str(", cubic sampling")?;
+        }
+        Ok(())
+    }
+}
+
 /// How an image is fitted into the frame, as `object-fit` does in CSS (Images Module Level 3).
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Fit {
@@ -86,4 +130,34 @@ pub enum Fit {
     Contain,
     /// Scaled to the frame's sides, each by itself.
     Stretch,
+}
+
+impl Fit {
+    /// Every fit.
+    pub const ALL: [Fit; 3] = [Fit::Cover, Fit::Contain, Fit::Stretch];
+
+    /// As it is written.
+    pub fn name(self) -> &'static str {
+        match self {
+            Fit::Cover => "cover",
+            Fit::Contain => "contain",
+            Fit::Stretch => "stretch",
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_frame_is_read_as_it_is_written() {
+        let frame: Frame = "224x96:contain".parse().unwrap();
+        assert_eq!((frame.width_px, frame.height_px, frame.fit), (224, 96, Fit::Contain));
+        assert_eq!(frame.to_string().parse(), Ok(frame));
+        assert_eq!("32x32".parse(), Ok(Frame::new(32, 32, Fit::Cover)));
+        for wrong in ["", "32", "0x3", "32x", "32x32:", "32x32:crop", "5000x5", "-3x3", "3x3x3"] {
+            assert!(wrong.parse::<Frame>().is_err(), "{wrong}");
+        }
+    }
 }

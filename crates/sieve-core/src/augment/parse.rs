@@ -3,7 +3,7 @@
 use toml::Spanned;
 use toml::de::{DeTable, DeValue};
 
-use super::frame::{Colours, Fit, Frame, Sampling};
+use super::frame::{Colours, Fit, Frame, MAX_SIDE_PX, Sampling};
 use super::policy::{Classes, Fill, Pick, Policy, Step};
 use super::steps::{self, Amount, Choice, Definition, Range, Second, Setting, Unit, Word};
 use crate::bounded_read::echoed;
@@ -27,8 +27,6 @@ pub enum PolicyError {
     },
 }
 
-/// The greatest side of a frame in pixels: beyond it, a mistake is more likely than a model.
-const MAX_SIDE_PX: u32 = 4096;
 /// Steps of a policy, those of picks included: no image survives as many, and each draw costs as much as there are.
 const MAX_STEPS: usize = 100;
 /// The dial's end: beyond twice what was meant, a policy is another one.
@@ -120,7 +118,7 @@ fn frame(table: &Table<'_>) -> Result<Frame> {
         }
         (frame.width_px, frame.height_px) = (numbers[0] as u32, numbers[1] as u32);
     }
-    let fits = [("cover", Fit::Cover), ("contain", Fit::Contain), ("stretch", Fit::Stretch)];
+    let fits = Fit::ALL.map(|fit| (fit.name(), fit));
     frame.fit = table.one_of("fit", &fits)?.unwrap_or(frame.fit);
     let colours = [("rgb", Colours::Rgb), ("grey", Colours::Grey)];
     frame.colours = table.one_of("colour", &colours)?.unwrap_or_default();

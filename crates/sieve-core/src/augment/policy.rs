@@ -69,6 +69,13 @@ pub enum Classes {
     Only(Vec<String>),
 }
 
+impl Policy {
+    /// The policy that only fits images into a frame.
+    pub fn of_frame(frame: Frame, fill: Fill) -> Self {
+        Policy { frame, fill, strength: 1.0, steps: Vec::new(), picks: Vec::new() }
+    }
+}
+
 impl Classes {
     /// Whether `class` is one of them.
     pub fn includes(&self, class: &str) -> bool {

@@ -105,6 +105,11 @@ impl Opening<'_> {
             facts => facts.map_err(unreadable)?,
         };
         if facts.is_dir() {
+            if root.split.is_none()
+                && let Some(pack) = self.pack_in(path)
+            {
+                return self.add_pack(root, &pack);
+            }
             let listing = walk(path, self.request.follow_links, self.progress)?;
             let source = self.folder_source(root, path)?;
             return self.add_listing(root, listing, Source::Folder(source));
@@ -112,7 +117,18 @@ impl Opening<'_> {
         if !facts.is_file() {
             return Err(Error::RootUnknown { path: path.clone() });
         }
+        self.add_file(root)
+    }
+
+    /// Adds an archive or a table.
+    pub(super) fn add_file(&mut self, root: &Root) -> Result<(), Error> {
+        let path = &root.path;
+        let unreadable = |error: io::Error| Error::RootUnreadable {
+            path: path.clone(),
+            reason: io_reason(&error),
+        };
         let broken = |reason: String| Error::RootUnreadable { path: path.clone(), reason };
+        let facts = fs::metadata(path).map_err(unreadable)?;
         let stamp = Stamp::from_metadata(&facts);
         match archive::kind(path).map_err(unreadable)? {
             Some(Kind::Zip) => {
@@ -158,7 +174,12 @@ impl Opening<'_> {
         Ok(listing)
     }
 
-    fn add_listing(&mut self, root: &Root, listing: Listing, source: Source) -> Result<(), Error> {
+    pub(super) fn add_listing(
+        &mut self,
+        root: &Root,
+        listing: Listing,
+        source: Source,
+    ) -> Result<(), Error> {
         if let Some(pattern) = &self.request.options.label_from {
             self.add_named(root, listing, source, pattern);
             return Ok(());

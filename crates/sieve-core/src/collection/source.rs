@@ -6,7 +6,7 @@ use std::time::SystemTime;
 
 use rayon::prelude::*;
 
-use super::archive::{TakesEntries, Tar, Zip};
+use super::archive::{Frames, TakesEntries, Tar, Zip};
 use super::folder::{FolderSource, SourceFile};
 use super::listing::Found;
 use super::{Collection, EntryKind};
@@ -25,6 +25,8 @@ pub(super) enum Source {
     Zip(Zip),
     /// Entries of a tar archive.
     Tar(Tar),
+    /// Frames of an array.
+    Frames(Frames),
 }
 
 /// Where a file's bytes are.
@@ -76,6 +78,7 @@ impl Source {
                 Some(head)
             }
             Source::Zip(zip) => zip.head(found.offset, most),
+            Source::Frames(frames) => Some(frames.read(found.offset, &limits).ok()?.0),
             Source::Tar(tar) => match tar.read(found.offset, stamp.size_bytes.min(most), &limits) {
                 Some(read) => Some(read.ok()?.0),
                 None => {
@@ -115,7 +118,7 @@ impl Collection {
     pub fn file(&self, file: Located<'_>) -> Option<SourceFile<'_>> {
         match &self.sources[file.at.source as usize] {
             Source::Folder(folder) => folder.file(file.path),
-            Source::Zip(_) | Source::Tar(_) => None,
+            Source::Zip(_) | Source::Tar(_) | Source::Frames(_) => None,
         }
     }
 
@@ -188,6 +191,7 @@ impl Collection {
                 }
             }),
             Source::Zip(zip) => Some(zip.read(offset, limits).map(whole)),
+            Source::Frames(frames) => Some(frames.read(offset, limits).map(whole)),
             Source::Tar(tar) => {
                 tar.read(offset, stamp.size_bytes, limits).map(|bytes| bytes.map(whole))
             }

@@ -78,11 +78,17 @@ impl LeftOut {
 
 /// The images that take part, in the order of their paths, and the files that do not.
 pub struct Eligible<'a> {
+    /// Those that take part.
     pub images: Vec<Assigned<'a>>,
+    /// Those that do not, and why.
     pub left_out: Vec<(&'a Record, LeftOut)>,
 }
 
 /// The images of `catalog` that take part, each with its group.
+///
+/// # Errors
+///
+/// When a pattern of the request matches no path.
 pub fn eligible<'a>(
     catalog: &'a Catalog,
     found: &DuplicateReport<'_>,

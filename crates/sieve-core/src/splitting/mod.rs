@@ -19,7 +19,7 @@ mod targets;
 mod verify;
 
 pub use assign::{Assignment, ClassCounts, assign};
-pub use groups::{Assigned, GroupId, LeftOut};
+pub use groups::{Assigned, Eligible, GroupId, LeftOut, eligible};
 pub use parts::{Amount, Parts, PartsError};
 pub use places::{Placing, places};
 pub use previous_split::Earlier;

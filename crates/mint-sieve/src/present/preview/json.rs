@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use serde::Serialize;
 use sieve_core::augment::cost::{GeometryCost, Impact, Reason, Verdict};
-use sieve_core::augment::{Colours, DrawnStep, Fill, Fit, Policy, Projective, Sampling};
+use sieve_core::augment::{Colours, DrawnStep, Fill, Policy, Projective, Sampling};
 use sieve_core::files::shown_name;
 
 use super::{FrameCost, Numbers, Preview};
@@ -48,7 +48,7 @@ impl FrameSettings {
         FrameSettings {
             width_px: frame.width_px,
             height_px: frame.height_px,
-            fit: fit(frame.fit),
+            fit: frame.fit.name(),
             background: frame.background.map(colour),
             colour: match frame.colours {
                 Colours::Rgb => "rgb",
@@ -64,15 +64,6 @@ impl FrameSettings {
 
 fn colour([red, green, blue]: [u8; 3]) -> String {
     format!("#{red:02x}{green:02x}{blue:02x}")
-}
-
-/// A fit as a policy writes it.
-pub fn fit(fit: Fit) -> &'static str {
-    match fit {
-        Fit::Cover => "cover",
-        Fit::Contain => "contain",
-        Fit::Stretch => "stretch",
-    }
 }
 
 /// A fill as a policy writes it.

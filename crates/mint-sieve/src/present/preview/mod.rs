@@ -7,7 +7,7 @@ mod text;
 
 pub use copies::Copies;
 pub use frame::FrameCost;
-pub use json::{FrameSettings, fill, fit};
+pub use json::{FrameSettings, fill};
 pub use text::{range_of, reason_in_words, step_name};
 
 use sieve_core::augment::cost::{GeometryCost, Impact, Verdict};

@@ -52,7 +52,7 @@ pub fn text(preview: &Preview<'_>) -> String {
 /// What the frame does without any augmentation.
 fn frame_text(preview: &Preview<'_>, frame: &FrameCost) -> String {
     let Policy { frame: shape, .. } = &preview.policies[0].policy;
-    let fit = super::json::fit(shape.fit);
+    let fit = shape.fit.name();
     let mut text = format!(
         "Frame of {}: {}x{}, {fit}; over {}:\n\n",
         safe(&preview.policies[0].name),

@@ -1,10 +1,12 @@
 //! Archives, read in place: nothing is unpacked to disk.
 
+mod frames;
 mod shared;
 mod stream;
 mod tar;
 mod zip;
 
+pub(super) use frames::Frames;
 pub(super) use stream::Compression;
 pub(super) use tar::{TakesEntries, Tar};
 pub(super) use zip::Zip;

@@ -1,0 +1,47 @@
+//! A few lines of Python that read a pack, with the standard library and NumPy.
+
+use sieve_core::pack::Form;
+
+use super::PackReport;
+use crate::args::ManifestFormat;
+
+/// The script for this pack.
+pub fn example(report: &PackReport<'_>) -> String {
+    let split = &report.numbers.training_split;
+    // A literal of JSON is one of Python, but for what neither escapes in the same way, which is not ASCII.
+    let split = serde_json::to_string(split).expect("text serialises");
+    let rows = match report.request.manifest {
+        ManifestFormat::Csv => {
+            "with open(folder / f'{split}-manifest.csv', newline='', encoding='utf-8') as file:\n    rows = list(csv.DictReader(file))"
+        }
+        ManifestFormat::Jsonl => {
+            "with open(folder / f'{split}-manifest.jsonl', encoding='utf-8') as file:\n    rows = [json.loads(line) for line in file]"
+        }
+    };
+    let (imports, first, bytes) = match report.request.form {
+        Form::Tree => ("", "", "(folder / row['path']).read_bytes()"),
+        Form::Zip => (
+            "import zipfile\n",
+            "archive = zipfile.ZipFile(folder / f'{split}.zip')\n",
+            "archive.read(row['path'])",
+        ),
+        Form::Tar => (
+            "import tarfile\n",
+            "archive = tarfile.open(folder / f'{split}.tar')\n",
+            "archive.extractfile(row['path']).read()",
+        ),
+        Form::Shards => (
+            "",
+            "with open(folder / f'{split}-shards.csv', newline='', encoding='utf-8') as file:\n    places = {place['path']: place for place in csv.DictReader(file)}\n\n\ndef read(path):\n    place = places[path]\n    with open(folder / place['shard'], 'rb') as shard:\n        shard.seek(int(place['offset']))\n        return shard.read(int(place['size_bytes']))\n\n\n",
+            "read(row['path'])",
+        ),
+        Form::Npy => (
+            "import numpy\n",
+            "images = numpy.load(folder / f'{split}-images.npy', mmap_mode='r')\nlabels = numpy.load(folder / f'{split}-labels.npy')\nprint(images.shape, images.dtype, labels[:10])\n",
+            "images[0].tobytes()",
+        ),
+    };
+    format!(
+        "\"\"\"Reads this pack: python3 load_pack.py\"\"\"\nimport csv\nimport hashlib\nimport json\nimport pathlib\n{imports}\nfolder = pathlib.Path(__file__).parent\nclasses = [one['class'] for one in json.loads((folder / 'class-index.json').read_text('utf-8'))['classes']]\nnumbers = json.loads((folder / 'numbers.json').read_text('utf-8'))\nsplit = {split}\n{rows}\n{first}row = rows[0]\ndata = {bytes}\nassert hashlib.sha256(data).hexdigest() == row['sha256'], row['path']\nassert row['class'].lstrip(\"'\") == classes[int(row['class_index'])].lstrip(\"'\")\nprint(len(rows), 'images of', len(classes), 'classes; first:', row['path'], len(data), 'bytes')\nprint('steps per epoch:', numbers['batches']['steps_per_epoch'])\n"
+    )
+}
