@@ -231,7 +231,7 @@ fn changed_images(
         let path = entry.path.as_str();
         seen.insert(path);
         match (sum, expected.get(path)) {
-            (Err(why), _) => put(path, Problem::Unreadable, format!("{why:?}")),
+            (Err(why), _) => put(path, Problem::Unreadable, why.to_string()),
             (Ok(_), None) => put(path, Problem::Unlisted, String::new()),
             (Ok(sum), Some(known)) if sum != *known => put(path, Problem::Changed, String::new()),
             (Ok(_), Some(_)) => {}

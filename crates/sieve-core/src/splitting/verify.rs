@@ -104,7 +104,7 @@ pub fn verify(
                 index = index.or(bytes);
             }
             Err(why) => {
-                verdict.unreadable.push((entry.path.to_string(), format!("{why:?}")));
+                verdict.unreadable.push((entry.path.to_string(), why.to_string()));
             }
         }
     }
