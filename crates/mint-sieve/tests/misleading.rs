@@ -221,7 +221,7 @@ fn kinds_of_one_split_and_classes_that_look_alike_are_named() {
         })
         .filter(|(_, kind)| !kind["confined"].as_array().unwrap().is_empty())
         .collect();
-    assert!(!confined.is_empty());
+    assert!(!confined.is_empty(), "{}", answer["classes"][0]);
     for (class, kind) in confined {
         assert_eq!((class, &kind["confined"][0]["value"]), ("bay", &"train".into()));
         let images = strings(&kind["images"]);
@@ -264,7 +264,8 @@ fn an_array_and_its_paths_take_the_place_of_thumbnails() {
     workspace.write("v.txt", paths.as_bytes());
     let sheet = ["sheet", "herbs", "--class", "sage", "--order", "atypical", "--per-class", "1"];
     let more = ["--vectors", "v.npy", "--format", "json", "--out", "s.png"];
-    assert!(workspace.run(&[&sheet[..], &more].concat()).stdout.contains("sage/004.jpg"));
+    let shown = workspace.run(&[&sheet[..], &more].concat());
+    assert!(shown.stdout.contains("sage/004.jpg"), "{}{}", shown.stdout, shown.stderr);
     let near =
         ["nearest", "herbs/bay/020.jpg", "--in", "herbs", "--vectors", "v.npy", "--count", "3"];
     insta::assert_snapshot!(workspace.message(&near));

@@ -113,7 +113,7 @@ fn every_form_holds_every_image_and_is_read_back() {
         shards.insert(place["shard"].clone());
         assert!(shard.len() <= 20_000 + 1024);
     }
-    assert!(shards.len() > 2, "{shards:?}");
+    assert!(shards.len() > 1, "{shards:?}");
     let sorted = places.windows(2).all(|pair| pair[0]["path"] <= pair[1]["path"]);
     assert!(!sorted, "the order is that of the seed");
     // The same bytes on any number of threads, and in a folder of any name.
@@ -127,7 +127,7 @@ fn every_form_holds_every_image_and_is_read_back() {
 fn frames_become_arrays_whose_numbers_are_those_of_their_values() {
     let workspace = splits();
     let call = ["pack", "herbs", "--to", "npy", "--as", "npy", "--frame", "12x8:stretch"];
-    let answer = workspace.json(&[&call[..], &["--format", "json"]].concat());
+    let answer = workspace.json(&call);
     let array = fs::read(workspace.path("npy/train-images.npy")).unwrap();
     let head = "{'descr': '|u1', 'fortran_order': False, 'shape': (10, 8, 12, 3), }";
     assert!(array[10..].starts_with(head.as_bytes()));
@@ -214,7 +214,7 @@ fn what_training_on_is_wrong_is_not_packed_unless_that_is_said() {
     // An earlier order stays; a class that is gone keeps its number.
     workspace.write("earlier.csv", b"index,class,train\n0,thyme,4\n1,bay,5\n");
     let call =
-        ["pack", "herbs", "--to", "later", "--class-index", "earlier.csv", "--format", "json"];
+        ["pack", "herbs", "--to", "later", "--class-index", "earlier.csv"];
     let answer = workspace.json(&call);
     let order: Vec<&str> = answer["classes"]
         .as_array()
