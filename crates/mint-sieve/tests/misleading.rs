@@ -202,9 +202,9 @@ fn kinds_of_one_split_and_classes_that_look_alike_are_named() {
         ("sage", RED),
     ];
     for (name, leaf) in leaves {
-        class(&workspace, &format!("herbs/train/{name}"), 30, leaf, &SHADES);
+        class(&workspace, &format!("herbs/train/{name}"), 10, leaf, &SHADES);
         let held_out = [leaf[0] + 1, leaf[1], leaf[2] + 1];
-        class(&workspace, &format!("herbs/test/{name}"), 20, held_out, &SHADES);
+        class(&workspace, &format!("herbs/test/{name}"), 40, held_out, &SHADES);
     }
     for number in 0..30 {
         let bytes = grounded(90_000 + number, GREEN, BLUE);
