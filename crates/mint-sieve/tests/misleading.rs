@@ -263,9 +263,10 @@ fn an_array_and_its_paths_take_the_place_of_thumbnails() {
     assert!(missing.status == 3 && missing.stderr.contains("v.txt"), "{}", missing.stderr);
     workspace.write("v.txt", paths.as_bytes());
     let sheet = ["sheet", "herbs", "--class", "sage", "--order", "atypical", "--per-class", "1"];
-    let more = ["--vectors", "v.npy", "--format", "json", "--out", "s.png"];
-    let shown = workspace.run(&[&sheet[..], &more].concat());
-    assert!(shown.stdout.contains("sage/004.jpg"), "{}{}", shown.stdout, shown.stderr);
+    let more = ["--vectors", "v.npy", "--out", "s.html"];
+    assert_eq!(workspace.run(&[&sheet[..], &more].concat()).status, 0);
+    let page = std::fs::read_to_string(workspace.path("s.html")).unwrap();
+    assert!(page.contains("sage/004.jpg") && !page.contains("sage/005.jpg"));
     let near =
         ["nearest", "herbs/bay/020.jpg", "--in", "herbs", "--vectors", "v.npy", "--count", "3"];
     insta::assert_snapshot!(workspace.message(&near));
