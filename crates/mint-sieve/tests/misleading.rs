@@ -266,7 +266,7 @@ fn an_array_and_its_paths_take_the_place_of_thumbnails() {
     let more = ["--vectors", "v.npy", "--out", "s.html"];
     assert_eq!(workspace.run(&[&sheet[..], &more].concat()).status, 0);
     let page = std::fs::read_to_string(workspace.path("s.html")).unwrap();
-    assert!(page.contains("sage/004.jpg") && !page.contains("sage/005.jpg"));
+    assert!(page.contains("004.jpg") && !page.contains("005.jpg"), "{page}");
     let near =
         ["nearest", "herbs/bay/020.jpg", "--in", "herbs", "--vectors", "v.npy", "--count", "3"];
     insta::assert_snapshot!(workspace.message(&near));
