@@ -213,8 +213,7 @@ fn what_training_on_is_wrong_is_not_packed_unless_that_is_said() {
     assert!(refused.status == 2 && refused.stderr.contains("1 row"), "{}", refused.stderr);
     // An earlier order stays; a class that is gone keeps its number.
     workspace.write("earlier.csv", b"index,class,train\n0,thyme,4\n1,bay,5\n");
-    let call =
-        ["pack", "herbs", "--to", "later", "--class-index", "earlier.csv"];
+    let call = ["pack", "herbs", "--to", "later", "--class-index", "earlier.csv"];
     let answer = workspace.json(&call);
     let order: Vec<&str> = answer["classes"]
         .as_array()
@@ -337,4 +336,60 @@ fn the_example_reads_each_form() {
             "{form}: {text}{errors}"
         );
     }
+}
+
+/// Only where this build reads and writes Parquet.
+#[cfg(feature = "parquet")]
+#[test]
+fn parquet_holds_images_and_takes_the_place_of_tables() {
+    let workspace = splits();
+    let call = ["pack", "herbs", "--to", "pq", "--as", "parquet", "--manifest", "parquet"];
+    assert_eq!(workspace.run(&call).status, 0);
+    assert_eq!(workspace.run(&["verify", "pq"]).status, 0);
+    let audited = workspace.json(&["audit", "pq"]);
+    assert_eq!(audited["collection"]["images"], 18);
+    assert_eq!(workspace.run(&["gather", "pq", "--to", "out"]).status, 0);
+    let after: std::collections::BTreeSet<Vec<u8>> = workspace.files("out").into_values().collect();
+    assert!(by_content(&workspace, "herbs").keys().all(|bytes| after.contains(bytes)));
+    // A manifest is a table of paths and classes as well.
+    let table = ["audit", "pq/train-manifest.parquet", "--images", "herbs/train"];
+    assert_eq!(workspace.json(&table)["collection"]["images"], 10);
+    // One image differs, and is named; what is cut is no collection.
+    let file = workspace.path("pq/train.parquet");
+    let whole = fs::read(&file).unwrap();
+    let image = fs::read(workspace.path("herbs/train/bay/001.jpg")).unwrap();
+    let at = whole.windows(image.len()).position(|bytes| bytes == image).unwrap();
+    let mut changed = whole.clone();
+    changed[at + 300] ^= 1;
+    fs::write(&file, changed).unwrap();
+    let answer = workspace.run(&["verify", "pq", "--format", "csv"]);
+    let expected =
+        "code,file,image,detail\nchanged,train.parquet,,\nchanged,train.parquet,bay/001.jpg,\n";
+    assert_eq!(answer.stdout, expected);
+    for length in [3, 100, whole.len() / 2, whole.len() - 1] {
+        fs::write(&file, &whole[..length]).unwrap();
+        let cut = workspace.run(&["audit", "pq/train.parquet"]);
+        assert_eq!(cut.status, 3, "{length}: {}", cut.stderr);
+    }
+}
+
+/// Where it does not, that is said.
+#[cfg(not(feature = "parquet"))]
+#[test]
+fn parquet_is_refused_by_name() {
+    let workspace = splits();
+    workspace.write("labels.parquet", b"PAR1 and more");
+    for call in [
+        &["audit", "labels.parquet"][..],
+        &["pack", "herbs", "--to", "pq", "--as", "parquet"],
+        &["pack", "herbs", "--to", "pq", "--manifest", "parquet"],
+    ] {
+        let refused = workspace.run(call);
+        assert!(
+            refused.status > 1 && refused.stderr.contains("--features parquet"),
+            "{}",
+            refused.stderr
+        );
+    }
+    assert!(!workspace.path("pq").exists());
 }

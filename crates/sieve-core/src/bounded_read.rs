@@ -4,7 +4,7 @@ use std::fs::{self, File};
 use std::io::Read;
 use std::path::Path;
 
-use crate::io_reason;
+use crate::{io_reason, parquet_table};
 
 /// Greatest settings file or augmentation policy, in bytes: what people write by hand has kilobytes.
 pub const MOST_SETTINGS_BYTES: u64 = 1 << 20;
@@ -34,7 +34,14 @@ pub fn read(file: &Path, most_bytes: u64) -> Result<Vec<u8>, String> {
     let mut bytes = Vec::new();
     let opened = File::open(file).map_err(failed)?;
     opened.take(most_bytes + 1).read_to_end(&mut bytes).map_err(failed)?;
-    if bytes.len() as u64 > most_bytes { Err(too_large()) } else { Ok(bytes) }
+    if bytes.len() as u64 > most_bytes {
+        return Err(too_large());
+    }
+    // Where a table is read, one in Parquet will do.
+    if most_bytes == MOST_TABLE_BYTES && bytes.starts_with(parquet_table::MAGIC) {
+        return parquet_table::to_csv(file);
+    }
+    Ok(bytes)
 }
 
 /// The same as text.

@@ -65,6 +65,7 @@ pub mod numeric;
 pub mod ordering;
 pub mod outliers;
 pub mod pack;
+mod parquet_table;
 pub mod progress;
 pub mod reading;
 pub mod record;

@@ -36,7 +36,7 @@ pub struct PackArgs {
     #[arg(long, value_name = "FOLDER")]
     pub to: PathBuf,
     /// How images are packed: tree (split/class/image), zip or tar (an archive for each split), shards (tar
-    /// archives in random order), npy (arrays; needs --frame)
+    /// archives in random order), npy (arrays; needs --frame), parquet (images in a column)
     #[arg(long = "as", value_name = "FORM", default_value = "tree", value_parser = form)]
     pub form: Form,
     /// Resize images once: WIDTHxHEIGHT[:cover|contain|stretch], or a policy file, whose frame is used
@@ -73,8 +73,8 @@ pub struct PackArgs {
     /// Also write load_pack.py, which shows how to read the pack
     #[arg(long, help_heading = TABLES)]
     pub example: bool,
-    /// Pack despite these: codes of error findings, unassigned (images without class or split), unstorable
-    /// (names that no file can have), undecided (rows of --plan)
+    /// Pack despite these: codes of error findings, unassigned (images without class), unstorable (names that
+    /// no file can have), undecided (rows of --plan)
     #[arg(long, value_name = "CODE,...", value_delimiter = ',', value_parser = allowance)]
     pub allow: Vec<Allowance>,
     /// Refuse to pack while rows of this plan are undecided
@@ -96,6 +96,8 @@ pub enum ManifestFormat {
     Csv,
     /// JSON Lines
     Jsonl,
+    /// Parquet
+    Parquet,
 }
 
 impl ManifestFormat {
@@ -104,6 +106,7 @@ impl ManifestFormat {
         match self {
             ManifestFormat::Csv => "csv",
             ManifestFormat::Jsonl => "jsonl",
+            ManifestFormat::Parquet => "parquet",
         }
     }
 }
@@ -113,7 +116,7 @@ impl ManifestFormat {
 pub enum Allowance {
     /// Findings of this code.
     Finding(Code),
-    /// Images without class or split, which are left out.
+    /// Images of a split without class, which are left out.
     Unassigned,
     /// Images whose names no file can have, which are left out.
     Unstorable,

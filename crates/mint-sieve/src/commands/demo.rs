@@ -55,6 +55,9 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
             (at(&format!("policies/{name}.toml")), at(&format!("preview-{name}.png")));
         step(&["preview", &trained_on, "--policy", &policy, "--seed", &seed, "--out", &out])?;
     }
+    if !args.pre_split {
+        step(&["pack", &trained_on, "--to", &at("pack"), "--as", "zip", "--example"])?;
+    }
     Ok(Answer::done(Output::People(written(args))))
 }
 
@@ -175,6 +178,9 @@ fn written(args: &DemoArgs) -> String {
     }
     names.push(("preview-gentle.png", "a policy that produces plausible photos"));
     names.push(("preview-harsh.png", "one that produces images that never occur"));
+    if !args.pre_split {
+        names.push(("pack/", "the splits, packed for a training run, with a data sheet"));
+    }
     let folder = args.folder.to_string_lossy();
     let folder = folder.trim_end_matches('/');
     let mut text = format!("\n{}\n", heading(&format!("Written to {folder}/")));

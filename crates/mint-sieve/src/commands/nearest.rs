@@ -43,6 +43,7 @@ pub fn run(args: &NearestArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let answer = Nearest {
         file: &args.image,
         count: args.count,
+        vectors: args.vectors.vectors.as_deref(),
         has_sheet: sheet.is_some(),
         config: &config,
         catalog: &catalog,

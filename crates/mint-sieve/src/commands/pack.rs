@@ -1,6 +1,6 @@
 //! `pack`: what a training run is handed.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashSet};
 use std::io::Write;
 use std::path::Path;
 
@@ -12,7 +12,7 @@ use sieve_core::catalog::Catalog;
 use sieve_core::collection::CLASS_INDEX;
 use sieve_core::duplicates::DuplicateReport;
 use sieve_core::files::{InsidePath, Root, UsedPaths};
-use sieve_core::finding::Severity;
+use sieve_core::finding::{Finding, Severity};
 use sieve_core::io_reason;
 use sieve_core::pack::{
     CHECKSUMS, ClassIndex, Form, Numbers, PACK_FILE, PackFile, PackedSplit, Sha256Sum,
@@ -29,13 +29,13 @@ use crate::args::{Allowance, ManifestFormat, PackArgs};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
 use crate::packing::{FrameRequest, PackedPart, Packing, Planned};
-use crate::policy_file;
 use crate::present::counted;
 use crate::present::pack::{self as present, LeftOut, PackReport, WrittenFile};
 use crate::progress::TerminalProgress;
 use crate::requests::PackRequest;
 use crate::settings::SetLimits;
 use crate::writing::{Link, NewFolder};
+use crate::{packing, policy_file};
 
 /// Answers `pack`.
 pub fn run(args: &PackArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
@@ -71,7 +71,7 @@ pub fn run(args: &PackArgs, progress: &TerminalProgress) -> Result<Answer, Failu
         let suppressions = config.settings.suppressions.clone();
         let suppressed =
             Selection { suppressions, ..Selection::default() }.apply(&mut audit.findings);
-        refuse_errors(args, &audit)?;
+        refuse_errors(args, catalog, &audit)?;
         let plan = PackPlan::new(args, catalog, found, &earlier, frame.as_ref())?;
         let packing = Packing {
             collection: &catalog.collection,
@@ -133,8 +133,13 @@ fn frame(args: &PackArgs) -> Result<Option<FrameRequest>, Failure> {
     Ok(Some(FrameRequest::new(policy.frame, policy.fill, args.encoding)))
 }
 
-/// Refuses options that would do nothing.
+/// Refuses options that would do nothing, and what this build cannot do.
 fn refuse_idle_options(args: &PackArgs) -> Result<(), Failure> {
+    let is_parquet = args.form == Form::Parquet || args.manifest == ManifestFormat::Parquet;
+    if is_parquet && !cfg!(feature = "parquet") {
+        return Err(Failure::call("this build does not write Parquet")
+            .hint("Build with --features parquet, or choose another form."));
+    }
     let is_tree = args.form == Form::Tree;
     if args.link != Link::Copy && (!is_tree || args.frame.is_some()) {
         return Err(Failure::call("--link applies to the original files of a tree only")
@@ -167,10 +172,20 @@ fn refuse_undecided(args: &PackArgs) -> Result<(), Failure> {
         .hint("Nothing was written. Decide and apply them, or add --allow undecided."))
 }
 
-/// Refuses what training on is wrong, unless it is allowed by name.
-fn refuse_errors(args: &PackArgs, audit: &Audit) -> Result<(), Failure> {
+/// Refuses what training on is wrong, unless it is allowed by name. What is in no split is not packed, and does no harm.
+fn refuse_errors(args: &PackArgs, catalog: &Catalog, audit: &Audit) -> Result<(), Failure> {
+    let in_splits: HashSet<&str> = catalog
+        .records
+        .iter()
+        .filter(|record| record.split().is_some())
+        .map(|record| record.path.as_str())
+        .collect();
     let mut refused: BTreeMap<&str, (u64, &str)> = BTreeMap::new();
-    for finding in &audit.findings {
+    let matters = |finding: &&Finding| {
+        let images = &finding.images;
+        images.is_empty() || images.iter().any(|image| in_splits.contains(image.as_str()))
+    };
+    for finding in audit.findings.iter().filter(matters) {
         let is_allowed = args.allow.contains(&Allowance::Finding(finding.code));
         if finding.severity == Severity::Error && !is_allowed {
             let code = refused.entry(finding.code.as_str());
@@ -196,6 +211,9 @@ fn without_splits(catalog: &Catalog) -> Failure {
     Failure::call(format!("{name} is not split"))
         .hint("Split it first (mint-sieve split), or name its split table: --splits-from split.csv")
 }
+
+/// Why an image that is in no split is left out.
+const UNSPLIT: &str = "unsplit";
 
 /// What goes into a pack.
 struct PackPlan<'a> {
@@ -223,14 +241,16 @@ impl<'a> PackPlan<'a> {
         let eligible = eligible(catalog, found, &grouping)
             .map_err(|error| Failure::call(error.to_string()))?;
         let mut left_out: Vec<LeftOut> = Vec::new();
-        let mut leave_out = |reason: Allowance, path: &str, why: String| {
-            left_out.push(LeftOut { reason: reason.name(), path: path.to_owned(), why });
+        let mut leave_out = |reason: &'static str, path: &str, why: String| {
+            left_out.push(LeftOut { reason, path: path.to_owned(), why });
         };
         for record in catalog.records.iter().filter(|record| record.image().is_some()) {
-            if record.class().is_none() {
-                leave_out(Allowance::Unassigned, record.path.as_str(), "no class".to_owned());
-            } else if record.split().is_none() {
-                leave_out(Allowance::Unassigned, record.path.as_str(), "no split".to_owned());
+            let path = record.path.as_str();
+            // A split leaves out images on purpose; one in a split folder without a class is lost by mistake.
+            if record.split().is_none() {
+                leave_out(UNSPLIT, path, "in no split".to_owned());
+            } else if record.class().is_none() {
+                leave_out(Allowance::Unassigned.name(), path, "no class".to_owned());
             }
         }
         let images: Vec<&Assigned<'a>> =
@@ -248,7 +268,9 @@ impl<'a> PackPlan<'a> {
         for (image, place) in images.iter().zip(places(&placings)) {
             match place {
                 Ok(place) => placed.push((place, image)),
-                Err(why) => leave_out(Allowance::Unstorable, image.record.path.as_str(), why),
+                Err(why) => {
+                    leave_out(Allowance::Unstorable.name(), image.record.path.as_str(), why);
+                }
             }
         }
         if let Some(frame) = frame {
@@ -307,7 +329,7 @@ impl<'a> PackPlan<'a> {
 fn refuse_left_out(args: &PackArgs, left_out: &[LeftOut]) -> Result<(), Failure> {
     const NAMED: usize = 5;
     for (allowance, what) in [
-        (Allowance::Unassigned, "no class or no split"),
+        (Allowance::Unassigned, "no class"),
         (Allowance::Unstorable, "names that no file can have"),
     ] {
         let name = allowance.name();
@@ -349,6 +371,9 @@ fn write_documents(
         let rows = match report.request.manifest {
             ManifestFormat::Csv => sieve_core::pack::PackedImage::csv(&part.images),
             ManifestFormat::Jsonl => sieve_core::pack::PackedImage::json_lines(&part.images),
+            ManifestFormat::Parquet => {
+                packing::manifest(&part.images).map_err(|error| unwritten(&manifest, &error))?
+            }
         };
         documents.push((manifest.clone(), rows));
         if report.request.form == Form::Shards {

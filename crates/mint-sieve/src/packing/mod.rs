@@ -6,12 +6,16 @@
 mod array;
 mod container;
 mod frame;
+#[cfg(feature = "parquet")]
+mod parquet;
 mod prepare;
 mod tape;
 mod tree;
 mod zip;
 
 pub use frame::{Encoding, FrameRequest};
+#[cfg(feature = "parquet")]
+pub use parquet::manifest;
 
 use std::io;
 
@@ -179,6 +183,10 @@ impl Packing<'_> {
             Form::Tar => Box::new(tape::Tape::whole(target)?),
             Form::Shards => Box::new(tape::Tape::in_shards(target)),
             Form::Npy => Box::new(array::Array::new(target)?),
+            #[cfg(feature = "parquet")]
+            Form::Parquet => Box::new(parquet::Rows::new(target)?),
+            #[cfg(not(feature = "parquet"))]
+            Form::Parquet => return Err(io::ErrorKind::Unsupported.into()),
         })
     }
 
@@ -197,6 +205,12 @@ impl Packing<'_> {
         windows.extend((start < order.len()).then(|| &order[start..]));
         windows
     }
+}
+
+/// The rows of a manifest as Parquet: refused before anything is packed.
+#[cfg(not(feature = "parquet"))]
+pub fn manifest(_images: &[PackedImage]) -> io::Result<Vec<u8>> {
+    Err(io::ErrorKind::Unsupported.into())
 }
 
 /// A split that could not be written.

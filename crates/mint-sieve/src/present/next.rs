@@ -17,12 +17,18 @@ pub fn next_step(why: &str, words: &[impl AsRef<OsStr>]) -> String {
 }
 
 /// Endings of files that are collections.
-const ARCHIVES: [&str; 9] =
-    [".zip", ".tar", ".tar.gz", ".tgz", ".tar.zst", ".csv", ".tsv", ".jsonl", ".ndjson"];
+const ARCHIVES: [&str; 10] = [
+    ".zip", ".tar", ".tar.gz", ".tgz", ".tar.zst", ".csv", ".tsv", ".jsonl", ".ndjson", ".parquet",
+];
 
 /// A folder for the splits of the collection at `root`: beside it, never inside.
 pub fn splits_folder(root: &Path) -> PathBuf {
     folder_beside(root, "-splits")
+}
+
+/// A folder for the pack of the splits at `root`.
+pub fn pack_folder(root: &Path) -> PathBuf {
+    folder_beside(root, "-pack")
 }
 
 /// A folder for what the collection at `root` becomes once it is repaired.

@@ -24,11 +24,14 @@ pub enum Form {
     Shards,
     /// Arrays of NumPy: frames and labels.
     Npy,
+    /// A Parquet file for each split, with the bytes of images in a column.
+    Parquet,
 }
 
 impl Form {
     /// Every form.
-    pub const ALL: [Form; 5] = [Form::Tree, Form::Zip, Form::Tar, Form::Shards, Form::Npy];
+    pub const ALL: [Form; 6] =
+        [Form::Tree, Form::Zip, Form::Tar, Form::Shards, Form::Npy, Form::Parquet];
 
     /// As it is written.
     pub fn name(self) -> &'static str {
@@ -38,6 +41,7 @@ impl Form {
             Form::Tar => "tar",
             Form::Shards => "shards",
             Form::Npy => "npy",
+            Form::Parquet => "parquet",
         }
     }
 }

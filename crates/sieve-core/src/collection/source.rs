@@ -6,6 +6,8 @@ use std::time::SystemTime;
 
 use rayon::prelude::*;
 
+#[cfg(feature = "parquet")]
+use super::archive::ParquetImages;
 use super::archive::{Frames, TakesEntries, Tar, Zip};
 use super::folder::{FolderSource, SourceFile};
 use super::listing::Found;
@@ -27,6 +29,9 @@ pub(super) enum Source {
     Tar(Tar),
     /// Frames of an array.
     Frames(Frames),
+    /// Rows of a Parquet file.
+    #[cfg(feature = "parquet")]
+    Parquet(ParquetImages),
 }
 
 /// Where a file's bytes are.
@@ -63,6 +68,26 @@ impl Source {
         !matches!(self, Source::Folder(_))
     }
 
+    /// Whether its files are read in order only.
+    fn is_stream(&self) -> bool {
+        match self {
+            Source::Tar(tar) => tar.is_stream(),
+            #[cfg(feature = "parquet")]
+            Source::Parquet(_) => true,
+            _ => false,
+        }
+    }
+
+    /// Reads files in the order in which they are packed; nothing where they are read one by one.
+    fn stream(&self, numbers: &[u64], limits: &ReadLimits, into: &mut dyn TakesEntries) {
+        match self {
+            Source::Tar(tar) => tar.stream(numbers, limits, into),
+            #[cfg(feature = "parquet")]
+            Source::Parquet(images) => images.stream(numbers, limits, into),
+            _ => {}
+        }
+    }
+
     /// Bytes from the beginning of a file of its listing, `most` of them where no more need be unpacked; none where
     /// they cannot be read.
     pub fn head_of(&self, found: &Found, most: u64) -> Option<Vec<u8>> {
@@ -79,6 +104,12 @@ impl Source {
             }
             Source::Zip(zip) => zip.head(found.offset, most),
             Source::Frames(frames) => Some(frames.read(found.offset, &limits).ok()?.0),
+            #[cfg(feature = "parquet")]
+            Source::Parquet(images) => {
+                let mut one = Only(None);
+                images.stream(&[found.offset], &limits, &mut one);
+                one.0
+            }
             Source::Tar(tar) => match tar.read(found.offset, stamp.size_bytes.min(most), &limits) {
                 Some(read) => Some(read.ok()?.0),
                 None => {
@@ -118,7 +149,7 @@ impl Collection {
     pub fn file(&self, file: Located<'_>) -> Option<SourceFile<'_>> {
         match &self.sources[file.at.source as usize] {
             Source::Folder(folder) => folder.file(file.path),
-            Source::Zip(_) | Source::Tar(_) | Source::Frames(_) => None,
+            _ => None,
         }
     }
 
@@ -151,7 +182,9 @@ impl Collection {
         );
         done?;
         for (number, source) in (0u32..).zip(&self.sources) {
-            let Source::Tar(tar) = source else { continue };
+            if !source.is_stream() {
+                continue;
+            }
             let mut here: Vec<usize> = (0..wanted.len())
                 .filter(|&at| wanted[at].at.source == number && results[at].is_none())
                 .collect();
@@ -169,7 +202,7 @@ impl Collection {
                     .collect();
                 made.into_iter().for_each(|(index, value)| results[index] = Some(value));
             };
-            in_batches(tar, &numbers, limits, progress, &mut take)?;
+            in_batches(source, &numbers, limits, progress, &mut take)?;
         }
         // What was given up halfway says nothing of its file.
         if progress.stopped() {
@@ -192,6 +225,8 @@ impl Collection {
             }),
             Source::Zip(zip) => Some(zip.read(offset, limits).map(whole)),
             Source::Frames(frames) => Some(frames.read(offset, limits).map(whole)),
+            #[cfg(feature = "parquet")]
+            Source::Parquet(_) => None,
             Source::Tar(tar) => {
                 tar.read(offset, stamp.size_bytes, limits).map(|bytes| bytes.map(whole))
             }
@@ -206,7 +241,7 @@ fn remembered(stamp: Stamp) -> Option<Stamp> {
 
 /// Unpacks on a thread of its own, so that decoding need not wait for it.
 fn in_batches(
-    tar: &Tar,
+    source: &Source,
     numbers: &[u64],
     limits: &ReadLimits,
     progress: &dyn Progress,
@@ -220,7 +255,7 @@ fn in_batches(
         scope.spawn(move || {
             let mut batches =
                 Batches { sender, memory: &limits.memory, batch: Vec::new(), bytes: 0 };
-            tar.stream(numbers, limits, &mut batches);
+            source.stream(numbers, limits, &mut batches);
             batches.hand_over();
         });
         for batch in receiver {

@@ -81,7 +81,7 @@ impl Row {
 pub(super) fn is_table_name(path: &Path) -> bool {
     let extension = path.extension().map(|extension| extension.to_string_lossy().to_lowercase());
     extension.is_some_and(|extension| {
-        ["csv", "tsv", "txt", "jsonl", "ndjson", "json"].contains(&extension.as_str())
+        ["csv", "tsv", "txt", "jsonl", "ndjson", "json", "parquet"].contains(&extension.as_str())
     })
 }
 

@@ -15,7 +15,7 @@ use crate::collection::{self, EntryKind, Located, NoCache, Request};
 use crate::files::{FileKind, InsidePath, Root, native_of_bytes, shown_name};
 use crate::progress::Progress;
 use crate::reading::ReadLimits;
-use crate::{Error, io_reason};
+use crate::{Error, io_reason, parquet_table};
 
 /// What became of a pack.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
@@ -205,10 +205,14 @@ fn changed_images(
     let name = shown_name(file.as_path().as_os_str());
     let is_in = |split: &&super::PackedSplit| split.files.iter().any(|one| one.file == name);
     let Some(split) = pack.splits.iter().find(is_in) else { return Ok(Vec::new()) };
-    if !matches!(pack.form, Form::Zip | Form::Tar | Form::Shards) {
+    if !matches!(pack.form, Form::Zip | Form::Tar | Form::Shards | Form::Parquet) {
         return Ok(Vec::new());
     }
     let manifest = bounded(root, &split.manifest, MOST_TABLE_BYTES).unwrap_or_default();
+    let manifest = match manifest.starts_with(parquet_table::MAGIC) {
+        true => parquet_table::to_csv(&root.path().join(&split.manifest)).unwrap_or_default(),
+        false => manifest,
+    };
     let expected = expected(&manifest, &split.manifest);
     let request = Request::at(root.path().join(file.as_path()));
     let Ok(archive) = collection::open(&request, &NoCache, progress) else { return Ok(Vec::new()) };

@@ -405,12 +405,17 @@ fn guarded(
     format: Format,
     read: impl FnOnce() -> Result<DecodedImage, ReadError>,
 ) -> Result<DecodedImage, ReadError> {
-    IS_DECODING.set(true);
-    let outcome = catch_unwind(AssertUnwindSafe(read));
-    IS_DECODING.set(false);
-    outcome.unwrap_or_else(|_| {
+    caught(read).unwrap_or_else(|| {
         Err(ReadError::Damaged(format, "the decoder failed on its data".to_owned()))
     })
+}
+
+/// What a decoder of another's data gives; none where it panics.
+pub(crate) fn caught<T>(decode: impl FnOnce() -> T) -> Option<T> {
+    IS_DECODING.set(true);
+    let outcome = catch_unwind(AssertUnwindSafe(decode));
+    IS_DECODING.set(false);
+    outcome.ok()
 }
 
 /// What is told of an image that was given up because the run was stopped. It is not kept.

@@ -26,6 +26,8 @@ pub struct Nearest<'a> {
     pub file: &'a Path,
     /// How many images were asked for.
     pub count: u32,
+    /// The vectors that images were compared by; none for what the catalog holds.
+    pub vectors: Option<&'a Path>,
     /// Whether a sheet was written.
     pub has_sheet: bool,
     /// How the collection was read.
@@ -98,13 +100,17 @@ fn text(answer: &Nearest<'_>) -> String {
     let _ = writeln!(text, "\nclasses: {}", safe(&counts.join(", ")));
     let _ = writeln!(
         text,
-        "{FAINT}Score: probability that both are copies of one image. Similarity: visual similarity, at most 1.{FAINT:#}\n"
+        "{FAINT}Score: probability that both are copies of one image. Similarity: {}, at most 1.{FAINT:#}\n",
+        if answer.vectors.is_some() { "of the vectors" } else { "visual similarity" },
     );
     if !answer.has_sheet {
         let image: &OsStr = answer.file.as_os_str();
         let mut words: Vec<OsString> = ["mint-sieve", "nearest"].map(OsString::from).to_vec();
         words.extend([image.to_owned(), "--in".into()]);
         words.extend(collection_words(answer.config));
+        if let Some(file) = answer.vectors {
+            words.extend(["--vectors".into(), file.as_os_str().to_owned()]);
+        }
         words.extend(["--sheet", "nearest.png"].map(OsString::from));
         text.push_str(&next_step("draw a contact sheet of them:", &words));
     } else {

@@ -14,10 +14,16 @@ pub fn example(report: &PackReport<'_>) -> String {
         ManifestFormat::Csv => {
             "with open(folder / f'{split}-manifest.csv', newline='', encoding='utf-8') as file:\n    rows = list(csv.DictReader(file))"
         }
+        ManifestFormat::Parquet => {
+            "rows = pyarrow.parquet.read_table(folder / f'{split}-manifest.parquet').to_pylist()"
+        }
         ManifestFormat::Jsonl => {
             "with open(folder / f'{split}-manifest.jsonl', encoding='utf-8') as file:\n    rows = [json.loads(line) for line in file]"
         }
     };
+    let needs_arrow =
+        report.request.form == Form::Parquet || report.request.manifest == ManifestFormat::Parquet;
+    let arrow = if needs_arrow { "import pyarrow.parquet\n" } else { "" };
     let (imports, first, bytes) = match report.request.form {
         Form::Tree => ("", "", "(folder / row['path']).read_bytes()"),
         Form::Zip => (
@@ -35,6 +41,11 @@ pub fn example(report: &PackReport<'_>) -> String {
             "with open(folder / f'{split}-shards.csv', newline='', encoding='utf-8') as file:\n    places = {place['path']: place for place in csv.DictReader(file)}\n\n\ndef read(path):\n    place = places[path]\n    with open(folder / place['shard'], 'rb') as shard:\n        shard.seek(int(place['offset']))\n        return shard.read(int(place['size_bytes']))\n\n\n",
             "read(row['path'])",
         ),
+        Form::Parquet => (
+            "",
+            "images = pyarrow.parquet.ParquetFile(folder / f'{split}.parquet')\nfirst = next(images.iter_batches(batch_size=1)).to_pylist()[0]\nrows.sort(key=lambda row: row['path'] != first['path'])\n",
+            "first['image']",
+        ),
         Form::Npy => (
             "import numpy\n",
             "images = numpy.load(folder / f'{split}-images.npy', mmap_mode='r')\nlabels = numpy.load(folder / f'{split}-labels.npy')\nprint(images.shape, images.dtype, labels[:10])\n",
@@ -42,6 +53,6 @@ pub fn example(report: &PackReport<'_>) -> String {
         ),
     };
     format!(
-        "\"\"\"Reads this pack: python3 load_pack.py\"\"\"\nimport csv\nimport hashlib\nimport json\nimport pathlib\n{imports}\nfolder = pathlib.Path(__file__).parent\nclasses = [one['class'] for one in json.loads((folder / 'class-index.json').read_text('utf-8'))['classes']]\nnumbers = json.loads((folder / 'numbers.json').read_text('utf-8'))\nsplit = {split}\n{rows}\n{first}row = rows[0]\ndata = {bytes}\nassert hashlib.sha256(data).hexdigest() == row['sha256'], row['path']\nassert row['class'].lstrip(\"'\") == classes[int(row['class_index'])].lstrip(\"'\")\nprint(len(rows), 'images of', len(classes), 'classes; first:', row['path'], len(data), 'bytes')\nprint('steps per epoch:', numbers['batches']['steps_per_epoch'])\n"
+        "\"\"\"Reads this pack: python3 load_pack.py\"\"\"\nimport csv\nimport hashlib\nimport json\nimport pathlib\n{imports}{arrow}\nfolder = pathlib.Path(__file__).parent\nclasses = [one['class'] for one in json.loads((folder / 'class-index.json').read_text('utf-8'))['classes']]\nnumbers = json.loads((folder / 'numbers.json').read_text('utf-8'))\nsplit = {split}\n{rows}\n{first}row = rows[0]\ndata = {bytes}\nassert hashlib.sha256(data).hexdigest() == row['sha256'], row['path']\nassert row['class'].lstrip(\"'\") == classes[int(row['class_index'])].lstrip(\"'\")\nprint(len(rows), 'images of', len(classes), 'classes; first:', row['path'], len(data), 'bytes')\nprint('steps per epoch:', numbers['batches']['steps_per_epoch'])\n"
     )
 }

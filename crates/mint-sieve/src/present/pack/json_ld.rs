@@ -77,6 +77,7 @@ fn media_type(form: Form) -> &'static str {
     match form {
         Form::Zip => "application/zip",
         Form::Tar | Form::Shards => "application/x-tar",
+        Form::Parquet => "application/vnd.apache.parquet",
         Form::Tree | Form::Npy => "application/octet-stream",
     }
 }

@@ -12,7 +12,7 @@ use super::{FrameCost, Numbers, Preview};
 use crate::console::{Align, ERROR, Narrow, WARNING, heading, safe};
 use crate::present::cells::percent;
 use crate::present::table::Table;
-use crate::present::{command_on, counted, next_step};
+use crate::present::{command_on, counted, next_step, pack_folder};
 
 /// The whole answer.
 pub fn text(preview: &Preview<'_>) -> String {
@@ -500,6 +500,12 @@ fn next(preview: &Preview<'_>) -> String {
             option("--ladder", name.as_ref());
             option("--out", &beside(name));
             next_step(&format!("see where {name} goes too far:"), &words)
+        }
+        // Nothing is left to weaken: the splits can go to training.
+        None if !preview.collection.splits.is_empty() && request.ladder.is_none() => {
+            let to = pack_folder(&preview.config.roots[0].path);
+            let words = command_on(preview.config, "pack", &[&"--to", &to]);
+            next_step("pack the splits for training:", &words)
         }
         None => {
             let seed = request.seed.wrapping_add(1).to_string();

@@ -1,12 +1,16 @@
 //! Archives, read in place: nothing is unpacked to disk.
 
 mod frames;
+#[cfg(feature = "parquet")]
+mod parquet;
 mod shared;
 mod stream;
 mod tar;
 mod zip;
 
 pub(super) use frames::Frames;
+#[cfg(feature = "parquet")]
+pub(super) use parquet::ParquetImages;
 pub(super) use stream::Compression;
 pub(super) use tar::{TakesEntries, Tar};
 pub(super) use zip::Zip;
