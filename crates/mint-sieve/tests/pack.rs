@@ -173,12 +173,19 @@ fn frames_become_arrays_whose_numbers_are_those_of_their_values() {
     );
     let audited = workspace.json(&["audit", "png"]);
     assert_eq!(audited["inventory"]["sizes"].as_array().map_or(1, Vec::len), 1);
+    // A split without images is an archive without entries, which is read back.
+    fs::remove_dir_all(workspace.path("herbs/test")).unwrap();
+    fs::create_dir_all(workspace.path("herbs/test/bay")).unwrap();
+    fs::remove_file(workspace.path("herbs/train/bay/001.png")).unwrap();
+    assert_eq!(workspace.run(&["pack", "herbs", "--to", "empty", "--as", "tar"]).status, 0);
+    assert_eq!(workspace.json(&["audit", "empty"])["collection"]["images"], 14);
     // A policy's frame is the same frame.
     workspace.write("policy.toml", b"[frame]\nsize = [12, 8]\nfit = 'stretch'\n");
     let call = ["pack", "herbs", "--to", "same", "--as", "npy", "--frame", "policy.toml"];
     assert_eq!(workspace.run(&call).status, 0);
-    let split =
-        |folder: &str| fs::read(workspace.path(&format!("{folder}/test-images.npy"))).unwrap();
+    let split = |folder: &str| {
+        fs::read(workspace.path(&format!("{folder}/validation-images.npy"))).unwrap()
+    };
     assert_eq!(split("same"), split("npy"));
 }
 

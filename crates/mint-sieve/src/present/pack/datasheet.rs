@@ -126,10 +126,13 @@ fn provenance(text: &mut String, report: &PackReport<'_>) {
     let _ = writeln!(text, "- Date: {}", report.day);
     let _ = writeln!(
         text,
-        "- Source: {} in {}; {} not readable images, or not images at all",
+        "- Source: {} in {}{}",
         counted(inventory.images, "image", "images"),
         counted(inventory.files, "file", "files"),
-        counted(inventory.set_aside, "file is", "files are"),
+        match inventory.set_aside {
+            0 => String::new(),
+            set_aside => format!("; {set_aside} others are no images, or cannot be read"),
+        },
     );
     let captured: Vec<i64> = report
         .catalog

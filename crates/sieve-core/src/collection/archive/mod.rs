@@ -40,11 +40,17 @@ pub(super) fn kind(file: &Path) -> std::io::Result<Option<Kind>> {
         Some(Kind::Tar(Some(Compression::Gzip)))
     } else if start.starts_with(b"\x28\xb5\x2f\xfd") {
         Some(Kind::Tar(Some(Compression::Zstandard)))
-    } else if start.get(257..262) == Some(b"ustar") {
+    } else if start.get(257..262) == Some(b"ustar") || is_empty_tar(file, &start) {
         Some(Kind::Tar(None))
     } else {
         None
     })
+}
+
+/// Whether a file begins as a tar archive without entries does: with zeros. Its name must say that it is one.
+fn is_empty_tar(file: &Path, start: &[u8]) -> bool {
+    let is_named_so = file.extension().is_some_and(|extension| extension == "tar");
+    is_named_so && start.len() == 512 && start.iter().all(|&byte| byte == 0)
 }
 
 /// The path of an entry below the root; `Err` with the reason, and the path as it is shown, when
