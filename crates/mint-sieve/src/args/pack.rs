@@ -36,7 +36,8 @@ pub struct PackArgs {
     #[arg(long, value_name = "FOLDER")]
     pub to: PathBuf,
     /// How images are packed: tree (split/class/image), zip or tar (an archive for each split), shards (tar
-    /// archives in random order), npy (arrays; needs --frame), parquet (images in a column)
+    /// archives in random order), npy (arrays; needs --frame), parquet or arrow (images in a
+    /// column)
     #[arg(long = "as", value_name = "FORM", default_value = "tree", value_parser = form)]
     pub form: Form,
     /// Resize images once: WIDTHxHEIGHT[:cover|contain|stretch], or a policy file, whose frame is used

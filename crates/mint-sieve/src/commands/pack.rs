@@ -136,9 +136,14 @@ fn frame(args: &PackArgs) -> Result<Option<FrameRequest>, Failure> {
 /// Refuses options that would do nothing, and what this build cannot do.
 fn refuse_idle_options(args: &PackArgs) -> Result<(), Failure> {
     let is_parquet = args.form == Form::Parquet || args.manifest == ManifestFormat::Parquet;
-    if is_parquet && !cfg!(feature = "parquet") {
-        return Err(Failure::call("this build does not write Parquet")
-            .hint("Build with --features parquet, or choose another form."));
+    let missing = match () {
+        () if is_parquet && !cfg!(feature = "parquet") => Some(("Parquet", "parquet")),
+        () if args.form == Form::Arrow && !cfg!(feature = "arrow") => Some(("Arrow", "arrow")),
+        () => None,
+    };
+    if let Some((what, feature)) = missing {
+        return Err(Failure::call(format!("this build does not write {what}"))
+            .hint(format!("Build with --features {feature}, or choose another form.")));
     }
     let is_tree = args.form == Form::Tree;
     if args.link != Link::Copy && (!is_tree || args.frame.is_some()) {

@@ -4,11 +4,15 @@
 //! read. The bytes that come out depend on the images and the settings alone.
 
 mod array;
+#[cfg(feature = "arrow")]
+mod arrow;
 mod container;
 mod frame;
 #[cfg(feature = "parquet")]
 mod parquet;
 mod prepare;
+#[cfg(any(feature = "parquet", feature = "arrow"))]
+mod rows;
 mod tape;
 mod tree;
 mod zip;
@@ -184,9 +188,18 @@ impl Packing<'_> {
             Form::Shards => Box::new(tape::Tape::in_shards(target)),
             Form::Npy => Box::new(array::Array::new(target)?),
             #[cfg(feature = "parquet")]
-            Form::Parquet => Box::new(parquet::Rows::new(target)?),
-            #[cfg(not(feature = "parquet"))]
-            Form::Parquet => return Err(io::ErrorKind::Unsupported.into()),
+            Form::Parquet => {
+                let (name, file) = target.create(".parquet")?;
+                Box::new(rows::Rows::new(name, Box::new(parquet::ParquetFile::new(file)?)))
+            }
+            #[cfg(feature = "arrow")]
+            Form::Arrow => {
+                let (name, file) = target.create(".arrow")?;
+                Box::new(rows::Rows::new(name, Box::new(arrow::ArrowFile::new(file)?)))
+            }
+            // Refused before anything is packed.
+            #[cfg(not(all(feature = "parquet", feature = "arrow")))]
+            _ => return Err(io::ErrorKind::Unsupported.into()),
         })
     }
 

@@ -11,15 +11,10 @@ use parquet::file::properties::WriterProperties;
 use parquet::file::writer::{SerializedFileWriter, SerializedRowGroupWriter};
 use parquet::schema::parser::parse_message_type;
 use parquet::schema::types::ColumnPath;
-use sieve_core::files::RelPath;
-use sieve_core::pack::{ChannelSums, ContainerFile, PackedImage};
+use sieve_core::pack::PackedImage;
 
-use super::container::{Container, Target, name_in_split, row};
-use super::prepare::Prepared;
-use super::{PackedPart, Planned};
+use super::rows::RowFile;
 
-/// Bytes of images in a row group: what a reader holds in memory, and reads in parallel.
-const GROUP_BYTES: usize = 64 << 20;
 /// The columns of a manifest.
 const MANIFEST: &str = "required binary path (STRING);
     required binary class (STRING);
@@ -33,69 +28,27 @@ const MANIFEST: &str = "required binary path (STRING);
 const IMAGE: &str = "required binary image;";
 
 /// A Parquet file of images.
-pub struct Rows {
-    name: String,
-    images: u64,
-    file: Option<SerializedFileWriter<BufWriter<File>>>,
-    /// What waits for its row group to be full.
-    waiting: Vec<(PackedImage, Vec<u8>)>,
-    bytes: usize,
+pub struct ParquetFile(SerializedFileWriter<BufWriter<File>>);
+
+impl ParquetFile {
+    /// A file without rows.
+    pub fn new(file: BufWriter<File>) -> io::Result<Self> {
+        Ok(ParquetFile(writer(file, true)?))
+    }
 }
 
-impl Rows {
-    /// A file without rows.
-    pub fn new(target: &Target<'_>) -> io::Result<Self> {
-        let (name, file) = target.create(".parquet")?;
-        let file = Some(writer(file, true)?);
-        Ok(Rows { name, images: 0, file, waiting: Vec::new(), bytes: 0 })
-    }
-
-    /// Writes what waits as a row group.
-    fn write_group(&mut self) -> io::Result<()> {
-        self.bytes = 0;
-        let waiting = std::mem::take(&mut self.waiting);
-        let Some(file) = self.file.as_mut().filter(|_| !waiting.is_empty()) else { return Ok(()) };
-        let mut group = file.next_row_group().map_err(failed)?;
-        let (rows, images): (Vec<PackedImage>, Vec<Vec<u8>>) = waiting.into_iter().unzip();
-        write_rows(&mut group, &rows)?;
+impl RowFile for ParquetFile {
+    fn write(&mut self, rows: &[PackedImage], images: Vec<Vec<u8>>) -> io::Result<()> {
+        let mut group = self.0.next_row_group().map_err(failed)?;
+        write_rows(&mut group, rows)?;
         let images: Vec<ByteArray> = images.into_iter().map(ByteArray::from).collect();
         write::<ByteArrayType>(&mut group, &images)?;
         group.close().map_err(failed)?;
         Ok(())
     }
-}
 
-impl Container for Rows {
-    fn put(
-        &mut self,
-        ready: Vec<Prepared>,
-        images: &[Planned<'_>],
-        part: &mut PackedPart,
-    ) -> io::Result<Vec<Option<ChannelSums>>> {
-        let mut channels = Vec::with_capacity(ready.len());
-        for one in ready {
-            let image = &images[one.image];
-            let path = RelPath::new(name_in_split(image).as_path()).as_str().to_owned();
-            let row = row(&one, image, path);
-            part.images.push(row.clone());
-            channels.push(one.channels);
-            self.images += 1;
-            self.bytes += one.bytes.len();
-            self.waiting.push((row, one.bytes));
-            if self.bytes >= GROUP_BYTES {
-                self.write_group()?;
-            }
-        }
-        Ok(channels)
-    }
-
-    fn finish(mut self: Box<Self>, part: &mut PackedPart) -> io::Result<()> {
-        self.write_group()?;
-        if let Some(file) = self.file {
-            file.into_inner().map_err(failed)?.flush()?;
-        }
-        part.files.push(ContainerFile { file: self.name, images: self.images });
-        Ok(())
+    fn finish(self: Box<Self>) -> io::Result<()> {
+        self.0.into_inner().map_err(failed)?.flush()
     }
 }
 

@@ -140,12 +140,12 @@ impl Opening<'_> {
                 let listing = self.entries_of(&tar, path, stamp).map_err(broken)?;
                 self.add_listing(root, listing, Source::Tar(tar))
             }
-            #[cfg(feature = "parquet")]
-            None if archive::ParquetImages::open(path).is_ok_and(|images| images.is_some()) => {
-                let images = archive::ParquetImages::open(path).map_err(broken)?;
+            #[cfg(any(feature = "parquet", feature = "arrow"))]
+            None if archive::RowImages::open(path).is_ok_and(|images| images.is_some()) => {
+                let images = archive::RowImages::open(path).map_err(broken)?;
                 let images = images.ok_or_else(|| broken("it holds no images".to_owned()))?;
                 let listing = images.list(stamp).map_err(broken)?;
-                self.add_listing(root, listing, Source::Parquet(images))
+                self.add_listing(root, listing, Source::Rows(images))
             }
             None if is_table_name(path) => self.add_table(root),
             None => Err(Error::RootUnknown { path: path.clone() }),

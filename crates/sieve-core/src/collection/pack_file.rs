@@ -26,12 +26,14 @@ pub enum Form {
     Npy,
     /// A Parquet file for each split, with the bytes of images in a column.
     Parquet,
+    /// An Arrow IPC file for each split, with the same columns.
+    Arrow,
 }
 
 impl Form {
     /// Every form.
-    pub const ALL: [Form; 6] =
-        [Form::Tree, Form::Zip, Form::Tar, Form::Shards, Form::Npy, Form::Parquet];
+    pub const ALL: [Form; 7] =
+        [Form::Tree, Form::Zip, Form::Tar, Form::Shards, Form::Npy, Form::Parquet, Form::Arrow];
 
     /// As it is written.
     pub fn name(self) -> &'static str {
@@ -42,6 +44,7 @@ impl Form {
             Form::Shards => "shards",
             Form::Npy => "npy",
             Form::Parquet => "parquet",
+            Form::Arrow => "arrow",
         }
     }
 }

@@ -6,8 +6,8 @@ use std::time::SystemTime;
 
 use rayon::prelude::*;
 
-#[cfg(feature = "parquet")]
-use super::archive::ParquetImages;
+#[cfg(any(feature = "parquet", feature = "arrow"))]
+use super::archive::RowImages;
 use super::archive::{Frames, TakesEntries, Tar, Zip};
 use super::folder::{FolderSource, SourceFile};
 use super::listing::Found;
@@ -29,9 +29,9 @@ pub(super) enum Source {
     Tar(Tar),
     /// Frames of an array.
     Frames(Frames),
-    /// Rows of a Parquet file.
-    #[cfg(feature = "parquet")]
-    Parquet(ParquetImages),
+    /// Rows of a Parquet or Arrow file.
+    #[cfg(any(feature = "parquet", feature = "arrow"))]
+    Rows(RowImages),
 }
 
 /// Where a file's bytes are.
@@ -72,8 +72,8 @@ impl Source {
     fn is_stream(&self) -> bool {
         match self {
             Source::Tar(tar) => tar.is_stream(),
-            #[cfg(feature = "parquet")]
-            Source::Parquet(_) => true,
+            #[cfg(any(feature = "parquet", feature = "arrow"))]
+            Source::Rows(_) => true,
             _ => false,
         }
     }
@@ -82,8 +82,8 @@ impl Source {
     fn stream(&self, numbers: &[u64], limits: &ReadLimits, into: &mut dyn TakesEntries) {
         match self {
             Source::Tar(tar) => tar.stream(numbers, limits, into),
-            #[cfg(feature = "parquet")]
-            Source::Parquet(images) => images.stream(numbers, limits, into),
+            #[cfg(any(feature = "parquet", feature = "arrow"))]
+            Source::Rows(images) => images.stream(numbers, limits, into),
             _ => {}
         }
     }
@@ -104,8 +104,8 @@ impl Source {
             }
             Source::Zip(zip) => zip.head(found.offset, most),
             Source::Frames(frames) => Some(frames.read(found.offset, &limits).ok()?.0),
-            #[cfg(feature = "parquet")]
-            Source::Parquet(images) => {
+            #[cfg(any(feature = "parquet", feature = "arrow"))]
+            Source::Rows(images) => {
                 let mut one = Only(None);
                 images.stream(&[found.offset], &limits, &mut one);
                 one.0
@@ -225,8 +225,8 @@ impl Collection {
             }),
             Source::Zip(zip) => Some(zip.read(offset, limits).map(whole)),
             Source::Frames(frames) => Some(frames.read(offset, limits).map(whole)),
-            #[cfg(feature = "parquet")]
-            Source::Parquet(_) => None,
+            #[cfg(any(feature = "parquet", feature = "arrow"))]
+            Source::Rows(_) => None,
             Source::Tar(tar) => {
                 tar.read(offset, stamp.size_bytes, limits).map(|bytes| bytes.map(whole))
             }

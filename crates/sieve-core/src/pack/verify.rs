@@ -205,7 +205,7 @@ fn changed_images(
     let name = shown_name(file.as_path().as_os_str());
     let is_in = |split: &&super::PackedSplit| split.files.iter().any(|one| one.file == name);
     let Some(split) = pack.splits.iter().find(is_in) else { return Ok(Vec::new()) };
-    if !matches!(pack.form, Form::Zip | Form::Tar | Form::Shards | Form::Parquet) {
+    if matches!(pack.form, Form::Tree | Form::Npy) {
         return Ok(Vec::new());
     }
     let manifest = bounded(root, &split.manifest, MOST_TABLE_BYTES).unwrap_or_default();

@@ -78,6 +78,9 @@ fn contents(text: &mut String, report: &PackReport<'_>) {
         Form::Shards => {
             "Each split is a number of tar archives with images in random order. The table SPLIT-shards.csv says where each image begins."
         }
+        Form::Arrow => {
+            "Each split is an Arrow IPC file: the columns of its manifest, and `image` with the bytes of each file."
+        }
         Form::Parquet => {
             "Each split is a Parquet file: the columns of its manifest, and `image` with the bytes of each file."
         }

@@ -41,6 +41,11 @@ pub fn example(report: &PackReport<'_>) -> String {
             "with open(folder / f'{split}-shards.csv', newline='', encoding='utf-8') as file:\n    places = {place['path']: place for place in csv.DictReader(file)}\n\n\ndef read(path):\n    place = places[path]\n    with open(folder / place['shard'], 'rb') as shard:\n        shard.seek(int(place['offset']))\n        return shard.read(int(place['size_bytes']))\n\n\n",
             "read(row['path'])",
         ),
+        Form::Arrow => (
+            "import pyarrow\n",
+            "with pyarrow.OSFile(str(folder / f'{split}.arrow')) as file:\n    first = pyarrow.ipc.open_file(file).get_batch(0).slice(0, 1).to_pylist()[0]\nrows.sort(key=lambda row: row['path'] != first['path'])\n",
+            "first['image']",
+        ),
         Form::Parquet => (
             "",
             "images = pyarrow.parquet.ParquetFile(folder / f'{split}.parquet')\nfirst = next(images.iter_batches(batch_size=1)).to_pylist()[0]\nrows.sort(key=lambda row: row['path'] != first['path'])\n",

@@ -78,6 +78,7 @@ fn media_type(form: Form) -> &'static str {
         Form::Zip => "application/zip",
         Form::Tar | Form::Shards => "application/x-tar",
         Form::Parquet => "application/vnd.apache.parquet",
+        Form::Arrow => "application/vnd.apache.arrow.file",
         Form::Tree | Form::Npy => "application/octet-stream",
     }
 }

@@ -1,16 +1,20 @@
 //! Archives, read in place: nothing is unpacked to disk.
 
+#[cfg(feature = "arrow")]
+mod arrow;
 mod frames;
 #[cfg(feature = "parquet")]
 mod parquet;
+#[cfg(any(feature = "parquet", feature = "arrow"))]
+mod rows;
 mod shared;
 mod stream;
 mod tar;
 mod zip;
 
 pub(super) use frames::Frames;
-#[cfg(feature = "parquet")]
-pub(super) use parquet::ParquetImages;
+#[cfg(any(feature = "parquet", feature = "arrow"))]
+pub(super) use rows::RowImages;
 pub(super) use stream::Compression;
 pub(super) use tar::{TakesEntries, Tar};
 pub(super) use zip::Zip;
