@@ -400,3 +400,23 @@ fn parquet_is_refused_by_name() {
     }
     assert!(!workspace.path("pq").exists());
 }
+
+/// Only where this build reads and writes Arrow.
+#[cfg(feature = "arrow")]
+#[test]
+fn arrow_holds_images() {
+    let workspace = splits();
+    assert_eq!(workspace.run(&["pack", "herbs", "--to", "ar", "--as", "arrow"]).status, 0);
+    assert_eq!(workspace.run(&["verify", "ar"]).status, 0);
+    assert_eq!(workspace.json(&["audit", "ar"])["collection"]["images"], 18);
+    assert_eq!(workspace.run(&["gather", "ar", "--to", "out"]).status, 0);
+    let after: std::collections::BTreeSet<Vec<u8>> = workspace.files("out").into_values().collect();
+    assert!(by_content(&workspace, "herbs").keys().all(|bytes| after.contains(bytes)));
+    let file = workspace.path("ar/train.arrow");
+    let whole = fs::read(&file).unwrap();
+    for length in [5, 100, whole.len() / 2, whole.len() - 1] {
+        fs::write(&file, &whole[..length]).unwrap();
+        let cut = workspace.run(&["audit", "ar"]);
+        assert_eq!(cut.status, 3, "{length}: {}", cut.stderr);
+    }
+}
