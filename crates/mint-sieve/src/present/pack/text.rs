@@ -4,6 +4,7 @@ use std::fmt::Write;
 
 use humansize::{DECIMAL, format_size};
 use sieve_core::files::shown_name;
+use sieve_core::finding::Severity;
 use sieve_core::pack::ChannelStatistics;
 
 use super::PackReport;
@@ -43,8 +44,17 @@ pub fn text(report: &PackReport<'_>) -> String {
         let count = counted(report.left_out.len() as u64, "image", "images");
         let _ = writeln!(text, "{count} left out: see DATASHEET.md");
     }
+    let counts = Severity::ALL.map(|severity| {
+        let word = severity.as_str();
+        counted(report.audit.count(severity) as u64, word, &format!("{word}s"))
+    });
+    let _ = writeln!(
+        text,
+        "\nAudit: {}. DATASHEET.md lists them, and has blanks for purpose, consent and licence.",
+        counts.join(", ")
+    );
     let to = shown_name(request.to.as_os_str());
-    let _ = writeln!(text, "\nWritten: {}", safe(&to));
+    let _ = writeln!(text, "Written: {}", safe(&to));
     text.push('\n');
     let words = ["mint-sieve".into(), "verify".into(), request.to.clone().into_os_string()];
     text + &next_step("check it where it is used:", &words)
@@ -95,8 +105,8 @@ fn numbers(report: &PackReport<'_>) -> String {
     match &numbers.channels {
         Some(ChannelStatistics { images, mean, std, .. }) => {
             let three = |values: &[f64; 3]| values.map(|value| format!("{value:.4}")).join("  ");
-            let _ = writeln!(text, "mean (red, green, blue)       {}", three(mean));
-            let _ = writeln!(text, "standard deviation            {}", three(std));
+            let _ = writeln!(text, "mean (red, green, blue)  {}", three(mean));
+            let _ = writeln!(text, "standard deviation       {}", three(std));
             let seen = if report.frame.is_some() { "frames" } else { "original images" };
             let _ = writeln!(text, "{FAINT}over {images} {seen}, values from 0 to 1{FAINT:#}");
         }
