@@ -44,10 +44,10 @@ pub struct PackArgs {
     #[arg(long, value_name = "FRAME", help_heading = IMAGES)]
     pub frame: Option<String>,
     /// How resized images are stored
-    #[arg(long, value_enum, default_value_t, requires = "frame", help_heading = IMAGES)]
+    #[arg(long, hide_short_help = true, value_enum, default_value_t, requires = "frame", help_heading = IMAGES)]
     pub encoding: Encoding,
     /// Store arrays as images x channels x rows x columns
-    #[arg(long, help_heading = IMAGES)]
+    #[arg(long, hide_short_help = true, help_heading = IMAGES)]
     pub channels_first: bool,
     /// How files come into a tree
     #[arg(long, value_enum, default_value_t, help_heading = IMAGES)]
@@ -56,7 +56,7 @@ pub struct PackArgs {
     #[arg(long, value_name = "SIZE", default_value = "256MB", value_parser = size, help_heading = IMAGES)]
     pub shard_size: u64,
     /// Seed of the order in shards
-    #[arg(long, default_value_t = 0, value_parser = seed, help_heading = IMAGES)]
+    #[arg(long, hide_short_help = true, default_value_t = 0, value_parser = seed, help_heading = IMAGES)]
     pub seed: u64,
     /// Keep the class order of this earlier class index; new classes are appended
     #[arg(long, value_name = "FILE.csv", help_heading = TABLES)]
@@ -65,10 +65,10 @@ pub struct PackArgs {
     #[arg(long, value_enum, default_value_t, help_heading = TABLES)]
     pub manifest: ManifestFormat,
     /// Do not compute mean and standard deviation of the channels, for which every training image is decoded
-    #[arg(long, help_heading = TABLES)]
+    #[arg(long, hide_short_help = true, help_heading = TABLES)]
     pub no_statistics: bool,
     /// Images in a batch, for the number of steps
-    #[arg(long, value_name = "N", default_value_t = 32, help_heading = TABLES)]
+    #[arg(long, hide_short_help = true, value_name = "N", default_value_t = 32, help_heading = TABLES)]
     #[arg(value_parser = clap::value_parser!(u64).range(1..=1_000_000))]
     pub batch: u64,
     /// Also write load_pack.py, which shows how to read the pack
@@ -79,10 +79,10 @@ pub struct PackArgs {
     #[arg(long, value_name = "CODE,...", value_delimiter = ',', value_parser = allowance)]
     pub allow: Vec<Allowance>,
     /// Refuse to pack while rows of this plan are undecided
-    #[arg(long, value_name = "PLAN.csv")]
+    #[arg(long, hide_short_help = true, value_name = "PLAN.csv")]
     pub plan: Option<PathBuf>,
     /// How different a copy may be [default: wide up to 50,000 images, near above]
-    #[arg(long, value_enum)]
+    #[arg(long, hide_short_help = true, value_enum)]
     pub reach: Option<Reach>,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
