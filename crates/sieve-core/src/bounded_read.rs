@@ -39,7 +39,7 @@ pub fn read(file: &Path, most_bytes: u64) -> Result<Vec<u8>, String> {
     }
     // Where a table is read, one in Parquet will do.
     if most_bytes == MOST_TABLE_BYTES && bytes.starts_with(parquet_table::MAGIC) {
-        return parquet_table::to_csv(file);
+        return parquet_table::to_csv(file, most_bytes);
     }
     Ok(bytes)
 }

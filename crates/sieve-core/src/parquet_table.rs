@@ -4,13 +4,13 @@
 /// How such a file begins (and ends).
 pub const MAGIC: &[u8] = b"PAR1";
 
-/// The rows of a Parquet file as CSV with a head.
+/// The rows of a Parquet file as CSV with a head, of at most `most_bytes`.
 ///
 /// # Errors
 ///
 /// What is wrong with the file, as the end of a sentence.
 #[cfg(not(feature = "parquet"))]
-pub fn to_csv(_file: &std::path::Path) -> Result<Vec<u8>, String> {
+pub fn to_csv(_file: &std::path::Path, _most_bytes: u64) -> Result<Vec<u8>, String> {
     Err("it is a Parquet file, which this build does not read; build with --features parquet, or use CSV"
         .to_owned())
 }
@@ -29,15 +29,14 @@ mod with_parquet {
     use parquet::record::{Field, List};
     use parquet::schema::types::Type;
 
-    use crate::bounded_read::MOST_TABLE_BYTES;
     use crate::io_reason;
     use crate::reading::caught;
 
-    pub fn to_csv(file: &Path) -> Result<Vec<u8>, String> {
-        caught(|| rows(file)).unwrap_or_else(|| Err("its data is damaged".to_owned()))
+    pub fn to_csv(file: &Path, most_bytes: u64) -> Result<Vec<u8>, String> {
+        caught(|| rows(file, most_bytes)).unwrap_or_else(|| Err("its data is damaged".to_owned()))
     }
 
-    fn rows(file: &Path) -> Result<Vec<u8>, String> {
+    fn rows(file: &Path, most_bytes: u64) -> Result<Vec<u8>, String> {
         let wrong = |error: parquet::errors::ParquetError| error.to_string();
         let opened = File::open(file).map_err(|error| io_reason(&error))?;
         let reader = SerializedFileReader::new(opened).map_err(wrong)?;
@@ -50,7 +49,7 @@ mod with_parquet {
         let mut table = csv::WriterBuilder::new().flexible(true).from_writer(Vec::new());
         let head: Vec<&str> = columns.iter().map(|column| column.name()).collect();
         table.write_record(&head).expect("memory takes what is written");
-        let wanted = Type::group_type_builder("schema").with_fields(columns.clone()).build();
+        let wanted = Type::group_type_builder(schema.name()).with_fields(columns.clone()).build();
         let rows = reader.get_row_iter(Some(wanted.map_err(wrong)?)).map_err(wrong)?;
         let mut bytes = 0u64;
         for row in rows {
@@ -58,8 +57,8 @@ mod with_parquet {
             let mut cells: Vec<String> = Vec::new();
             row.get_column_iter().for_each(|(_, field)| put(field, &mut cells));
             bytes += cells.iter().map(|cell| cell.len() as u64 + 1).sum::<u64>();
-            if bytes > MOST_TABLE_BYTES {
-                return Err(format!("its rows are larger than {} MiB", MOST_TABLE_BYTES >> 20));
+            if bytes > most_bytes {
+                return Err(format!("its rows are larger than {} MiB", most_bytes >> 20));
             }
             table.write_record(&cells).expect("memory takes what is written");
         }

@@ -37,7 +37,7 @@ pub use leakage::LeakageArgs;
 pub use limits::LimitsArgs;
 pub use nearest::NearestArgs;
 pub use outliers::OutliersArgs;
-pub use pack::{Allowance, ManifestFormat, PackArgs};
+pub use pack::{Allowance, PackArgs};
 pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 pub use preview::PreviewArgs;
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};

@@ -7,7 +7,7 @@ use sieve_core::finding::Code;
 use sieve_core::pack::Form;
 
 use super::{CatalogArgs, CollectionArgs, Reach, TextFormat, seed};
-use crate::packing::Encoding;
+use crate::packing::{Encoding, ManifestFormat};
 use crate::writing::Link;
 
 /// The heading of the options for images in `--help`.
@@ -87,29 +87,6 @@ pub struct PackArgs {
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TextFormat,
-}
-
-/// The format of a manifest.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
-pub enum ManifestFormat {
-    /// CSV
-    #[default]
-    Csv,
-    /// JSON Lines
-    Jsonl,
-    /// Parquet
-    Parquet,
-}
-
-impl ManifestFormat {
-    /// The ending of such a file.
-    pub fn extension(self) -> &'static str {
-        match self {
-            ManifestFormat::Csv => "csv",
-            ManifestFormat::Jsonl => "jsonl",
-            ManifestFormat::Parquet => "parquet",
-        }
-    }
 }
 
 /// What is packed all the same.

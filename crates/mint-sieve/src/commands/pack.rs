@@ -25,12 +25,12 @@ use sieve_core::suppression::Selection;
 
 use super::preview::TRAIN;
 use super::{Answer, Output, collection, thumbnails};
-use crate::args::{Allowance, ManifestFormat, PackArgs};
+use crate::args::{Allowance, PackArgs};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
-use crate::packing::{FrameRequest, PackedPart, Packing, Planned};
-use crate::present::counted;
+use crate::packing::{FrameRequest, ManifestFormat, PackedPart, Packing, Planned};
 use crate::present::pack::{self as present, LeftOut, PackReport, WrittenFile};
+use crate::present::{counted, sheet};
 use crate::progress::TerminalProgress;
 use crate::requests::PackRequest;
 use crate::settings::SetLimits;
@@ -82,6 +82,7 @@ pub fn run(args: &PackArgs, progress: &TerminalProgress) -> Result<Answer, Failu
             channels_first: args.channels_first,
             shard_bytes: args.shard_size,
             seed: args.seed,
+            png: sheet::png,
         };
         let parts = plan.pack(&packing, !args.no_statistics, folder.root(), progress)?;
         if args.link == Link::Hard && args.form == Form::Tree && frame.is_none() {

@@ -60,11 +60,11 @@ impl FrameRequest {
         Ok(Draw::NOTHING.apply(&SourcePyramid::new(&image.pixels), &self.policy).pixels)
     }
 
-    /// The file that stores a frame.
-    pub fn encoded(&self, pixels: &Pixels) -> Vec<u8> {
+    /// The file that stores a frame; `png` writes one of that format.
+    pub fn encoded(&self, pixels: &Pixels, png: fn(&Pixels) -> Vec<u8>) -> Vec<u8> {
         match self.encoding {
             Encoding::Jpeg => jpeg(pixels),
-            Encoding::Png => crate::present::sheet::png(pixels),
+            Encoding::Png => png(pixels),
         }
     }
 

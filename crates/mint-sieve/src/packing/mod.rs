@@ -8,6 +8,7 @@ mod array;
 mod arrow;
 mod container;
 mod frame;
+mod manifest_format;
 #[cfg(feature = "parquet")]
 mod parquet;
 mod prepare;
@@ -18,6 +19,7 @@ mod tree;
 mod zip;
 
 pub use frame::{Encoding, FrameRequest};
+pub use manifest_format::ManifestFormat;
 #[cfg(feature = "parquet")]
 pub use parquet::manifest;
 
@@ -30,12 +32,11 @@ use sieve_core::io_reason;
 use sieve_core::measuring::Measured;
 use sieve_core::pack::{ChannelSums, ContainerFile, Form, PackedImage, Sha256Sum, shuffled};
 use sieve_core::progress::{NoProgress, Progress};
-use sieve_core::reading::ReadLimits;
+use sieve_core::reading::{Pixels, ReadLimits};
 use sieve_core::record::Record;
 use sieve_core::repair::Edit;
 
 use crate::failure::Failure;
-use crate::present::sheet;
 use crate::writing::{Link, Placed, Tree};
 use container::{Container, Target};
 use prepare::Prepared;
@@ -75,6 +76,8 @@ pub struct Packing<'a> {
     pub shard_bytes: u64,
     /// The seed of the order in shards.
     pub seed: u64,
+    /// The bytes of a PNG of some pixels.
+    pub png: fn(&Pixels) -> Vec<u8>,
 }
 
 /// The packed images of one split.
@@ -167,8 +170,8 @@ impl Packing<'_> {
                 edit: Edit::AsIs,
             })
             .collect();
-        let (collection, limits, png) = (self.collection, self.limits.clone(), sheet::png);
-        let tree = Tree { collection, limits, link: self.link, png };
+        let (collection, limits) = (self.collection, self.limits.clone());
+        let tree = Tree { collection, limits, link: self.link, png: self.png };
         let skipped = tree.write(&placed, &[], to, &NoProgress)?;
         match skipped.first() {
             None => Ok(()),

@@ -77,7 +77,7 @@ fn one(
         Form::Npy if packing.channels_first => (planes(&fitted), fitted),
         Form::Npy => (fitted.data.clone(), fitted),
         _ => {
-            let bytes = frame.encoded(&fitted);
+            let bytes = frame.encoded(&fitted, packing.png);
             // The model sees what the file gives back, which of a JPEG is not what was stored.
             let seen = match frame.encoding {
                 Encoding::Jpeg if with_channels => decoded(&bytes)?,

@@ -4,8 +4,8 @@ use std::path::PathBuf;
 
 use sieve_core::pack::Form;
 
-use crate::args::{Allowance, ManifestFormat, PackArgs};
-use crate::packing::Encoding;
+use crate::args::{Allowance, PackArgs};
+use crate::packing::{Encoding, ManifestFormat};
 use crate::writing::Link;
 
 /// What decides the bytes of a pack, and where it goes.

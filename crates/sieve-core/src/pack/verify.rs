@@ -210,7 +210,10 @@ fn changed_images(
     }
     let manifest = bounded(root, &split.manifest, MOST_TABLE_BYTES).unwrap_or_default();
     let manifest = match manifest.starts_with(parquet_table::MAGIC) {
-        true => parquet_table::to_csv(&root.path().join(&split.manifest)).unwrap_or_default(),
+        true => {
+            let file = root.path().join(&split.manifest);
+            parquet_table::to_csv(&file, MOST_TABLE_BYTES).unwrap_or_default()
+        }
         false => manifest,
     };
     let expected = expected(&manifest, &split.manifest);

@@ -3,7 +3,7 @@
 use sieve_core::pack::Form;
 
 use super::PackReport;
-use crate::args::ManifestFormat;
+use crate::packing::ManifestFormat;
 
 /// The script for this pack.
 pub fn example(report: &PackReport<'_>) -> String {

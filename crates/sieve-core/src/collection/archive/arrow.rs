@@ -8,7 +8,7 @@ use arrow_array::{Array, BinaryArray, LargeBinaryArray, LargeStringArray, String
 use arrow_ipc::reader::FileReader;
 use arrow_schema::ArrowError;
 
-use super::rows::{COLUMNS, Take};
+use super::row_columns::{COLUMNS, Take};
 use crate::io_reason;
 
 /// The places of the columns of images; none where the file does not have both.

@@ -6,6 +6,8 @@ mod frames;
 #[cfg(feature = "parquet")]
 mod parquet;
 #[cfg(any(feature = "parquet", feature = "arrow"))]
+mod row_columns;
+#[cfg(any(feature = "parquet", feature = "arrow"))]
 mod rows;
 mod shared;
 mod stream;

@@ -8,7 +8,7 @@ use parquet::errors::ParquetError;
 use parquet::file::reader::{FileReader, SerializedFileReader};
 use parquet::schema::types::ColumnDescPtr;
 
-use super::rows::{COLUMNS, Take};
+use super::row_columns::{COLUMNS, Take};
 use crate::io_reason;
 
 /// The places of the columns of images; none where the file does not have both.

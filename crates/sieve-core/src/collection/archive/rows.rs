@@ -5,12 +5,11 @@ use std::path::{Path, PathBuf};
 
 use super::super::EntryKind;
 use super::super::listing::{Found, Listing};
+use super::row_columns::Take;
 use super::{TakesEntries, entry_path};
 use crate::files::{RelPath, Stamp};
 use crate::reading::{ReadError, ReadLimits, caught};
 
-/// The column that names images, and the one that holds them.
-pub(super) const COLUMNS: [&str; 2] = ["path", "image"];
 /// Rows whose images are read at a time: they are in memory together.
 const ROWS: usize = 16;
 /// Rows of names that are read at a time.
@@ -33,9 +32,6 @@ enum RowFormat {
     #[cfg(feature = "arrow")]
     Arrow,
 }
-
-/// Takes the value of each row, none where it has none, until it wants no more.
-pub(super) type Take<'a> = &'a mut dyn FnMut(Option<&[u8]>) -> bool;
 
 /// What is said of a file whose reader fails on it.
 const DAMAGED: &str = "its data is damaged";
