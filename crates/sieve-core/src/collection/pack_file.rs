@@ -115,3 +115,33 @@ impl PackFile {
         Ok(pack)
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_pack_names_files_directly_in_it_and_nothing_else() {
+        let mut pack = PackFile::new("1", Form::Shards, 7, Some("8x8:cover".to_owned()));
+        let files = vec![ContainerFile { file: "train-00000.tar".to_owned(), images: 3 }];
+        let (split, manifest) = ("train".to_owned(), "train-manifest.csv".to_owned());
+        pack.splits.push(PackedSplit { split, images: 3, manifest, files });
+        let text = serde_json::to_string(&pack).unwrap();
+        assert_eq!(PackFile::parse(&text).as_ref(), Ok(&pack));
+        for (what, instead) in [
+            ("mint-sieve/pack/1", "mint-sieve/pack/9"),
+            ("train-00000.tar", "../train.tar"),
+            ("train-00000.tar", "/etc/passwd"),
+            ("train-00000.tar", ".."),
+            ("train-00000.tar", "a/b.tar"),
+            ("train-manifest.csv", ""),
+            ("shards", "sharts"),
+            ("\"images\":3", "\"images\":-3"),
+        ] {
+            assert!(PackFile::parse(&text.replacen(what, instead, 1)).is_err(), "{instead}");
+        }
+        assert!(Form::ALL.iter().all(|form| {
+            serde_json::to_value(form).is_ok_and(|written| written == form.name())
+        }));
+    }
+}

@@ -126,3 +126,71 @@ impl Frames {
         format!("P6\n{} {}\n255\n", self.columns, self.rows).into_bytes()
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::reading;
+
+    fn array(head: &str, values: &[u8]) -> tempfile::NamedTempFile {
+        let file = tempfile::NamedTempFile::new().unwrap();
+        let length = u16::try_from(head.len()).unwrap().to_le_bytes();
+        let bytes = [b"\x93NUMPY\x01\x00".as_slice(), &length, head.as_bytes(), values].concat();
+        std::fs::write(file.path(), bytes).unwrap();
+        file
+    }
+
+    fn head(shape: &str) -> String {
+        format!("{{'descr': '|u1', 'fortran_order': False, 'shape': {shape}, }}\n")
+    }
+
+    #[test]
+    fn frames_are_images_in_either_order_of_channels() {
+        // Two frames of 2 x 4 pixels, each value different.
+        let pixels: Vec<u8> = (0..48).collect();
+        let planes: Vec<u8> = pixels
+            .chunks(24)
+            .flat_map(|frame| (0..3).flat_map(move |c| frame.iter().skip(c).step_by(3).copied()))
+            .collect();
+        let names = ["bay/a.jpg", "../out.jpg"].map(str::to_owned);
+        for (shape, values) in [("(2, 2, 4, 3)", &pixels), ("(2, 3, 2, 4)", &planes)] {
+            let file = array(&head(shape), values);
+            let frames = Frames::open(file.path()).unwrap();
+            let (bytes, _) = frames.read(1, &ReadLimits::default()).unwrap();
+            let image = reading::decode(&bytes, &ReadLimits::default()).unwrap().pixels;
+            assert_eq!((image.width_px, image.height_px, &image.data[..]), (4, 2, &pixels[24..]));
+            let listing = frames.list(&names, Stamp::default()).unwrap();
+            let listed: Vec<(&str, bool)> = listing
+                .files
+                .iter()
+                .map(|found| {
+                    let is_file = matches!(found.kind, super::super::super::EntryKind::File { .. });
+                    (found.path.as_str(), is_file)
+                })
+                .collect();
+            assert_eq!(listed, [("../out.jpg", false), ("bay/a.ppm", true)]);
+            assert!(frames.list(&names[..1], Stamp::default()).unwrap_err().contains("1 rows"));
+            assert!(frames.read(2, &ReadLimits::default()).is_err(), "there are two");
+        }
+    }
+
+    #[test]
+    fn heads_that_promise_something_else_are_refused() {
+        let huge = "(99999999999999, 99999999, 3, 3)";
+        for head in [
+            head("(2, 2, 4)"),
+            head("(2, 0, 4, 3)"),
+            head("(2, 2, 4, 4)"),
+            head(huge),
+            head("(2, 2, 4, 3)").replace("|u1", "<f4"),
+            head("(2, 2, 4, 3)").replace("False", "True"),
+            "nothing".to_owned(),
+        ] {
+            assert!(Frames::open(array(&head, &[0; 48]).path()).is_err(), "{head}");
+        }
+        for values in [47, 49] {
+            let cut = Frames::open(array(&head("(2, 2, 4, 3)"), &vec![0; values]).path());
+            assert!(cut.unwrap_err().contains("announces"), "{values}");
+        }
+    }
+}
