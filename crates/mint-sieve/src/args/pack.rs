@@ -49,7 +49,7 @@ pub struct PackArgs {
     /// Store arrays as images x channels x rows x columns
     #[arg(long, hide_short_help = true, help_heading = IMAGES)]
     pub channels_first: bool,
-    /// How files come into a tree
+    /// How files come into a tree; soft is refused, since a pack must hold its images
     #[arg(long, value_enum, default_value_t, help_heading = IMAGES)]
     pub link: Link,
     /// Largest size of a shard

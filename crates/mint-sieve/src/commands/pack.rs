@@ -146,6 +146,10 @@ fn refuse_idle_options(args: &PackArgs) -> Result<(), Failure> {
         return Err(Failure::call(format!("this build does not write {what}"))
             .hint(format!("Build with --features {feature}, or choose another form.")));
     }
+    if args.link == Link::Soft {
+        return Err(Failure::call("a pack of symbolic links would hold no images")
+            .hint("Use --link hard, or omit --link to write copies."));
+    }
     let is_tree = args.form == Form::Tree;
     if args.link != Link::Copy && (!is_tree || args.frame.is_some()) {
         return Err(Failure::call("--link applies to the original files of a tree only")
@@ -336,7 +340,7 @@ fn refuse_left_out(args: &PackArgs, left_out: &[LeftOut]) -> Result<(), Failure>
     const NAMED: usize = 5;
     for (allowance, what) in [
         (Allowance::Unassigned, "no class"),
-        (Allowance::Unstorable, "names that no file can have"),
+        (Allowance::Unstorable, "a name that cannot be stored"),
     ] {
         let name = allowance.name();
         let these: Vec<&LeftOut> = left_out.iter().filter(|one| one.reason == name).collect();

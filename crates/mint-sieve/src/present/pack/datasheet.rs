@@ -9,6 +9,7 @@ use sieve_core::independent::Independent;
 use sieve_core::pack::Form;
 
 use super::PackReport;
+use crate::args::Allowance;
 use crate::console::Align;
 use crate::present::cells::visible;
 use crate::present::table::{Table, markdown_text};
@@ -170,8 +171,13 @@ fn audit(text: &mut String, report: &PackReport<'_>) {
     let shown: Vec<&Finding> = shown.collect();
     for group in shown.chunk_by(|a, b| (a.severity, a.code) == (b.severity, b.code)) {
         let code = group[0].code;
-        let is_allowed = group[0].severity == Severity::Error;
-        let allowed = if is_allowed { "; packed all the same, with --allow" } else { "" };
+        let is_error = group[0].severity == Severity::Error;
+        let is_allowed = report.request.allow.contains(&Allowance::Finding(code));
+        let allowed = match (is_error, is_allowed) {
+            (false, _) => "",
+            (true, true) => "; packed all the same, with --allow",
+            (true, false) => "; of files in no split, which are not in this pack",
+        };
         let _ = writeln!(
             text,
             "\n### {} ({}): {}{allowed}\n",

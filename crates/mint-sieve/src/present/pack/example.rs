@@ -12,7 +12,7 @@ pub fn example(report: &PackReport<'_>) -> String {
     let split = serde_json::to_string(split).expect("text serialises");
     let rows = match report.request.manifest {
         ManifestFormat::Csv => {
-            "with open(folder / f'{split}-manifest.csv', newline='', encoding='utf-8') as file:\n    rows = list(csv.DictReader(file))"
+            "with open(folder / f'{split}-manifest.csv', newline='', encoding='utf-8') as file:\n    rows = [{name: plain(cell) for name, cell in row.items()} for row in csv.DictReader(file)]"
         }
         ManifestFormat::Parquet => {
             "rows = pyarrow.parquet.read_table(folder / f'{split}-manifest.parquet').to_pylist()"
@@ -38,7 +38,7 @@ pub fn example(report: &PackReport<'_>) -> String {
         ),
         Form::Shards => (
             "",
-            "with open(folder / f'{split}-shards.csv', newline='', encoding='utf-8') as file:\n    places = {place['path']: place for place in csv.DictReader(file)}\n\n\ndef read(path):\n    place = places[path]\n    with open(folder / place['shard'], 'rb') as shard:\n        shard.seek(int(place['offset']))\n        return shard.read(int(place['size_bytes']))\n\n\n",
+            "with open(folder / f'{split}-shards.csv', newline='', encoding='utf-8') as file:\n    places = {plain(place['path']): place for place in csv.DictReader(file)}\n\n\ndef read(path):\n    place = places[path]\n    with open(folder / place['shard'], 'rb') as shard:\n        shard.seek(int(place['offset']))\n        return shard.read(int(place['size_bytes']))\n\n\n",
             "read(row['path'])",
         ),
         Form::Arrow => (
@@ -58,6 +58,6 @@ pub fn example(report: &PackReport<'_>) -> String {
         ),
     };
     format!(
-        "\"\"\"Reads this pack: python3 load_pack.py\"\"\"\nimport csv\nimport hashlib\nimport json\nimport pathlib\n{imports}{arrow}\nfolder = pathlib.Path(__file__).parent\nclasses = [one['class'] for one in json.loads((folder / 'class-index.json').read_text('utf-8'))['classes']]\nnumbers = json.loads((folder / 'numbers.json').read_text('utf-8'))\nsplit = {split}\n{rows}\n{first}row = rows[0]\ndata = {bytes}\nassert hashlib.sha256(data).hexdigest() == row['sha256'], row['path']\nassert row['class'].lstrip(\"'\") == classes[int(row['class_index'])].lstrip(\"'\")\nprint(len(rows), 'images of', len(classes), 'classes; first:', row['path'], len(data), 'bytes')\nprint('steps per epoch:', numbers['batches']['steps_per_epoch'])\n"
+        "\"\"\"Reads this pack: python3 load_pack.py\"\"\"\nimport csv\nimport hashlib\nimport json\nimport pathlib\nimport re\n{imports}{arrow}\n\ndef plain(cell):\n    \"\"\"A cell of CSV without the apostrophe that keeps a spreadsheet from running it.\"\"\"\n    return cell[1:] if re.match(\"'+[-=+@\\t\\r]\", cell) else cell\n\n\nfolder = pathlib.Path(__file__).parent\nclasses = [one['class'] for one in json.loads((folder / 'class-index.json').read_text('utf-8'))['classes']]\nnumbers = json.loads((folder / 'numbers.json').read_text('utf-8'))\nsplit = {split}\n{rows}\n{first}row = rows[0]\ndata = {bytes}\nassert hashlib.sha256(data).hexdigest() == row['sha256'], row['path']\nassert row['class'] == classes[int(row['class_index'])]\nprint(len(rows), 'images of', len(classes), 'classes; first:', row['path'], len(data), 'bytes')\nprint('steps per epoch:', numbers['batches']['steps_per_epoch'])\n"
     )
 }

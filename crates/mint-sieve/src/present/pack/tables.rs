@@ -19,16 +19,13 @@ pub struct ClassBody<'a> {
 
 /// The classes in their order.
 pub fn classes(index: &ClassIndex) -> Vec<ClassBody<'_>> {
-    let splits = || index.splits.iter().map(String::as_str);
-    let classes = index.classes.iter().enumerate();
-    let body =
-        |(index, class): (usize, &'_ sieve_core::pack::IndexedClass)| (index, class.images.clone());
+    let mut classes = Vec::with_capacity(index.classes.len());
+    for (number, class) in index.classes.iter().enumerate() {
+        let splits = index.splits.iter().map(String::as_str);
+        let images = splits.zip(class.images.iter().copied()).collect();
+        classes.push(ClassBody { index: number, class: &class.class, images });
+    }
     classes
-        .map(|(at, class)| {
-            let (index, images) = body((at, class));
-            ClassBody { index, class: &class.class, images: splits().zip(images).collect() }
-        })
-        .collect()
 }
 
 #[derive(Serialize)]
