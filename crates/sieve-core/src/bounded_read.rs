@@ -12,6 +12,11 @@ pub const MOST_SETTINGS_BYTES: u64 = 1 << 20;
 /// Greatest table, in bytes: some four million rows of a path and a digest.
 pub const MOST_TABLE_BYTES: u64 = 512 << 20;
 
+/// Whether this is a file, and no link to one: a link could lead anywhere.
+pub fn is_file(path: &Path) -> bool {
+    path.symlink_metadata().is_ok_and(|facts| facts.is_file())
+}
+
 /// The bytes of `file`, which must be a regular file of at most `most_bytes`.
 ///
 /// # Errors

@@ -5,11 +5,11 @@ use std::path::Path;
 use super::archive::Frames;
 use super::open::Opening;
 use super::pack_file::{Form, PACK_FILE, PackFile};
+use super::pack_manifest::read_manifest;
 use super::source::Source;
 use super::walk::walk;
 use super::{Root, names};
-use crate::bounded_read::{MOST_SETTINGS_BYTES, MOST_TABLE_BYTES, read_text};
-use crate::csv_escape::unguarded;
+use crate::bounded_read::{MOST_SETTINGS_BYTES, is_file, read_text};
 use crate::files::Stamp;
 use crate::{Error, io_reason};
 
@@ -59,43 +59,11 @@ impl Opening<'_> {
     /// Adds the frames of an array, under the names of its manifest.
     fn add_frames(&mut self, root: &Root, manifest: &Path) -> Result<(), Error> {
         let broken = |reason: String| Error::RootUnreadable { path: root.path.clone(), reason };
-        if !is_file(manifest) {
-            return Err(broken("its manifest is not a file".to_owned()));
-        }
         let frames = Frames::open(&root.path).map_err(broken)?;
         let facts = root.path.metadata().map_err(|error| broken(io_reason(&error)))?;
-        let names = names_of(manifest).map_err(broken)?;
+        let rows = read_manifest(manifest).map_err(broken)?;
+        let names: Vec<String> = rows.into_iter().map(|row| row.path).collect();
         let listing = frames.list(&names, Stamp::from_metadata(&facts)).map_err(broken)?;
         self.add_listing(root, listing, Source::Frames(frames))
     }
-}
-
-/// Whether this is a file, and no link to one.
-fn is_file(path: &Path) -> bool {
-    path.symlink_metadata().is_ok_and(|facts| facts.is_file())
-}
-
-/// The column `path` of a manifest, in either of its forms.
-fn names_of(manifest: &Path) -> Result<Vec<String>, String> {
-    let text = read_text(manifest, MOST_TABLE_BYTES)?;
-    if manifest.extension().is_some_and(|extension| extension == "jsonl") {
-        let name = |line: &str| {
-            let row: serde_json::Value = serde_json::from_str(line).ok()?;
-            row["path"].as_str().map(str::to_owned)
-        };
-        let names: Option<Vec<String>> =
-            text.lines().filter(|line| !line.is_empty()).map(name).collect();
-        return names.ok_or_else(|| "its manifest has a line without a path".to_owned());
-    }
-    let mut table = csv::Reader::from_reader(text.as_bytes());
-    let head = table.headers().map_err(|error| error.to_string())?.clone();
-    let column = head.iter().position(|name| name == "path");
-    let column = column.ok_or_else(|| "its manifest has no column path".to_owned())?;
-    table
-        .records()
-        .map(|row| {
-            let row = row.map_err(|error| error.to_string())?;
-            Ok(unguarded(row.get(column).unwrap_or_default()).to_owned())
-        })
-        .collect()
 }

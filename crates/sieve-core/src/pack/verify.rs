@@ -11,11 +11,11 @@ use super::checksums::{self, Sha256Sum};
 use super::manifest::CHECKSUMS;
 use super::{Form, PACK_FILE, PackFile};
 use crate::bounded_read::{MOST_SETTINGS_BYTES, MOST_TABLE_BYTES};
-use crate::collection::{self, EntryKind, Located, NoCache, Request};
+use crate::collection::{self, EntryKind, Located, NoCache, Request, read_manifest};
 use crate::files::{FileKind, InsidePath, Root, native_of_bytes, shown_name};
 use crate::progress::Progress;
 use crate::reading::ReadLimits;
-use crate::{Error, io_reason, parquet_table};
+use crate::{Error, io_reason};
 
 /// What became of a pack.
 #[derive(Clone, Debug, Default, PartialEq, Eq, Serialize)]
@@ -208,15 +208,11 @@ fn changed_images(
     if matches!(pack.form, Form::Tree | Form::Npy) {
         return Ok(Vec::new());
     }
-    let manifest = bounded(root, &split.manifest, MOST_TABLE_BYTES).unwrap_or_default();
-    let manifest = match manifest.starts_with(parquet_table::MAGIC) {
-        true => {
-            let file = root.path().join(&split.manifest);
-            parquet_table::to_csv(&file, MOST_TABLE_BYTES).unwrap_or_default()
-        }
-        false => manifest,
-    };
-    let expected = expected(&manifest, &split.manifest);
+    let rows = read_manifest(&root.path().join(&split.manifest)).unwrap_or_default();
+    let expected: BTreeMap<String, Sha256Sum> = rows
+        .into_iter()
+        .filter_map(|row| Some((row.path, Sha256Sum::from_hex(&row.sha256)?)))
+        .collect();
     let request = Request::at(root.path().join(file.as_path()));
     let Ok(archive) = collection::open(&request, &NoCache, progress) else { return Ok(Vec::new()) };
     let entries: Vec<_> = archive
@@ -251,26 +247,4 @@ fn changed_images(
         }
     }
     Ok(problems)
-}
-
-/// The checksums of a manifest by path, in either of its forms.
-fn expected(manifest: &[u8], name: &str) -> BTreeMap<String, Sha256Sum> {
-    let mut sums = BTreeMap::new();
-    let mut put = |path: Option<&str>, sum: Option<&str>| {
-        if let (Some(path), Some(sum)) = (path, sum.and_then(Sha256Sum::from_hex)) {
-            sums.insert(path.to_owned(), sum);
-        }
-    };
-    if name.ends_with(".jsonl") {
-        for line in manifest.split(|&byte| byte == b'\n') {
-            let Ok(row) = serde_json::from_slice::<serde_json::Value>(line) else { continue };
-            put(row["path"].as_str(), row["sha256"].as_str());
-        }
-    } else {
-        let mut table = csv::ReaderBuilder::new().flexible(true).from_reader(manifest);
-        for row in table.records().flatten() {
-            put(row.get(0).map(crate::csv_escape::unguarded), row.get(6));
-        }
-    }
-    sums
 }
