@@ -11,8 +11,9 @@ use sieve_core::reading::{MemoryBudget, ReadLimits};
 
 use crate::args::ReadingArgs;
 use crate::failure::Failure;
+use crate::object_storage::Access;
 use crate::settings::Settings;
-use crate::{machine, progress, writing};
+use crate::{machine, object_storage, progress, writing};
 
 /// All that decides how a collection is read.
 pub struct CollectionConfig {
@@ -38,6 +39,8 @@ pub struct CollectionConfig {
     pub named_settings: Option<PathBuf>,
     /// What the settings file says.
     pub settings: Settings,
+    /// How buckets are reached.
+    pub access: Access,
     memory: MemoryBudget,
 }
 
@@ -57,6 +60,7 @@ impl CollectionConfig {
             limit_units: [typed.max_megapixels, typed.max_decoded, typed.max_file, typed.max_work],
             named_settings: typed.config.clone(),
             settings,
+            access: typed.buckets.access(),
             memory: memory_of_the_run(typed.max_memory),
         })
     }
@@ -74,6 +78,7 @@ impl CollectionConfig {
     pub fn request(&self) -> Request {
         Request {
             roots: self.roots.clone(),
+            buckets: object_storage::stores(&self.access),
             follow_links: self.follow_links,
             options: LayoutOptions {
                 splits: self.splits.clone().unwrap_or_default(),

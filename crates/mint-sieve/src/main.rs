@@ -7,6 +7,7 @@ mod console;
 mod failure;
 mod logging;
 mod machine;
+mod object_storage;
 mod packing;
 mod policy_file;
 mod present;

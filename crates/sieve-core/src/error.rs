@@ -19,6 +19,22 @@ pub enum Error {
         /// The path as it was given.
         path: PathBuf,
     },
+    /// A part of a catalog cannot be merged.
+    #[error("the part {} cannot be merged: {reason}", .path.display())]
+    PartUnusable {
+        /// The part.
+        path: PathBuf,
+        /// Why not, as the end of a sentence.
+        reason: String,
+    },
+    /// Not all parts of a catalog were given.
+    #[error("{} of {of} parts are missing: {}", .missing.len(), part_numbers(.missing))]
+    PartsMissing {
+        /// The numbers of those that are missing.
+        missing: Vec<u32>,
+        /// How many there are.
+        of: u32,
+    },
     /// The root is a table that does not hold what is needed.
     #[error("the table {} cannot be used: {reason}", .path.display())]
     TableUnreadable {
@@ -80,4 +96,13 @@ pub fn io_reason(error: &std::io::Error) -> String {
         Some(at) => text[..at].to_owned(),
         None => text,
     }
+}
+
+/// The first few numbers of parts, for an error.
+fn part_numbers(numbers: &[u32]) -> String {
+    const MOST: usize = 12;
+    let shown: Vec<String> = numbers.iter().take(MOST).map(u32::to_string).collect();
+    let more = numbers.len().saturating_sub(MOST);
+    let rest = if more > 0 { format!(" and {more} more") } else { String::new() };
+    format!("{}{rest}", shown.join(", "))
 }

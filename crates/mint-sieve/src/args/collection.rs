@@ -7,13 +7,14 @@ use clap::builder::{OsStringValueParser, TypedValueParser};
 use sieve_core::collection::{ClassDepth, Columns, Pattern, Root, SplitFolders};
 use sieve_core::reading::READ_LIMITS;
 
+use crate::object_storage::Access;
 use crate::settings::{class_depth, columns_of_words, split_folders};
 
 /// The collection, as the first words of a command.
 #[derive(Debug, Args)]
 pub struct CollectionArgs {
-    /// Folder, archive (ZIP, tar, tar.gz, tar.zst) or table (CSV, JSON Lines) that holds the images; or
-    /// one for each split: train=FOLDER test=FOLDER
+    /// Folder, archive (ZIP, tar, tar.gz, tar.zst), table (CSV, JSON Lines) or bucket (s3://BUCKET/PREFIX)
+    /// that holds the images; or one for each split: train=FOLDER test=FOLDER
     #[arg(value_name = "COLLECTION", required = true, value_parser = root())]
     pub roots: Vec<Root>,
     #[command(flatten)]
@@ -82,6 +83,37 @@ pub struct ReadingArgs {
     /// Read settings from this file [default: mint-sieve.toml, found upward from the collection]
     #[arg(long, hide_short_help = true, display_order = 73, value_name = "FILE", help_heading = READING)]
     pub config: Option<PathBuf>,
+    #[command(flatten)]
+    pub buckets: BucketArgs,
+}
+
+/// How buckets are reached.
+#[derive(Clone, Debug, Default, Args)]
+pub struct BucketArgs {
+    /// Server of an S3-compatible store, for example https://storage.example:9000 [default: AWS, or AWS_ENDPOINT_URL]
+    #[arg(long, hide_short_help = true, display_order = 74, value_name = "URL", help_heading = BUCKETS)]
+    pub endpoint: Option<String>,
+    /// Region to sign requests for [default: AWS_REGION, or us-east-1]
+    #[arg(long, hide_short_help = true, display_order = 75, value_name = "NAME", help_heading = BUCKETS)]
+    pub region: Option<String>,
+    /// Read a public bucket without signing requests
+    #[arg(long, hide_short_help = true, display_order = 76, help_heading = BUCKETS)]
+    pub anonymous: bool,
+    /// If there are no other credentials, use those that the machine's metadata address offers
+    #[arg(long, hide_short_help = true, display_order = 77, help_heading = BUCKETS, conflicts_with = "anonymous")]
+    pub instance_credentials: bool,
+}
+
+impl BucketArgs {
+    /// How the stores are reached.
+    pub fn access(&self) -> Access {
+        Access {
+            endpoint: self.endpoint.clone(),
+            region: self.region.clone(),
+            anonymous: self.anonymous,
+            instance_credentials: self.instance_credentials,
+        }
+    }
 }
 
 /// Where measurements are cached.
@@ -101,6 +133,8 @@ pub struct CatalogArgs {
 
 /// The heading of these options in `--help`.
 const READING: &str = "Reading the collection";
+/// That of the options of object storage.
+const BUCKETS: &str = "Object storage (s3://BUCKET/PREFIX)";
 
 /// Reads roots from words that need not be UTF-8.
 pub(super) fn root() -> impl TypedValueParser<Value = Root> {

@@ -24,6 +24,10 @@ pub struct DemoArgs {
     /// Write the images as train/, validation/ and test/, with leaks between them
     #[arg(long)]
     pub pre_split: bool,
+    /// Put the collection into a stand-in for object storage, on this machine only, and audit, split and
+    /// pack it there
+    #[arg(long, conflicts_with = "pre_split")]
+    pub bucket: bool,
     /// Seed of the painted images
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,

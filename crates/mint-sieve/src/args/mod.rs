@@ -3,6 +3,7 @@
 mod apply;
 mod audit;
 mod balance;
+mod catalog;
 mod collection;
 mod coverage;
 mod demo;
@@ -11,6 +12,7 @@ mod gather;
 mod judging;
 mod leakage;
 mod limits;
+mod measure;
 mod nearest;
 mod outliers;
 mod pack;
@@ -27,6 +29,7 @@ mod verify;
 pub use apply::{ApplyArgs, UndoArgs};
 pub use audit::{AuditArgs, AuditFormat};
 pub use balance::BalanceArgs;
+pub use catalog::{CatalogAction, CatalogCommandArgs, CatalogExportArgs};
 pub use collection::{CatalogArgs, CollectionArgs, CollectionInArgs, ReadingArgs};
 pub use coverage::CoverageArgs;
 pub use demo::DemoArgs;
@@ -35,6 +38,7 @@ pub use gather::GatherArgs;
 pub use judging::JudgingArgs;
 pub use leakage::LeakageArgs;
 pub use limits::LimitsArgs;
+pub use measure::{MeasureArgs, MergeArgs};
 pub use nearest::NearestArgs;
 pub use outliers::OutliersArgs;
 pub use pack::{Allowance, PackArgs};
@@ -110,7 +114,7 @@ impl Cli {
 }
 
 /// The commands, in the order in which a curator needs them.
-const GROUPS: [(&str, &[&str]); 8] = [
+const GROUPS: [(&str, &[&str]); 9] = [
     ("Inspect", &["audit", "sheet", "balance", "report"]),
     ("Find duplicates", &["duplicates", "nearest"]),
     ("Find what misleads a model", &["outliers", "shortcuts", "coverage"]),
@@ -118,6 +122,7 @@ const GROUPS: [(&str, &[&str]); 8] = [
     ("Split", &["split", "leakage", "verify"]),
     ("Preview", &["preview", "policy"]),
     ("Hand over", &["pack"]),
+    ("Beyond one machine", &["measure", "merge", "catalog"]),
     ("Learn", &["demo", "limits"]),
 ];
 
@@ -174,6 +179,9 @@ pub enum Command {
     Preview(Box<PreviewArgs>),
     Policy(PolicyArgs),
     Pack(Box<PackArgs>),
+    Measure(Box<MeasureArgs>),
+    Merge(MergeArgs),
+    Catalog(CatalogCommandArgs),
     Limits(LimitsArgs),
     Demo(DemoArgs),
 }

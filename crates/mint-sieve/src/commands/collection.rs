@@ -96,6 +96,16 @@ pub fn listed(
     open(config, archive_indexes(store.as_ref(), kept), progress)
 }
 
+/// Lists a collection with what a catalog that is open knows of its archives.
+pub fn open_with(
+    config: &CollectionConfig,
+    store: Option<&Store>,
+    kept: &CatalogArgs,
+    progress: &TerminalProgress,
+) -> Result<Collection, Failure> {
+    open(config, archive_indexes(store, kept), progress)
+}
+
 fn archive_indexes<'a>(store: Option<&'a Store>, kept: &CatalogArgs) -> &'a dyn ArchiveIndexCache {
     match store {
         Some(store) if !kept.recheck => store,

@@ -20,6 +20,10 @@ use crate::writing::NewFolder;
 
 /// Answers `demo`. What each command says is printed as soon as it is known.
 pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    if args.bucket && cfg!(not(feature = "bucket")) {
+        return Err(Failure::call("this build reads no object storage".to_owned())
+            .hint("Build it with --features bucket."));
+    }
     let folder = &args.folder;
     let (painted, planted) = paint(args, progress)?;
     let at = |name: &str| folder.join(name).to_string_lossy().into_owned();
@@ -33,6 +37,10 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
     let (collection, splits) = (at("collection"), at("splits"));
     let seed = args.seed.to_string();
     let step = |words: &[&str]| run_step(words, progress);
+    #[cfg(feature = "bucket")]
+    if args.bucket {
+        return in_bucket(args, &at, &step);
+    }
     step(&["audit", &collection])?;
     step(&["balance", &collection, "--batch", "32"])?;
     step(&["outliers", &collection, "--top", "12", "--sheet", &at("outliers.png")])?;
@@ -59,6 +67,56 @@ pub fn run(args: &DemoArgs, progress: &TerminalProgress) -> Result<Answer, Failu
         step(&["pack", &trained_on, "--to", &at("pack"), "--as", "zip", "--example"])?;
     }
     Ok(Answer::done(Output::People(written(args))))
+}
+
+/// The name of the bucket that the collection is put into.
+#[cfg(feature = "bucket")]
+const BUCKET: &str = "herb-shed";
+
+/// Puts the collection into a bucket on loopback and works on it there.
+#[cfg(feature = "bucket")]
+fn in_bucket(
+    args: &DemoArgs,
+    at: &dyn Fn(&str) -> String,
+    step: &dyn Fn(&[&str]) -> Result<(), Failure>,
+) -> Result<Answer, Failure> {
+    let failed =
+        |error: std::io::Error| Failure::output(format!("no bucket: {}", io_reason(&error)));
+    let server = shed_bucket::Server::start(BUCKET, None, shed_bucket::Faults::default());
+    let server = server.map_err(failed)?;
+    let stored = server.put_folder(&args.folder.join("collection"), "collection");
+    let stored = stored.map_err(failed)?;
+    let collection = format!("s3://{BUCKET}/collection");
+    say(&format!("Put {stored} objects into {collection}, served at {}.\n", server.endpoint()));
+    let reached = ["--endpoint", &server.endpoint(), "--anonymous"].map(str::to_owned);
+    let here = |words: &[&str]| {
+        let words: Vec<&str> =
+            words.iter().copied().chain(reached.iter().map(String::as_str)).collect();
+        step(&words)
+    };
+    let seed = args.seed.to_string();
+    here(&["audit", &collection])?;
+    here(&["split", &collection, "--seed", &seed, "--to", &at("splits")])?;
+    let (table, pack) = (at("splits/split.csv"), at("pack"));
+    here(&[
+        "pack",
+        &collection,
+        "--splits-from",
+        &table,
+        "--allow",
+        "label-conflict",
+        "--as",
+        "shards",
+        "--to",
+        &pack,
+    ])?;
+    let requests = server.requests();
+    Ok(Answer::done(Output::People(format!(
+        "\n{} {} listing pages and {} objects; nothing was written to the bucket.\n",
+        heading("The bucket answered:"),
+        requests.lists,
+        requests.gets,
+    ))))
 }
 
 /// Paints the collection and what goes with it; all of it appears at once.

@@ -3,6 +3,7 @@
 mod apply;
 mod audit;
 mod balance;
+mod catalog;
 mod collection;
 mod coverage;
 mod demo;
@@ -11,6 +12,8 @@ mod finding_policy;
 mod gather;
 mod leakage;
 mod limits;
+mod measure;
+mod merge;
 mod nearest;
 mod outliers;
 mod pack;
@@ -127,6 +130,9 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Preview(args) => preview::run(args, progress),
         Command::Policy(args) => policy::run(args, progress),
         Command::Pack(args) => pack::run(args, progress),
+        Command::Measure(args) => measure::run(args, progress),
+        Command::Merge(args) => merge::run(args, progress),
+        Command::Catalog(args) => catalog::run(args, progress),
         Command::Limits(args) => limits::run(args),
         Command::Demo(args) => demo::run(args, progress),
     }

@@ -4,7 +4,10 @@ use std::path::{Path, PathBuf};
 
 use etcetera::BaseStrategy;
 use etcetera::base_strategy::Xdg;
+use sieve_core::catalog_table::Part;
+use sieve_core::collection::Root;
 use sieve_core::measuring::Digest;
+use sieve_core::objects::is_bucket;
 use sieve_core::store::{Store, StoreError};
 
 use crate::args::CatalogArgs;
@@ -15,6 +18,15 @@ use crate::failure::Failure;
 /// Opens the catalog. Where it cannot be used the work continues without; a file that was named must not be something
 /// else, though.
 pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Store>, Failure> {
+    open_for(config, kept, None)
+}
+
+/// The same for a part of the collection, which has a catalog of its own: the files of the others are not gone.
+pub fn open_for(
+    config: &CollectionConfig,
+    kept: &CatalogArgs,
+    part: Option<Part>,
+) -> Result<Option<Store>, Failure> {
     if kept.no_catalog {
         return Ok(of_this_run());
     }
@@ -37,7 +49,7 @@ pub fn open(config: &CollectionConfig, kept: &CatalogArgs) -> Result<Option<Stor
             }
         };
     }
-    let Some(file) = cache_file(config) else {
+    let Some(file) = cache_file(config, part) else {
         tracing::debug!("no catalog: there is no cache folder, or it lies inside the collection");
         return Ok(of_this_run());
     };
@@ -72,10 +84,14 @@ pub fn tell_damaged(moved_to: &Path) {
 
 /// The file for a collection in the user's cache folder (XDG Base Directory Specification): its name
 /// and a digest of where it lies. None when that would be inside of the collection.
-fn cache_file(config: &CollectionConfig) -> Option<PathBuf> {
+fn cache_file(config: &CollectionConfig, part: Option<Part>) -> Option<PathBuf> {
     let folder = Xdg::new().ok()?.cache_dir().join("mint-sieve");
-    let roots: Vec<PathBuf> =
-        config.roots.iter().filter_map(|root| root.path.canonicalize().ok()).collect();
+    // A bucket is the same wherever it is asked for, and another one of the same name may be at another endpoint.
+    let place = |root: &Root| match is_bucket(&root.path) {
+        true => Some(root.path.clone()),
+        false => root.path.canonicalize().ok(),
+    };
+    let roots: Vec<PathBuf> = config.roots.iter().filter_map(place).collect();
     let name = roots.first()?.file_name().map(|name| name.to_string_lossy().into_owned());
     let safe = |c: char| if c.is_alphanumeric() || "-_.".contains(c) { c } else { '_' };
     let name: String = name.unwrap_or_default().chars().take(40).map(safe).collect();
@@ -86,6 +102,10 @@ fn cache_file(config: &CollectionConfig) -> Option<PathBuf> {
         key.extend(path.as_os_str().as_encoded_bytes());
         key.push(0);
     }
+    if roots.iter().any(|root| is_bucket(root)) {
+        key.extend(config.access.endpoint.as_deref().unwrap_or_default().as_bytes());
+    }
+    key.extend(part.map(|part| format!("part {part}")).unwrap_or_default().as_bytes());
     let digest = Digest::of_bytes(&key).to_string();
     let file = folder.join(format!("{name}-{}.sqlite", &digest[..16]));
     config.refuse_inside(&file).is_ok().then_some(file)

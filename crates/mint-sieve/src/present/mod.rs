@@ -23,6 +23,7 @@ mod remark;
 pub mod repair;
 mod reply;
 pub mod report;
+pub mod scale;
 pub mod sheet;
 pub mod sheet_report;
 pub mod shortcuts;

@@ -3,6 +3,8 @@
 use std::ffi::{OsStr, OsString};
 use std::path::{Path, PathBuf};
 
+use sieve_core::objects::is_bucket;
+
 use crate::console::heading;
 use crate::console::quoted;
 
@@ -45,6 +47,8 @@ fn folder_beside(root: &Path, ending: &str) -> PathBuf {
         splits
     };
     match root.file_name() {
+        // What comes from a bucket is written to this machine.
+        Some(name) if is_bucket(root) => PathBuf::from(named(name)),
         Some(name) => root.with_file_name(named(name)),
         // `.` or `..`: its own name is known to the file system only.
         None => {

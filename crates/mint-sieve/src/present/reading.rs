@@ -73,13 +73,18 @@ fn words_with(config: &CollectionConfig, place: &dyn Fn(&Path) -> PathBuf) -> Ve
         ("--images", config.images.as_ref().map(file)),
         ("--splits-from", config.splits_from.as_ref().map(file)),
         ("--config", config.named_settings.as_ref().map(file)),
+        ("--endpoint", config.access.endpoint.clone().map(text)),
+        ("--region", config.access.region.clone().map(text)),
     ];
     for (option, value) in options {
         words.extend(value.into_iter().flat_map(|value| [option.into(), value]));
     }
-    if config.follow_links {
-        words.push("--follow-links".into());
-    }
+    let flags = [
+        ("--follow-links", config.follow_links),
+        ("--anonymous", config.access.anonymous),
+        ("--instance-credentials", config.access.instance_credentials),
+    ];
+    words.extend(flags.into_iter().filter(|flag| flag.1).map(|flag| flag.0.into()));
     words
 }
 

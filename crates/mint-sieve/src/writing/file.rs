@@ -1,7 +1,7 @@
 //! One file, written beside its place and renamed when it is whole.
 
 use std::fs::File;
-use std::io::Write;
+use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 
 use sieve_core::files::InsidePath;
@@ -38,10 +38,33 @@ impl NewFile {
         Ok(NewFile { path: path.to_owned(), name, staging, content })
     }
 
+    /// Has `work` write the file, and gives it its name.
+    pub fn write_with<T>(self, work: impl FnOnce(File) -> io::Result<T>) -> Result<T, Failure> {
+        let content = self.content.try_clone();
+        let made = content.and_then(work).and_then(|made| self.content.sync_all().map(|()| made));
+        match made {
+            Ok(made) => self.publish().map(|()| made),
+            Err(error) if error.kind() == io::ErrorKind::Interrupted => {
+                Err(sieve_core::Error::Interrupted.into())
+            }
+            Err(error) => Err(failed(&self.path, &error)),
+        }
+    }
+
+    /// Where the file is until it has its name, for what writes it by name.
+    pub fn staged_path(&self) -> PathBuf {
+        self.staging.file_path()
+    }
+
     /// Writes the file and gives it its name.
     pub fn write(mut self, bytes: &[u8]) -> Result<(), Failure> {
         let written = self.content.write_all(bytes).and_then(|()| self.content.sync_all());
         written.map_err(|error| failed(&self.path, &error))?;
+        self.publish()
+    }
+
+    /// Gives the file its name.
+    pub fn publish(self) -> Result<(), Failure> {
         self.staging.publish_file(&self.name).map_err(|error| match error.kind() {
             // Another run was faster.
             std::io::ErrorKind::AlreadyExists => taken(&self.path),

@@ -28,6 +28,8 @@ const TRIES: usize = 100;
 const OWNER: &str = "owner";
 /// What becomes the output: a file or a folder.
 const CONTENT: &str = "content";
+/// What a database keeps beside it while it is written.
+const BESIDE_CONTENT: [&str; 3] = ["content-journal", "content-shm", "content-wal"];
 
 /// A folder of this run beside an output.
 #[derive(Debug)]
@@ -73,6 +75,11 @@ impl Staging {
     /// Makes the file that becomes the output.
     pub fn create_file(&self) -> io::Result<File> {
         self.folder.create(&inside(CONTENT))
+    }
+
+    /// The path of that file, for what writes it by name.
+    pub fn file_path(&self) -> PathBuf {
+        self.folder.path().join(CONTENT)
     }
 
     /// Makes the folder that becomes the output.
@@ -165,7 +172,8 @@ fn removed(parent: &Root, name: &InsidePath) -> io::Result<bool> {
     let is_leftover = if entries.is_empty() {
         is_ours(name)
     } else {
-        let known = [inside(OWNER), inside(CONTENT)];
+        let known = [OWNER, CONTENT].iter().chain(&BESIDE_CONTENT);
+        let known: Vec<InsidePath> = known.map(|name| inside(name)).collect();
         entries.iter().all(|(name, _)| known.contains(name))
             && folder.link_target(&inside(OWNER))? == identity(name, &folder)?
     };
@@ -186,12 +194,15 @@ fn removed(parent: &Root, name: &InsidePath) -> io::Result<bool> {
     Ok(true)
 }
 
-/// Removes the two things that a run puts into such a folder, and the folder.
+/// Removes the things that a run puts into such a folder, and the folder.
 fn remove(parent: &Root, name: &InsidePath, folder: &Root) -> io::Result<()> {
     match folder.facts(&inside(CONTENT)).map(|facts| facts.kind) {
         Ok(FileKind::Folder) => folder.remove_tree(&inside(CONTENT))?,
         Ok(_) => folder.remove_file(&inside(CONTENT))?,
         Err(_) => {}
+    }
+    for name in BESIDE_CONTENT {
+        let _ = folder.remove_file(&inside(name));
     }
     match folder.remove_file(&inside(OWNER)) {
         Err(error) if error.kind() != io::ErrorKind::NotFound => Err(error),

@@ -123,7 +123,8 @@ impl Workspace {
         let mut command = Command::new(env!("CARGO_BIN_EXE_mint-sieve"));
         command.args(arguments).current_dir(self.folder.path());
         command.env("XDG_CACHE_HOME", self.cache.path());
-        for name in ["NO_COLOR", "CLICOLOR_FORCE", "RUST_BACKTRACE", "RUST_LOG"] {
+        for name in ["NO_COLOR", "CLICOLOR_FORCE", "RUST_BACKTRACE", "RUST_LOG", "AWS_ENDPOINT_URL"]
+        {
             command.env_remove(name);
         }
         command

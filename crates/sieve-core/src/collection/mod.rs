@@ -5,6 +5,8 @@
 
 mod archive;
 mod augmented_table;
+mod bucket;
+mod bucket_source;
 mod folder;
 mod label_pattern;
 mod label_table;

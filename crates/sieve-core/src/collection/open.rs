@@ -18,6 +18,7 @@ use super::table::is_table_name;
 use super::walk::walk;
 use super::{Collection, Entry, EntryKind, Label, Locator, Place, Request, Root};
 use crate::files::{self, RelPath, Stamp};
+use crate::objects::is_bucket;
 use crate::progress::Progress;
 use crate::{Error, io_reason};
 
@@ -94,6 +95,9 @@ impl Classes {
 impl Opening<'_> {
     fn add(&mut self, root: &Root) -> Result<(), Error> {
         let path = &root.path;
+        if is_bucket(path) {
+            return self.add_bucket(root);
+        }
         let unreadable = |error: io::Error| Error::RootUnreadable {
             path: path.clone(),
             reason: io_reason(&error),

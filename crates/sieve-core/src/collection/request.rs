@@ -3,17 +3,21 @@
 use std::ffi::{OsStr, OsString};
 use std::fmt;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 use super::names::split_of_name;
 use super::pattern::Pattern;
 use super::table::Columns;
 use crate::files::{native_of_bytes, shown_name};
+use crate::objects::ObjectStores;
 
 /// A collection as it is asked for.
 #[derive(Clone, Debug, Default)]
 pub struct Request {
     /// Where it is: one root, or several that each are a split.
     pub roots: Vec<Root>,
+    /// How roots that are addresses of buckets are reached; none where they cannot be.
+    pub buckets: Option<Arc<dyn ObjectStores>>,
     /// Follow symbolic links. Loops are noticed.
     pub follow_links: bool,
     /// How its folders, names or table are to be read.

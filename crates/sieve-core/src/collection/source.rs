@@ -9,6 +9,7 @@ use rayon::prelude::*;
 #[cfg(any(feature = "parquet", feature = "arrow"))]
 use super::archive::RowImages;
 use super::archive::{Frames, TakesEntries, Tar, Zip};
+use super::bucket_source::BucketSource;
 use super::folder::{FolderSource, SourceFile};
 use super::listing::Found;
 use super::{Collection, EntryKind};
@@ -29,6 +30,8 @@ pub(super) enum Source {
     Tar(Tar),
     /// Frames of an array.
     Frames(Frames),
+    /// Objects of a bucket.
+    Bucket(BucketSource),
     /// Rows of a Parquet or Arrow file.
     #[cfg(any(feature = "parquet", feature = "arrow"))]
     Rows(RowImages),
@@ -72,6 +75,7 @@ impl Source {
     fn is_stream(&self) -> bool {
         match self {
             Source::Tar(tar) => tar.is_stream(),
+            Source::Bucket(_) => true,
             #[cfg(any(feature = "parquet", feature = "arrow"))]
             Source::Rows(_) => true,
             _ => false,
@@ -82,6 +86,7 @@ impl Source {
     fn stream(&self, numbers: &[u64], limits: &ReadLimits, into: &mut dyn TakesEntries) {
         match self {
             Source::Tar(tar) => tar.stream(numbers, limits, into),
+            Source::Bucket(bucket) => bucket.stream(numbers, limits, into),
             #[cfg(any(feature = "parquet", feature = "arrow"))]
             Source::Rows(images) => images.stream(numbers, limits, into),
             _ => {}
@@ -104,6 +109,7 @@ impl Source {
             }
             Source::Zip(zip) => zip.head(found.offset, most),
             Source::Frames(frames) => Some(frames.read(found.offset, &limits).ok()?.0),
+            Source::Bucket(bucket) => bucket.read(found.offset, &limits).ok(),
             #[cfg(any(feature = "parquet", feature = "arrow"))]
             Source::Rows(images) => {
                 let mut one = Only(None);
@@ -225,6 +231,7 @@ impl Collection {
             }),
             Source::Zip(zip) => Some(zip.read(offset, limits).map(whole)),
             Source::Frames(frames) => Some(frames.read(offset, limits).map(whole)),
+            Source::Bucket(_) => None,
             #[cfg(any(feature = "parquet", feature = "arrow"))]
             Source::Rows(_) => None,
             Source::Tar(tar) => {

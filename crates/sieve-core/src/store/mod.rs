@@ -8,6 +8,7 @@ mod columns;
 mod row;
 mod writer;
 
+pub(crate) use row::Row;
 use row::Stored;
 pub(crate) use writer::{CacheWriter, keep};
 
@@ -218,6 +219,43 @@ impl Store {
             }
         }
         Ok(())
+    }
+}
+
+/// The columns of what was measured about an image: their names, and their types in SQL.
+pub(crate) fn measured_columns() -> impl Iterator<Item = (&'static str, &'static str)> {
+    columns::MEASURED.iter().map(|column| (column.name, column.sql))
+}
+
+impl Store {
+    /// Puts what was read elsewhere into the catalog, all of it or nothing.
+    pub(crate) fn put_all(
+        &mut self,
+        files: impl Iterator<Item = (RelPath, Row, Option<(Digest, Thumbnail)>)>,
+    ) -> rusqlite::Result<()> {
+        let change = self.connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
+        {
+            let mut put_row = change.prepare_cached(&row::put())?;
+            let mut put_thumbnail = change.prepare_cached(writer::PUT_THUMBNAIL)?;
+            for (path, row, thumbnail) in files {
+                row.write(&mut put_row)?;
+                if let Some((digest, Thumbnail(planes))) = thumbnail {
+                    put_thumbnail.execute((row::Key::new(&path), digest.0, planes))?;
+                }
+            }
+        }
+        change.commit()
+    }
+
+    /// Moves what waits in the log into the file itself, and closes it: the file alone is the catalog then.
+    ///
+    /// # Errors
+    ///
+    /// When it cannot be written.
+    pub fn close(self) -> Result<(), StoreError> {
+        let closed = self.connection.pragma_update(None, "journal_mode", "DELETE");
+        closed.map_err(|error| unusable_by(&error))?;
+        self.connection.close().map_err(|(_, error)| unusable_by(&error))
     }
 }
 

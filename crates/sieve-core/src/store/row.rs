@@ -130,6 +130,18 @@ impl Row {
         Some(Row(row))
     }
 
+    /// The cells in the order of the table, the path first.
+    pub fn into_values(self) -> Vec<Value> {
+        self.0
+    }
+
+    /// A row of cells in that order, which are not checked: what is no valid row has its file read again.
+    pub fn of_values(path: &RelPath, mut values: Vec<Value>) -> Self {
+        values.resize(COLUMNS, Value::Null);
+        values[PATH] = Key::new(path).0;
+        Row(values)
+    }
+
     /// Writes the row with its checksum.
     pub fn write(&self, statement: &mut Statement<'_>) -> rusqlite::Result<()> {
         let checksum = Value::Integer(checksum(self.0.iter().map(ValueRef::from)));

@@ -19,7 +19,7 @@ const BATCH_TIME: Duration = Duration::from_millis(200);
 /// Rows that may wait to be written.
 const QUEUE_ROWS: usize = 256;
 
-const PUT_THUMBNAIL: &str = "INSERT OR REPLACE INTO thumbnails VALUES (?, ?, ?)";
+pub(super) const PUT_THUMBNAIL: &str = "INSERT OR REPLACE INTO thumbnails VALUES (?, ?, ?)";
 
 /// One file that was read.
 struct CacheRow {

@@ -1,0 +1,159 @@
+//! The answers of `measure`, `merge` and `catalog export`: what was written, and what to do with it.
+
+use std::path::{Path, PathBuf};
+
+use serde::Serialize;
+use sieve_core::catalog_table::{MergeReport, Part, TableSummary};
+use sieve_core::files::shown_name;
+
+use crate::config::CollectionConfig;
+use crate::console::{heading, safe};
+use crate::present::{ReadingSettings, Reply, command_on, counted, envelope, next_step};
+
+fn shown(path: &Path) -> String {
+    safe(&shown_name(path.as_os_str()))
+}
+
+/// A part that was measured.
+pub struct MeasuredPart<'a> {
+    pub config: &'a CollectionConfig,
+    pub part: Part,
+    /// Files of the whole collection.
+    pub all: usize,
+    pub written: TableSummary,
+    pub to: &'a Path,
+}
+
+#[derive(Serialize)]
+struct PartSettings {
+    #[serde(flatten)]
+    reading: ReadingSettings,
+    part: Part,
+}
+
+#[derive(Serialize)]
+struct PartBody {
+    listed: usize,
+    rows: u64,
+    images: u64,
+    file: String,
+}
+
+impl Reply for MeasuredPart<'_> {
+    fn text(&self) -> String {
+        let Part { number, of } = self.part;
+        let mut text = format!(
+            "{}\nPart {number} of {of}: {} read, {} of them images; the collection lists {}.\n\nWritten: {}\n\n",
+            heading("Measured"),
+            counted(self.written.rows, "file", "files"),
+            self.written.images,
+            counted(self.all as u64, "file", "files"),
+            shown(self.to),
+        );
+        let (merge, to) = (["mint-sieve", "merge"], ["--to", "herbs.catalog"]);
+        let file = self.to.to_string_lossy();
+        let words: Vec<&str> = merge.into_iter().chain([&*file]).chain(to).collect();
+        text.push_str(&match of {
+            1 => next_step("merge it into a catalog:", &words),
+            _ => {
+                next_step(&format!("measure the other {}, then merge all of them:", of - 1), &words)
+            }
+        });
+        text
+    }
+
+    fn json(&self) -> String {
+        let settings = PartSettings { reading: ReadingSettings::new(self.config), part: self.part };
+        let TableSummary { rows, images } = self.written;
+        let file = shown_name(self.to.as_os_str());
+        envelope("measure", settings, PartBody { listed: self.all, rows, images, file })
+    }
+}
+
+/// Parts that were merged.
+pub struct Merged<'a> {
+    pub parts: &'a [PathBuf],
+    pub to: &'a Path,
+    pub report: &'a MergeReport,
+}
+
+#[derive(Serialize)]
+struct MergeSettings {
+    parts: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct MergeBody<'a> {
+    catalog: String,
+    files: u64,
+    rows_by_part: &'a std::collections::BTreeMap<u32, u64>,
+}
+
+impl Reply for Merged<'_> {
+    fn text(&self) -> String {
+        let parts = self.report.parts.len() as u64;
+        let to = self.to.to_string_lossy();
+        let words = ["mint-sieve", "audit", "COLLECTION", "--catalog", &*to];
+        format!(
+            "{}\n{} with {}.\n\nWritten: {}\n\n{}",
+            heading("Merged"),
+            counted(parts, "part", "parts"),
+            counted(self.report.files, "file", "files"),
+            shown(self.to),
+            next_step("name the catalog in any command on the same collection:", &words),
+        )
+    }
+
+    fn json(&self) -> String {
+        let parts = self.parts.iter().map(|part| shown_name(part.as_os_str())).collect();
+        let MergeReport { parts: rows_by_part, files } = self.report;
+        let catalog = shown_name(self.to.as_os_str());
+        let body = MergeBody { catalog, files: *files, rows_by_part };
+        envelope("merge", MergeSettings { parts }, body)
+    }
+}
+
+/// A catalog that was exported.
+pub struct Exported<'a> {
+    pub config: &'a CollectionConfig,
+    pub written: TableSummary,
+    pub thumbnails: bool,
+    pub to: &'a Path,
+}
+
+#[derive(Serialize)]
+struct ExportSettings {
+    #[serde(flatten)]
+    reading: ReadingSettings,
+    thumbnails: bool,
+}
+
+#[derive(Serialize)]
+struct ExportBody {
+    images: u64,
+    file: String,
+}
+
+impl Reply for Exported<'_> {
+    fn text(&self) -> String {
+        format!(
+            "{}\n{}, one row each; docs/scale.md describes the columns.\n\nWritten: {}\n\n{}",
+            heading("Exported"),
+            counted(self.written.images, "image", "images"),
+            shown(self.to),
+            next_step(
+                "query it, for example with the SQL in scale/, or search for duplicates here:",
+                &command_on(self.config, "duplicates", &[]),
+            ),
+        )
+    }
+
+    fn json(&self) -> String {
+        let settings = ExportSettings {
+            reading: ReadingSettings::new(self.config),
+            thumbnails: self.thumbnails,
+        };
+        let file = shown_name(self.to.as_os_str());
+        envelope("catalog-export", settings, ExportBody { images: self.written.images, file })
+    }
+}
