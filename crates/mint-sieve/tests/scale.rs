@@ -35,12 +35,10 @@ fn parts_answer_as_one_run_does_and_nothing_is_read_again() {
     let merged = merge(&workspace, &parts, "herbs.catalog");
     assert_eq!((merged.status, merged.stderr.as_str()), (0, ""));
     insta::assert_snapshot!(merged.stdout);
-    for words in
-        [&["audit", "herbs"][..], &["duplicates", "herbs", "--pairs"], &["balance", "herbs"]]
-    {
-        let json = if words.contains(&"--pairs") { &[][..] } else { &["--format", "json"] };
-        let one = workspace.run(&[words, json, &["--no-catalog"]].concat());
-        let all = workspace.run(&[words, json, &["--catalog", "herbs.catalog", "-v"]].concat());
+    for words in [["audit", "herbs"], ["duplicates", "herbs"], ["balance", "herbs"]] {
+        let words = [&words[..], &["--format", "json"]].concat();
+        let one = workspace.run(&[&words[..], &["--no-catalog"]].concat());
+        let all = workspace.run(&[&words[..], &["--catalog", "herbs.catalog", "-v"]].concat());
         assert!(!one.stdout.is_empty() && one.stdout == all.stdout, "{words:?}");
         assert!(all.stderr.contains("read=0"), "{}", all.stderr);
     }
@@ -151,8 +149,9 @@ fn an_export_has_a_row_for_each_image_in_every_format() {
                 Value::String(text) => text.clone(),
                 number => number.to_string(),
             };
-            assert_eq!(cell.parse::<f64>().ok(), value.parse::<f64>().ok(), "{name}");
-            assert!(cell == value || cell.parse::<f64>().is_ok(), "{name}: {cell} {value}");
+            // Measures are numbers of 32 bits; JSON is read with less care than CSV in the last bit of 64.
+            let is_same_number = cell.parse::<f32>().is_ok_and(|one| value.parse() == Ok(one));
+            assert!(cell == value || is_same_number, "{name}: {cell} {value}");
         }
         assert_eq!(object["thumbnail"].as_str().unwrap().len(), 2 * 2816);
     }

@@ -28,7 +28,7 @@ pub enum Error {
         reason: String,
     },
     /// Not all parts of a catalog were given.
-    #[error("{} of {of} parts are missing: {}", .missing.len(), part_numbers(.missing))]
+    #[error("of {of} parts, these are missing: {}", part_numbers(.missing))]
     PartsMissing {
         /// The numbers of those that are missing.
         missing: Vec<u32>,

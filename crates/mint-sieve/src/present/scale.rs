@@ -52,12 +52,18 @@ impl Reply for MeasuredPart<'_> {
         );
         let (merge, to) = (["mint-sieve", "merge"], ["--to", "herbs.catalog"]);
         let file = self.to.to_string_lossy();
-        let words: Vec<&str> = merge.into_iter().chain([&*file]).chain(to).collect();
+        let others = if of > 1 { &["OTHERS"][..] } else { &[] };
+        let parts = [&*file].into_iter().chain(others.iter().copied());
+        let words: Vec<&str> = merge.into_iter().chain(parts).chain(to).collect();
         text.push_str(&match of {
             1 => next_step("merge it into a catalog:", &words),
-            _ => {
-                next_step(&format!("measure the other {}, then merge all of them:", of - 1), &words)
-            }
+            _ => next_step(
+                &format!(
+                    "once the other {} are measured, merge all of them:",
+                    counted(u64::from(of) - 1, "part", "parts")
+                ),
+                &words,
+            ),
         });
         text
     }

@@ -96,8 +96,29 @@ const EFFORT: usize = 80_000_000;
 /// Attempts at most.
 const MOST_ATTEMPTS: usize = 3_000;
 
+/// Kinds of a neighbourhood in a large problem, at most.
+const NEIGHBOURHOOD: usize = 100;
+/// Attempts from moved groups in each neighbourhood.
+const NEIGHBOURHOOD_ATTEMPTS: usize = 20;
+/// Images of a row whose groups are dealt by their sums, at most; in larger ones there is a group of every size.
+const MOST_SUM: u64 = 200_000;
+/// Rounds over the rows of a large problem.
+const MOST_ROUNDS: usize = 12;
+
 /// How many groups of each kind go to each part.
 pub type Counts = Vec<Vec<u64>>;
+
+impl Row {
+    /// What its differences do not fall below: what whole numbers leave.
+    fn bound(&self) -> f64 {
+        // Each target rounded down; what is left goes to the largest remainders, one each.
+        let mut remainders: Vec<f64> = self.target.iter().map(|target| target.fract()).collect();
+        remainders.sort_by(|a, b| b.total_cmp(a));
+        let left = remainders.iter().sum::<f64>().round() as usize;
+        let up = remainders.iter().take(left).map(|remainder| 1.0 - remainder);
+        self.weight * up.chain(remainders.iter().skip(left).copied()).sum::<f64>()
+    }
+}
 
 impl Problem {
     fn parts(&self) -> usize {
@@ -136,16 +157,8 @@ impl Problem {
     }
 
     /// What no counts fall below: of each row the difference that whole numbers leave, as if each were alone.
-    fn bound(&self) -> f64 {
-        let of_row = |row: &Row| {
-            // Each target rounded down; what is left goes to the largest remainders, one each.
-            let mut remainders: Vec<f64> = row.target.iter().map(|target| target.fract()).collect();
-            remainders.sort_by(|a, b| b.total_cmp(a));
-            let left = remainders.iter().sum::<f64>().round() as usize;
-            let up = remainders.iter().take(left).map(|remainder| 1.0 - remainder);
-            row.weight * up.chain(remainders.iter().skip(left).copied()).sum::<f64>()
-        };
-        self.rows.iter().map(of_row).sum()
+    pub fn bound(&self) -> f64 {
+        self.rows.iter().map(Row::bound).sum()
     }
 
     /// The best counts that are found.
@@ -156,6 +169,8 @@ impl Problem {
         if kinds <= ALL_PAIRS && kinds > 0 {
             let attempts = (EFFORT / (kinds * kinds * self.parts())).clamp(20, MOST_ATTEMPTS);
             state.attempt(attempts);
+        } else {
+            state.search_neighbourhoods();
         }
         state.counts
     }
@@ -178,7 +193,11 @@ type Move = (usize, usize, usize);
 
 impl<'a> State<'a> {
     fn new(problem: &'a Problem) -> Self {
-        let counts: Counts = problem.kinds.iter().map(|kind| start(problem, kind)).collect();
+        State::at(problem, problem.kinds.iter().map(|kind| start(problem, kind)).collect())
+    }
+
+    /// The search from these counts on.
+    fn at(problem: &'a Problem, counts: Counts) -> Self {
         let images = problem.images(&counts);
         let mut order: Vec<usize> = (0..problem.kinds.len()).collect();
         order.sort_by_key(|&kind| (problem.kinds[kind].random, kind));
@@ -345,6 +364,147 @@ impl<'a> State<'a> {
         alone
     }
 
+    /// Searches a large problem in neighbourhoods: the kinds of one row at a time, as a small problem in which all others
+    /// stay where they are. Rows that are further off than rounding explains take their turns, again as long as anything
+    /// gets better.
+    fn search_neighbourhoods(&mut self) {
+        let last = self.problem.rows.len() - 1;
+        let mut random = mixed(self.problem.kinds.iter().fold(0, |all, kind| all ^ kind.random));
+        for _ in 0..MOST_ROUNDS {
+            let mut is_better = false;
+            for row in 0..=last {
+                let least = self.problem.rows[row].bound() + NOTHING;
+                if self.of_row[row].is_empty() || self.row_cost(row).sum <= least {
+                    continue;
+                }
+                random = mixed(random);
+                is_better |= self.fill_row(row, random) || self.search_neighbourhood(row, random);
+            }
+            if !is_better {
+                break;
+            }
+        }
+    }
+
+    /// Searches among kinds of one row, drawn at random where there are many; whether that made it better.
+    fn search_neighbourhood(&mut self, row: usize, random: u64) -> bool {
+        let mut kinds = self.of_row[row].clone();
+        if kinds.len() > NEIGHBOURHOOD {
+            kinds.sort_unstable_by_key(|&kind| mixed(random ^ self.problem.kinds[kind].random));
+            kinds.truncate(NEIGHBOURHOOD);
+        }
+        let mut rows: Vec<usize> = kinds
+            .iter()
+            .flat_map(|&kind| self.problem.kinds[kind].counts.iter().map(|&(row, _)| row))
+            .collect();
+        rows.sort_unstable();
+        rows.dedup();
+        let place = |row: usize| rows.binary_search(&row).expect("a row of the neighbourhood");
+        let small_kinds: Vec<Kind> = kinds
+            .iter()
+            .map(|&kind| {
+                let Kind { counts, groups, random } = &self.problem.kinds[kind];
+                let counts = counts.iter().map(|&(row, size)| (place(row), size)).collect();
+                Kind { counts, groups: *groups, random: *random }
+            })
+            .collect();
+        let small_rows = rows.iter().map(|&row| Row {
+            fixed: vec![0; self.problem.parts()],
+            ..self.problem.rows[row].clone()
+        });
+        let mut small = Problem {
+            rows: small_rows.collect(),
+            kinds: small_kinds,
+            is_open: self.problem.is_open.clone(),
+        };
+        let counts: Counts = kinds.iter().map(|&kind| self.counts[kind].clone()).collect();
+        // What all others have stays: it is what there is less what these have.
+        let own = small.images(&counts);
+        for ((small, own), &row) in small.rows.iter_mut().zip(own).zip(&rows) {
+            let rest = self.images[row].iter().zip(own).map(|(all, own)| all - own);
+            small.fixed = rest.collect();
+        }
+        let before = small.cost(&counts);
+        let mut state = State::at(&small, counts);
+        state.descend();
+        state.attempt(NEIGHBOURHOOD_ATTEMPTS);
+        if !(small.cost(&state.counts) - before).is_gain() {
+            return false;
+        }
+        for (&row, images) in rows.iter().zip(state.images) {
+            self.images[row] = images;
+        }
+        for (&kind, counts) in kinds.iter().zip(state.counts) {
+            self.counts[kind] = counts;
+        }
+        true
+    }
+
+    /// Deals the groups of one row alone anew, so that each part but the first gets as near to its target as any choice of
+    /// them comes (a subset-sum table), the parts in random order; whether that made it better.
+    fn fill_row(&mut self, row: usize, random: u64) -> bool {
+        let last = self.problem.rows.len() - 1;
+        let is_alone = |kind: &usize| {
+            let counts = &self.problem.kinds[*kind].counts;
+            counts.iter().all(|&(of, _)| of == row || of == last)
+        };
+        let mut kinds: Vec<usize> = self.of_row[row].iter().copied().filter(is_alone).collect();
+        kinds.sort_unstable_by_key(|&kind| mixed(random ^ self.problem.kinds[kind].random));
+        let sizes: Vec<u64> =
+            kinds.iter().map(|&kind| self.problem.kinds[kind].counts[0].1).collect();
+        let mut left: Vec<u64> =
+            kinds.iter().map(|&kind| self.problem.kinds[kind].groups).collect();
+        let sum: u64 = sizes.iter().zip(&left).map(|(size, groups)| size * groups).sum();
+        if row == last || kinds.is_empty() || sum > MOST_SUM {
+            return false;
+        }
+        let mut parts: Vec<usize> =
+            (0..self.problem.parts()).filter(|&part| self.problem.is_open[part]).collect();
+        let rest = parts.remove(0);
+        parts.sort_unstable_by_key(|&part| mixed(random ^ part as u64));
+        let before = self.row_cost(row) + self.row_cost(last);
+        let mut dealt: Counts = vec![vec![0; self.problem.parts()]; kinds.len()];
+        let own = |part: usize| -> u64 {
+            kinds.iter().zip(&sizes).map(|(&kind, size)| self.counts[kind][part] * size).sum()
+        };
+        for part in parts {
+            let others = (self.images[row][part] - own(part)) as f64;
+            let wanted = (self.problem.rows[row].target[part] - others).max(0.0);
+            for (at, taken) in nearest_sum(&sizes, &left, wanted).into_iter().enumerate() {
+                dealt[at][part] = taken;
+                left[at] -= taken;
+            }
+        }
+        for (at, left) in left.into_iter().enumerate() {
+            dealt[at][rest] = left;
+        }
+        let undone: Vec<Vec<u64>> = kinds.iter().map(|&kind| self.counts[kind].clone()).collect();
+        self.deal_again(&kinds, &dealt);
+        if (self.row_cost(row) + self.row_cost(last) - before).is_gain() {
+            return true;
+        }
+        self.deal_again(&kinds, &undone);
+        false
+    }
+
+    /// Gives kinds other counts.
+    fn deal_again(&mut self, kinds: &[usize], counts: &[Vec<u64>]) {
+        for (&kind, counts) in kinds.iter().zip(counts) {
+            for &(row, size) in &self.problem.kinds[kind].counts {
+                for (part, (now, then)) in counts.iter().zip(&self.counts[kind]).enumerate() {
+                    let images = &mut self.images[row][part];
+                    *images = *images + now * size - then * size;
+                }
+            }
+            self.counts[kind].clone_from(counts);
+        }
+    }
+
+    fn row_cost(&self, row: usize) -> Cost {
+        let parts = 0..self.problem.parts();
+        parts.map(|part| self.problem.cell(row, part, self.images[row][part])).sum()
+    }
+
     /// Whether a row of a kind is further off than rounding explains.
     fn is_off(&self, kind: usize) -> bool {
         let row = self.problem.kinds[kind].counts[0].0;
@@ -416,6 +576,38 @@ impl<'a> State<'a> {
         self.counts = best.1;
         self.images = self.problem.images(&self.counts);
     }
+}
+
+/// How many groups of each size come nearest to a sum together, of as many as there are.
+fn nearest_sum(sizes: &[u64], groups: &[u64], wanted: f64) -> Vec<u64> {
+    let all: u64 = sizes.iter().zip(groups).map(|(size, groups)| size * groups).sum();
+    let most = (all.min(wanted.ceil() as u64 + sizes.iter().max().unwrap_or(&0))) as usize;
+    // For each sum the size that reaches it first, and how many of it; for 0 none.
+    let mut reached: Vec<Option<(u32, u32)>> = vec![None; most + 1];
+    reached[0] = Some((u32::MAX, 0));
+    for (at, (&size, &groups)) in sizes.iter().zip(groups).enumerate() {
+        let size = size as usize;
+        for sum in size..=most {
+            let used = match reached[sum - size] {
+                Some((of, used)) if of == at as u32 => used,
+                Some(_) => 0,
+                None => continue,
+            };
+            if reached[sum].is_none() && u64::from(used) < groups {
+                reached[sum] = Some((at as u32, used + 1));
+            }
+        }
+    }
+    let sums = (0..=most).filter(|&sum| reached[sum].is_some());
+    let nearest =
+        sums.min_by(|&a, &b| (a as f64 - wanted).abs().total_cmp(&(b as f64 - wanted).abs()));
+    let mut taken = vec![0; sizes.len()];
+    let mut sum = nearest.unwrap_or(0);
+    while let Some((at, used)) = reached[sum].filter(|_| sum > 0) {
+        taken[at as usize] += u64::from(used);
+        sum -= sizes[at as usize] as usize * used as usize;
+    }
+    taken
 }
 
 /// The groups of a kind in proportion; what is left over is drawn, each part as likely as it lacks.
