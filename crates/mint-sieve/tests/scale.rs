@@ -162,3 +162,56 @@ fn an_export_has_a_row_for_each_image_in_every_format() {
         assert!(manual.contains(&format!("`{name}`")), "{name} is not in docs/scale.md");
     }
 }
+
+#[test]
+fn a_table_of_digests_is_split_as_the_images_are() {
+    let workspace = Workspace::new();
+    let mut table = "path,class,group\n".to_owned();
+    for number in 0..120u32 {
+        let class = ["bay", "=sage", "dill"][(number * number) as usize % 7 % 3];
+        let name = format!("images/{number:03}.jpg");
+        // Every ninth image is there twice, one of them under another class.
+        let tone = if number % 9 == 4 { number - 3 } else { number };
+        workspace.write(&name, &support::jpeg(tone));
+        let group = if number % 5 == 0 { format!("tray {}", number / 20) } else { String::new() };
+        table.push_str(&format!("{name},\"{class}\",{group}\n"));
+    }
+    workspace.write("herbs.csv", table.as_bytes());
+    workspace.message(&["catalog", "export", "herbs.csv", "--to", "exported.csv"]);
+    workspace.message(&["catalog", "export", "herbs.csv", "--to", "exported.jsonl"]);
+    let parts = ["--parts", "train=60%,test=40%", "--seed", "7"];
+    for seed_and_parts in [&parts[..], &[]] {
+        let words = |start: &[&'static str], out: &'static str| {
+            [start, seed_and_parts, &["--out", out]].concat()
+        };
+        let whole = words(&["split", "herbs.csv", "--reach", "exact"], "whole.csv");
+        workspace.message(&whole);
+        let said = workspace.message(&words(&["catalog", "split", "exported.csv"], "table.csv"));
+        workspace.message(&words(&["catalog", "split", "exported.jsonl"], "lines.csv"));
+        let read = |name: &str| {
+            let text = fs::read_to_string(workspace.path(name)).unwrap();
+            fs::remove_file(workspace.path(name)).unwrap();
+            text
+        };
+        let table = read("table.csv");
+        assert_eq!(read("whole.csv"), table);
+        assert_eq!(read("lines.csv"), table);
+        if seed_and_parts.is_empty() {
+            insta::assert_snapshot!(said);
+        }
+    }
+    let wrong = |text: &str| {
+        workspace.write("wrong.csv", text.as_bytes());
+        let answer = workspace.run(&["catalog", "split", "wrong.csv", "--out", "out.csv"]);
+        assert_eq!((answer.status, workspace.path("out.csv").exists()), (3, false));
+        answer.stderr
+    };
+    let digest = "0".repeat(64);
+    let said = [
+        wrong("path,class\na,b\n"),
+        wrong("path,class,digest\na,b,c\n"),
+        wrong(&format!("path,class,digest\nb,x,{digest}\na,x,{digest}\nb,x,{digest}\n")),
+        wrong(&format!("path,class,digest\nb,,{digest}\n")),
+    ];
+    insta::assert_snapshot!(said.concat());
+}

@@ -29,7 +29,7 @@ mod verify;
 pub use apply::{ApplyArgs, UndoArgs};
 pub use audit::{AuditArgs, AuditFormat};
 pub use balance::BalanceArgs;
-pub use catalog::{CatalogAction, CatalogCommandArgs, CatalogExportArgs};
+pub use catalog::{CatalogAction, CatalogCommandArgs, CatalogExportArgs, CatalogSplitArgs};
 pub use collection::{CatalogArgs, CollectionArgs, CollectionInArgs, ReadingArgs};
 pub use coverage::CoverageArgs;
 pub use demo::DemoArgs;

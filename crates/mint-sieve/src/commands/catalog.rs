@@ -1,12 +1,15 @@
 //! `catalog`: what was measured, as a table.
 
 use sieve_core::catalog_table::{TableFormat, TableRequest, write};
+use sieve_core::progress::Progress;
+use sieve_core::splitting::{DigestTable, Parts, assign_by_digest};
 
+use super::split::{explained, wrong_parts};
 use super::{Answer, Output, collection};
-use crate::args::{CatalogAction, CatalogCommandArgs, CatalogExportArgs};
+use crate::args::{CatalogAction, CatalogCommandArgs, CatalogExportArgs, CatalogSplitArgs};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
-use crate::present::scale::Exported;
+use crate::present::scale::{Exported, SplitOfTable};
 use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
 
@@ -14,6 +17,7 @@ use crate::writing::NewFile;
 pub fn run(args: &CatalogCommandArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     match &args.action {
         CatalogAction::Export(args) => export(args, progress),
+        CatalogAction::Split(args) => split_table(args, progress),
     }
 }
 
@@ -35,5 +39,37 @@ fn export(args: &CatalogExportArgs, progress: &TerminalProgress) -> Result<Answe
         file.write_with(|into| write(into, &catalog, store.as_ref(), &request, progress))?;
     progress.end();
     let answer = Exported { config: &config, written, thumbnails: args.thumbnails, to: &args.to };
+    Ok(Answer::done(Output::of(&answer, args.format)))
+}
+
+fn split_table(args: &CatalogSplitArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    let parts: Parts = match &args.parts {
+        Some(text) => text.parse().map_err(|error| wrong_parts(text, &error))?,
+        None => Parts::default(),
+    };
+    let file = NewFile::create(&args.out)?;
+    progress.begin("reading the table", None);
+    let table = DigestTable::read(&args.table).map_err(|why| {
+        Failure::input(format!("the table {} cannot be used: {why}", args.table.display()))
+    })?;
+    progress.begin("dividing", None);
+    let assignment =
+        assign_by_digest(&table, &parts, args.count_per.into(), args.seed).map_err(explained)?;
+    if assignment.classes.is_empty() {
+        let why = format!("the table {} has no row with a class", args.table.display());
+        return Err(Failure::input(why));
+    }
+    progress.begin("writing the table", None);
+    file.write_with(|into| assignment.write(&table, parts.names(), into))?;
+    progress.end();
+    let answer = SplitOfTable {
+        table: &args.table,
+        rows: table.len() as u64,
+        parts: parts.names(),
+        seed: args.seed,
+        all: args.all,
+        assignment: &assignment,
+        out: &args.out,
+    };
     Ok(Answer::done(Output::of(&answer, args.format)))
 }

@@ -144,7 +144,7 @@ fn strata(args: &SplitArgs, collection: &Collection) -> Result<Vec<Stratum>, Fai
     args.strata.iter().map(known).collect()
 }
 
-fn wrong_parts(text: &str, error: &PartsError) -> Failure {
+pub fn wrong_parts(text: &str, error: &PartsError) -> Failure {
     Failure::call(format!("--parts {text}: {error}"))
 }
 
@@ -165,7 +165,7 @@ fn parts_from(args: &SplitArgs, from: &str, collection: &Collection) -> Result<P
 }
 
 /// What was asked for and cannot be had, with the nearest that can.
-fn explained(error: SplitError) -> Failure {
+pub fn explained(error: SplitError) -> Failure {
     let hint = match &error {
         SplitError::TooMany { images, .. } => {
             format!("Nothing was written. Request fewer than {images} in total.")

@@ -5,9 +5,11 @@ use std::path::{Path, PathBuf};
 use serde::Serialize;
 use sieve_core::catalog_table::{MergeReport, Part, TableSummary};
 use sieve_core::files::shown_name;
+use sieve_core::splitting::DigestAssignment;
 
 use crate::config::CollectionConfig;
-use crate::console::{heading, safe};
+use crate::console::{Narrow, heading, safe};
+use crate::present::split::class_table;
 use crate::present::{ReadingSettings, Reply, command_on, counted, envelope, next_step};
 
 fn shown(path: &Path) -> String {
@@ -161,5 +163,94 @@ impl Reply for Exported<'_> {
         };
         let file = shown_name(self.to.as_os_str());
         envelope("catalog-export", settings, ExportBody { images: self.written.images, file })
+    }
+}
+
+/// A table that was split.
+pub struct SplitOfTable<'a> {
+    pub table: &'a Path,
+    pub rows: u64,
+    pub parts: &'a [String],
+    pub seed: u64,
+    pub all: bool,
+    pub assignment: &'a DigestAssignment,
+    pub out: &'a Path,
+}
+
+#[derive(Serialize)]
+struct SplitSettings<'a> {
+    table: String,
+    parts: &'a [String],
+    seed: u64,
+}
+
+#[derive(Serialize)]
+struct SplitClass<'a> {
+    class: &'a str,
+    images: u64,
+    got: &'a [u64],
+    requested: &'a [f64],
+}
+
+#[derive(Serialize)]
+struct SplitBody<'a> {
+    rows: u64,
+    unlabelled: u64,
+    conflicting: u64,
+    distance: f64,
+    classes: Vec<SplitClass<'a>>,
+    file: String,
+}
+
+impl Reply for SplitOfTable<'_> {
+    fn text(&self) -> String {
+        let DigestAssignment { classes, requested, conflicting, unlabelled, .. } = self.assignment;
+        let images: u64 = classes.iter().map(|class| class.images).sum();
+        let narrow = if self.all { Narrow::Keep } else { Narrow::Drop(&["requested"]) };
+        let mut text = format!(
+            "{}\n{} in {}: {}; seed {}\n\n{}\n",
+            heading(&shown(self.table)),
+            counted(images, "image", "images"),
+            counted(classes.len() as u64, "class", "classes"),
+            safe(&self.parts.join(", ")),
+            self.seed,
+            class_table(self.parts, classes, requested, self.all).text(narrow),
+        );
+        if *conflicting > 0 {
+            let images = counted(*conflicting, "image", "images");
+            text.push_str(&format!("Left out: {images} under several classes.\n"));
+        }
+        if *unlabelled > 0 {
+            let rows = counted(*unlabelled, "row", "rows");
+            text.push_str(&format!("Left out: {rows} without a class.\n"));
+        }
+        text.push_str("Kept together: rows of one digest, and rows of one group of the table.\n");
+        text.push_str(&format!("\nWritten: {}\n\n", shown(self.out)));
+        let out = self.out.to_string_lossy();
+        let words = ["mint-sieve", "pack", "COLLECTION", "--splits-from", &*out, "--to", "pack"];
+        text + &next_step("pack the collection, split by this table:", &words)
+    }
+
+    fn json(&self) -> String {
+        let settings = SplitSettings {
+            table: shown_name(self.table.as_os_str()),
+            parts: self.parts,
+            seed: self.seed,
+        };
+        let classes = self.assignment.classes.iter().map(|class| SplitClass {
+            class: &class.class,
+            images: class.images,
+            got: &class.got,
+            requested: &class.requested,
+        });
+        let body = SplitBody {
+            rows: self.rows,
+            unlabelled: self.assignment.unlabelled,
+            conflicting: self.assignment.conflicting,
+            distance: self.assignment.distance,
+            classes: classes.collect(),
+            file: shown_name(self.out.as_os_str()),
+        };
+        envelope("catalog-split", settings, body)
     }
 }

@@ -65,16 +65,34 @@ pub fn read(
     let first = line(&mut from)?.unwrap_or_default();
     let head: PartHead =
         serde_json::from_slice(&first).map_err(|_| "it is not a part of a catalog")?;
-    let mut number = 1;
+    rows(from, 1, columns, &mut |cells| take(&head, cells))?;
+    Ok(head)
+}
+
+/// Hands over these columns of the rows of a table.
+pub fn read_columns(
+    from: impl BufRead,
+    columns: &[TableColumn],
+    take: &mut dyn FnMut(Vec<Value>) -> Result<(), String>,
+) -> Result<(), String> {
+    rows(from, 0, columns, take)
+}
+
+fn rows(
+    mut from: impl BufRead,
+    mut number: u64,
+    columns: &[TableColumn],
+    take: &mut dyn FnMut(Vec<Value>) -> Result<(), String>,
+) -> Result<(), String> {
     while let Some(bytes) = line(&mut from)? {
         number += 1;
         let row: Map<String, Json> =
             serde_json::from_slice(&bytes).map_err(|_| format!("line {number} is not a row"))?;
         let cell = |column: &TableColumn| cell(column, row.get(column.name));
         let cells: Option<Vec<Value>> = columns.iter().map(cell).collect();
-        take(&head, cells.ok_or_else(|| format!("line {number} has a wrong cell"))?)?;
+        take(cells.ok_or_else(|| format!("line {number} has a wrong cell"))?)?;
     }
-    Ok(head)
+    Ok(())
 }
 
 fn cell(column: &TableColumn, json: Option<&Json>) -> Option<Value> {

@@ -18,4 +18,5 @@ pub use columns::{ColumnKind, TableColumn, columns};
 pub use format::TableFormat;
 pub use merge::{MergeReport, merge};
 pub use part::{Part, PartHead, SCHEMA};
+pub(crate) use read::text_cells;
 pub use write::{TableRequest, TableSummary, write};

@@ -140,54 +140,82 @@ fn failed(error: ParquetError) -> io::Error {
 
 /// Hands over the rows of a part.
 pub fn read(file: File, columns: &[TableColumn], take: &mut Take<'_>) -> Result<PartHead, String> {
-    caught(|| rows(file, columns, take)).unwrap_or_else(|| Err("its data is damaged".to_owned()))
+    let part = || {
+        let reader = SerializedFileReader::new(file).map_err(|error| error.to_string())?;
+        let facts = reader.metadata().file_metadata();
+        let words = facts.key_value_metadata().into_iter().flatten();
+        let head = words.filter(|word| word.key == HEAD).find_map(|word| word.value.as_deref());
+        let head: PartHead = head
+            .and_then(|head| serde_json::from_str(head).ok())
+            .ok_or("it is not a part of a catalog")?;
+        rows(&reader, columns, false, &mut |cells| take(&head, cells))?;
+        Ok(head)
+    };
+    caught(part).unwrap_or_else(|| Err("its data is damaged".to_owned()))
 }
 
-fn rows(file: File, columns: &[TableColumn], take: &mut Take<'_>) -> Result<PartHead, String> {
+/// Hands over these columns of the rows of a table; empty cells for optional ones that are not there.
+pub fn read_columns(
+    file: File,
+    columns: &[TableColumn],
+    take: &mut dyn FnMut(Vec<Value>) -> Result<(), String>,
+) -> Result<(), String> {
+    let table = || {
+        let reader = SerializedFileReader::new(file).map_err(|error| error.to_string())?;
+        rows(&reader, columns, true, take)
+    };
+    caught(table).unwrap_or_else(|| Err("its data is damaged".to_owned()))
+}
+
+fn rows(
+    reader: &SerializedFileReader<File>,
+    columns: &[TableColumn],
+    may_lack: bool,
+    take: &mut dyn FnMut(Vec<Value>) -> Result<(), String>,
+) -> Result<(), String> {
     let wrong = |error: ParquetError| error.to_string();
-    let reader = SerializedFileReader::new(file).map_err(wrong)?;
-    let facts = reader.metadata().file_metadata();
-    let words = facts.key_value_metadata().into_iter().flatten();
-    let head = words.filter(|word| word.key == HEAD).find_map(|word| word.value.as_deref());
-    let head: PartHead = head
-        .and_then(|head| serde_json::from_str(head).ok())
-        .ok_or("it is not a part of a catalog")?;
-    let schema = facts.schema_descr();
+    let schema = reader.metadata().file_metadata().schema_descr();
     let place = |column: &TableColumn| {
         let is_it = |at: &usize| {
             let there = schema.column(*at);
             there.path().parts() == [column.name] && there.max_rep_level() == 0
         };
-        (0..schema.num_columns()).find(is_it).ok_or(format!("it has no column {}", column.name))
+        match (0..schema.num_columns()).find(is_it) {
+            None if may_lack && column.is_optional => Ok(None),
+            None => Err(format!("it has no column {}", column.name)),
+            place => Ok(place),
+        }
     };
-    let places: Vec<usize> = columns.iter().map(place).collect::<Result<_, _>>()?;
+    let places: Vec<Option<usize>> = columns.iter().map(place).collect::<Result<_, _>>()?;
     for group in 0..reader.num_row_groups() {
         let group = reader.get_row_group(group).map_err(wrong)?;
         let mut readers = Vec::new();
         for &place in &places {
-            readers.push(group.get_column_reader(place).map_err(wrong)?);
+            let reader = place.map(|place| group.get_column_reader(place));
+            readers.push(reader.transpose().map_err(wrong)?);
         }
         loop {
-            let mut cells: Vec<std::vec::IntoIter<Value>> = Vec::new();
+            let mut cells: Vec<Option<std::vec::IntoIter<Value>>> = Vec::new();
             for (column, reader) in columns.iter().zip(&mut readers) {
-                cells.push(batch(column, reader)?.into_iter());
+                let batch = reader.as_mut().map(|reader| batch(column, reader));
+                cells.push(batch.transpose()?.map(Vec::into_iter));
             }
-            let rows = cells.first().map_or(0, |cells| cells.len());
-            if cells.iter().any(|cells| cells.len() != rows) {
+            let rows = cells.iter().flatten().map(|cells| cells.len()).max().unwrap_or(0);
+            if cells.iter().flatten().any(|cells| cells.len() != rows) {
                 return Err("its columns have different lengths".to_owned());
             }
             if rows == 0 {
                 break;
             }
             for _ in 0..rows {
-                take(
-                    &head,
-                    cells.iter_mut().map(|cells| cells.next().expect("as many")).collect(),
-                )?;
+                let next = |cells: &mut Option<std::vec::IntoIter<Value>>| {
+                    cells.as_mut().map_or(Value::Null, |cells| cells.next().expect("as many"))
+                };
+                take(cells.iter_mut().map(next).collect())?;
             }
         }
     }
-    Ok(head)
+    Ok(())
 }
 
 /// The next cells of a column; none behind the last.

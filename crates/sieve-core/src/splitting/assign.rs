@@ -87,7 +87,7 @@ struct Unit {
 const SUBSET_SEED: u64 = 0x5ab5_e700;
 
 /// A random number of a seed and a content.
-fn drawn(seed: u64, digest: Digest) -> u64 {
+pub(super) fn drawn(seed: u64, digest: Digest) -> u64 {
     let mut hasher = blake3::Hasher::new();
     hasher.update(b"mint-sieve split 2").update(&seed.to_le_bytes()).update(&digest.0);
     u64::from_le_bytes(hasher.finalize().as_bytes()[..8].try_into().expect("8 bytes"))
@@ -301,13 +301,16 @@ fn divide(
         requested,
     });
     let classes: Vec<ClassCounts> = classes.collect();
-    let off = |got: &[u64], requested: &[f64], size: u64| -> f64 {
-        let cells = got.iter().zip(requested);
-        cells.map(|(&got, asked)| (got as f64 - asked).abs()).sum::<f64>() / size.max(1) as f64
-    };
-    let distance = classes.iter().map(|class| off(&class.got, &class.requested, class.images));
-    let distance = distance.sum::<f64>() + off(total, &targets.all, images.len() as u64);
+    let distance =
+        classes.iter().map(|class| is_off_by(&class.got, &class.requested, class.images));
+    let distance = distance.sum::<f64>() + is_off_by(total, &targets.all, images.len() as u64);
     Ok(Divided { classes, requested: targets.all, distance })
+}
+
+/// How far the images of each part are from those that it should have, over all of them.
+pub(super) fn is_off_by(got: &[u64], requested: &[f64], size: u64) -> f64 {
+    let cells = got.iter().zip(requested);
+    cells.map(|(&got, asked)| (got as f64 - asked).abs()).sum::<f64>() / size.max(1) as f64
 }
 
 /// The units of a split, counted by the rows that they count in: classes, then cells of strata, then all images.
@@ -355,6 +358,28 @@ impl<'u> Tally<'u> {
     }
 }
 
+/// What each class should get of every part.
+pub(super) fn class_rows(
+    sizes: &[(&str, u64)],
+    groups: &[(u64, u64)],
+    fixed: &[Vec<u64>],
+    targets: &Targets,
+    fills: bool,
+) -> Vec<Row> {
+    let row = |(class, &(_, size)): (usize, &(&str, u64))| {
+        let parts = targets.classes[class].len() as u64;
+        let is_in_every_part = fills && groups[class].0 >= parts;
+        Row {
+            weight: 1.0 / size.max(1) as f64,
+            target: targets.classes[class].clone(),
+            fixed: fixed[class].clone(),
+            is_in_every_part,
+            is_in_first_part: !is_in_every_part,
+        }
+    };
+    sizes.iter().enumerate().map(row).collect()
+}
+
 /// What each class and each cell of the strata should get of every part.
 fn rows(
     sizes: &[(&str, u64)],
@@ -363,18 +388,7 @@ fn rows(
     targets: &Targets,
     fills: bool,
 ) -> Vec<Row> {
-    let mut rows: Vec<Row> = Vec::with_capacity(tally.fixed.len());
-    for (class, &(_, size)) in sizes.iter().enumerate() {
-        let parts = targets.classes[class].len() as u64;
-        let is_in_every_part = fills && tally.groups[class].0 >= parts;
-        rows.push(Row {
-            weight: 1.0 / size.max(1) as f64,
-            target: targets.classes[class].clone(),
-            fixed: tally.fixed[class].clone(),
-            is_in_every_part,
-            is_in_first_part: !is_in_every_part,
-        });
-    }
+    let mut rows = class_rows(sizes, &tally.groups, &tally.fixed, targets, fills);
     for (cell, stratum) in cells.rows.iter().enumerate() {
         let class = stratum.class;
         let share = stratum.images as f64 / sizes[class].1 as f64;

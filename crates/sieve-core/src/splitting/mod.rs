@@ -6,6 +6,7 @@
 //! machines nor threads change it.
 
 mod assign;
+mod by_digest;
 mod groups;
 mod parts;
 mod places;
@@ -19,6 +20,7 @@ mod targets;
 mod verify;
 
 pub use assign::{Assignment, ClassCounts, assign};
+pub use by_digest::{DigestAssignment, DigestTable, assign_by_digest};
 pub use groups::{Assigned, Eligible, GroupId, LeftOut, eligible};
 pub use parts::{Amount, Parts, PartsError};
 pub use places::{Placing, places};

@@ -164,7 +164,16 @@ pub fn page(report: &Report<'_>, limits: &[(&'static str, f64)]) -> Result<Strin
     let name = catalog.collection.name();
     let of_split = report.split.map(|(request, assignment)| -> Result<_, Failure> {
         let chart = drawn_as_svg(&split::chart(&name, request, assignment))?;
-        Ok((chart, split::class_table(request, assignment, true).on_page(usize::MAX)))
+        Ok((
+            chart,
+            split::class_table(
+                request.parts.names(),
+                &assignment.classes,
+                &assignment.requested,
+                true,
+            )
+            .on_page(usize::MAX),
+        ))
     });
     let (split_chart, split_table) = of_split.transpose()?.unzip();
     let limits = LIMITS

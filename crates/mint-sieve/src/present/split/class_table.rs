@@ -1,20 +1,24 @@
 //! What each class gets of each part of a split, in `split` and in the report.
 
-use sieve_core::splitting::{Assignment, Request};
+use sieve_core::splitting::ClassCounts;
 
 use crate::console::Align;
 use crate::present::cells::{MOST_ROWS, percent, shortened, visible};
 use crate::present::table::Table;
 
 /// Images that each part got.
-pub fn totals(assignment: &Assignment<'_>, parts: usize) -> Vec<u64> {
-    let of = |part: usize| assignment.classes.iter().map(|class| class.got[part]).sum();
+pub fn totals(classes: &[ClassCounts], parts: usize) -> Vec<u64> {
+    let of = |part: usize| classes.iter().map(|class| class.got[part]).sum();
     (0..parts).map(of).collect()
 }
 
-/// The classes, largest first, beside the number of images that was requested for each part.
-pub fn class_table(request: &Request, assignment: &Assignment<'_>, all: bool) -> Table {
-    let names = request.parts.names();
+/// The classes, largest first, beside the number of images that was requested for each part; `requested` is that of all.
+pub fn class_table(
+    names: &[String],
+    counts: &[ClassCounts],
+    requested: &[f64],
+    all: bool,
+) -> Table {
     let mut columns = vec![Align::Left, Align::Right];
     let mut head = vec!["class".to_owned(), "images".to_owned()];
     for name in names {
@@ -28,16 +32,16 @@ pub fn class_table(request: &Request, assignment: &Assignment<'_>, all: bool) ->
         }
         row
     };
-    let mut classes: Vec<_> = assignment.classes.iter().collect();
+    let mut classes: Vec<_> = counts.iter().collect();
     classes.sort_by_key(|class| std::cmp::Reverse(class.images));
     let classes = classes
         .iter()
         .map(|class| row(visible(&class.class), class.images, &class.got, &class.requested));
     let mut rows = vec![head];
     rows.extend(shortened(classes.collect(), MOST_ROWS, all));
-    let images = assignment.images.len() as u64;
-    let totals = totals(assignment, names.len());
-    rows.push(row("(all)".into(), images, &totals, &assignment.requested));
+    let images = counts.iter().map(|class| class.images).sum();
+    let totals = totals(counts, names.len());
+    rows.push(row("(all)".into(), images, &totals, requested));
     let mut share_row = vec!["(share)".to_owned(), String::new()];
     for total in totals {
         share_row.extend([percent(total as f64 / images as f64), String::new()]);

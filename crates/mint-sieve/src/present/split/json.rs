@@ -137,7 +137,8 @@ pub fn json(split: &Split<'_>) -> String {
         lock: request.locked.clone(),
         link: asked.to.as_ref().map(|_| format!("{:?}", asked.link).to_lowercase()),
     };
-    let totals = names.iter().zip(totals(assignment, names.len())).zip(&assignment.requested);
+    let totals =
+        names.iter().zip(totals(&assignment.classes, names.len())).zip(&assignment.requested);
     let class = |class: &sieve_core::splitting::ClassCounts| Class {
         class: class.class.clone(),
         images: class.images,

@@ -17,6 +17,7 @@ use sieve_core::splitting::{
 };
 
 use crate::config::CollectionConfig;
+use crate::present::table::Table;
 use crate::present::{Reply, TableReply};
 use crate::requests::SplitRequest;
 
@@ -41,6 +42,12 @@ pub struct Split<'a> {
 }
 
 impl Split<'_> {
+    /// The classes with what each part got of them.
+    fn class_table(&self, all: bool) -> Table {
+        let Assignment { classes, requested, .. } = self.assignment;
+        class_table(self.request.parts.names(), classes, requested, all)
+    }
+
     /// What writes its tables.
     pub fn writer(&self) -> SplitWriter<'_> {
         SplitWriter {

@@ -9,7 +9,6 @@ use sieve_core::files::shown_name;
 use sieve_core::splitting::{Amount, Assigned, ClassCounts, Conflicts, LeftOut, Per};
 
 use super::Split;
-use super::class_table::class_table;
 use crate::console::{ERROR, FAINT, Narrow, WARNING};
 use crate::console::{heading, safe};
 use crate::present::cells::{percent, visible};
@@ -44,7 +43,7 @@ pub fn text(split: &Split<'_>) -> String {
         split.found.reach.name(),
     );
     let narrow = if split.asked.all { Narrow::Keep } else { Narrow::Drop(&["requested"]) };
-    text.push_str(&class_table(split.request, split.assignment, split.asked.all).text(narrow));
+    text.push_str(&split.class_table(split.asked.all).text(narrow));
     text.push('\n');
     for line in remarks(split) {
         let _ = writeln!(text, "{line}");
