@@ -3,6 +3,7 @@
 
 mod support;
 
+use std::collections::BTreeMap;
 use std::fs;
 use std::process::Command;
 
@@ -159,4 +160,43 @@ fn parts_of_a_bucket_make_one_catalog() {
     let expected = workspace.message(&["audit", "herbs", "--format", "json"]);
     assert_eq!(unnamed(&answer.stdout), unnamed(&expected));
     assert_eq!(server.requests().gets, reads);
+}
+
+#[test]
+fn what_is_written_to_a_bucket_appears_at_once_or_not_at_all() {
+    let workspace = Workspace::healthy();
+    let server = bucket(&workspace, Faults::of_every_kind(11));
+    let run = |words: &[&str]| answered(command(&workspace, &server, words));
+    let split = run(&["split", "s3://shed/herbs", "--to", "s3://shed/splits"]);
+    assert_eq!((split.status, split.stderr.as_str()), (0, ""));
+    workspace.message(&["split", "herbs", "--to", "splits"]);
+    let below = |prefix: &str| -> BTreeMap<String, Vec<u8>> {
+        let objects = server.objects().into_iter();
+        let named = objects.filter_map(|(key, object)| {
+            Some((key.strip_prefix(prefix)?.to_owned(), object.bytes.to_vec()))
+        });
+        named.collect()
+    };
+    assert_eq!(below("splits/"), workspace.files("splits"));
+    let pack = run(&["pack", "s3://shed/splits", "--as", "zip", "--to", "s3://shed/pack"]);
+    assert_eq!((pack.status, pack.stderr.as_str()), (0, ""), "{}", pack.stdout);
+    for (name, bytes) in below("pack/") {
+        workspace.write(&format!("downloaded/{name}"), &bytes);
+    }
+    workspace.message(&["verify", "downloaded"]);
+    // Neither over what is there, nor into the collection, nor with links.
+    let refused: [&[&str]; 3] = [
+        &["split", "s3://shed/herbs", "--to", "s3://shed/splits"],
+        &["split", "s3://shed/herbs", "--to", "s3://shed/herbs/splits"],
+        &["split", "s3://shed/herbs", "--to", "s3://shed/new", "--link", "hard"],
+    ];
+    let said: Vec<String> = refused.iter().map(|words| run(words).stderr).collect();
+    insta::assert_snapshot!(said.concat());
+    let before = server.objects().len();
+    // One file of many is refused: nothing of the others stays.
+    server.refuse_writes("new/test/bay");
+    let failed = run(&["split", "s3://shed/herbs", "--to", "s3://shed/new"]);
+    assert_eq!(failed.status, 3);
+    assert!(failed.stderr.contains("denies access"), "{}", failed.stderr);
+    assert_eq!((server.objects().len(), server.open_uploads()), (before, 0));
 }

@@ -67,6 +67,8 @@ struct State {
     uploads: Uploads,
     requests: Requests,
     answered: u64,
+    /// Keys that hold this text cannot be written.
+    refused: Option<String>,
 }
 
 impl Server {
@@ -139,6 +141,11 @@ impl Server {
     /// Uploads that were neither completed nor given up.
     pub fn open_uploads(&self) -> usize {
         self.shared.state().uploads.open()
+    }
+
+    /// Refuses to write keys that hold this text, from now on.
+    pub fn refuse_writes(&self, text: &str) {
+        self.shared.state().refused = Some(text.to_owned());
     }
 
     /// What was asked so far.
@@ -382,6 +389,9 @@ fn write(
     body: &Bytes,
 ) -> Answer {
     let mut state = shared.state();
+    if *method == Method::PUT && state.refused.as_ref().is_some_and(|text| key.contains(text)) {
+        return refusal(StatusCode::FORBIDDEN, "AccessDenied");
+    }
     let upload = query.get("uploadId");
     match (method, upload) {
         (&Method::POST, None) if query.contains_key("uploads") => {

@@ -96,26 +96,18 @@ fn in_bucket(
     };
     let seed = args.seed.to_string();
     here(&["audit", &collection])?;
-    here(&["split", &collection, "--seed", &seed, "--to", &at("splits")])?;
-    let (table, pack) = (at("splits/split.csv"), at("pack"));
-    here(&[
-        "pack",
-        &collection,
-        "--splits-from",
-        &table,
-        "--allow",
-        "label-conflict",
-        "--as",
-        "shards",
-        "--to",
-        &pack,
-    ])?;
-    let requests = server.requests();
+    let (splits, pack) = (format!("s3://{BUCKET}/splits"), format!("s3://{BUCKET}/pack"));
+    here(&["split", &collection, "--seed", &seed, "--to", &splits])?;
+    here(&["pack", &splits, "--as", "shards", "--to", &pack])?;
+    let (requests, objects) = (server.requests(), server.objects().len() as u64);
     Ok(Answer::done(Output::People(format!(
-        "\n{} {} listing pages and {} objects; nothing was written to the bucket.\n",
+        "\n{} {} listing pages, {} objects that were read and {} that were written.\n\
+         It is gone now; {} keeps the painted collection.\n",
         heading("The bucket answered:"),
         requests.lists,
         requests.gets,
+        objects - stored,
+        at("collection"),
     ))))
 }
 

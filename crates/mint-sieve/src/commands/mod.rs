@@ -33,10 +33,13 @@ mod verify;
 
 use std::path::Path;
 
+use sieve_core::objects::is_bucket;
+
 use crate::args::{Command, TableFormat, TextFormat};
 use crate::failure::{Exit, Failure};
 use crate::present::{Reply, TableReply};
 use crate::progress::TerminalProgress;
+use crate::writing::Link;
 
 /// What a command says, by who reads it.
 pub enum Output {
@@ -87,6 +90,14 @@ impl Answer {
     /// An answer without a finding to exit on.
     fn done(output: Output) -> Self {
         Answer { output, exit: Exit::Done }
+    }
+}
+
+/// Refuses links in a bucket: it holds copies only.
+fn refuse_linked_upload(to: &Path, link: Link) -> Result<(), Failure> {
+    match is_bucket(to) && link != Link::Copy {
+        true => Err(Failure::call("a bucket cannot hold links".to_owned()).hint("Omit --link.")),
+        false => Ok(()),
     }
 }
 

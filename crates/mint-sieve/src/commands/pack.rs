@@ -24,7 +24,7 @@ use sieve_core::splitting::{Assigned, Conflicts, Placing, Request, eligible, pla
 use sieve_core::suppression::Selection;
 
 use super::preview::TRAIN;
-use super::{Answer, Output, collection, thumbnails};
+use super::{Answer, Output, collection, refuse_linked_upload, thumbnails};
 use crate::args::{Allowance, PackArgs};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
@@ -41,6 +41,7 @@ use crate::{packing, policy_file};
 pub fn run(args: &PackArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     config.refuse_inside(&args.to)?;
+    refuse_linked_upload(&args.to, args.link)?;
     let request = PackRequest::from(args);
     let frame = frame(args)?;
     refuse_idle_options(args)?;
@@ -52,7 +53,7 @@ pub fn run(args: &PackArgs, progress: &TerminalProgress) -> Result<Answer, Failu
     };
     refuse_undecided(args)?;
     // A place that cannot be written fails before the long work, not after it.
-    let folder = NewFolder::create(&args.to)?;
+    let folder = NewFolder::create_anywhere(&args.to, &config.access)?;
     let limits = SetLimits::new(&config.settings, &[])?;
     let measured = collection::measure(&config, &args.catalog, progress)?;
     if measured.0.collection.splits.is_empty() {
@@ -110,7 +111,7 @@ pub fn run(args: &PackArgs, progress: &TerminalProgress) -> Result<Answer, Failu
             files: Vec::new(),
         };
         report.files = write_documents(&report, args.example, folder.root(), progress)?;
-        folder.keep()?;
+        folder.keep_anywhere(progress)?;
         progress.end();
         Ok(Answer::done(Output::of(&report, args.format)))
     })

@@ -15,7 +15,7 @@ use sieve_core::splitting::{
 };
 
 use super::skipping::refuse_skipped;
-use super::{Answer, Output, collection};
+use super::{Answer, Output, collection, refuse_linked_upload};
 use crate::args::{self, GroupBy, SplitArgs};
 use crate::config::CollectionConfig;
 use crate::failure::{Exit, Failure};
@@ -31,9 +31,11 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     for output in [&args.out, &args.to].into_iter().flatten() {
         config.refuse_inside(output)?;
     }
+    args.to.iter().try_for_each(|to| refuse_linked_upload(to, args.link))?;
     // A place that cannot be written fails before the long work, not after it.
     let table = args.out.as_deref().map(NewFile::create).transpose()?;
-    let tree = args.to.as_deref().map(NewFolder::create).transpose()?;
+    let tree = args.to.as_deref().map(|to| NewFolder::create_anywhere(to, &config.access));
+    let tree = tree.transpose()?;
     if let Some(out) = &args.chart {
         chart::refuse_other_forms(out)?;
         config.refuse_inside(out)?;
@@ -229,7 +231,7 @@ fn write(
         for fold in 0..folds.unwrap_or(0) as usize {
             write_into(&folder, &format!("fold-{}.csv", fold + 1), &writer.fold_list(fold))?;
         }
-        folder.keep()?;
+        folder.keep_anywhere(progress)?;
     }
     if let Some(table) = table {
         table.write(&rows)?;

@@ -12,10 +12,21 @@ mod credentials;
 mod listing;
 #[cfg(feature = "bucket")]
 mod local_copy;
+#[cfg(not(feature = "bucket"))]
+mod no_upload;
+#[cfg(feature = "bucket")]
+mod parallel;
 #[cfg(feature = "bucket")]
 mod read_into;
 #[cfg(feature = "bucket")]
 mod retry;
+#[cfg(feature = "bucket")]
+mod upload;
+
+#[cfg(not(feature = "bucket"))]
+pub use no_upload::Upload;
+#[cfg(feature = "bucket")]
+pub use upload::Upload;
 
 use std::sync::Arc;
 

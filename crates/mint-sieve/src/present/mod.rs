@@ -37,7 +37,9 @@ pub use cells::visible;
 pub use json::{envelope, in_json};
 pub use judging::JudgingSettings;
 pub use next::{command_line, next_step, pack_folder, repaired_folder, sheet_file, splits_folder};
-pub use reading::{ReadingSettings, absolute_collection_words, collection_words, command_on};
+pub use reading::{
+    ReadingSettings, absolute_collection_words, access_words, collection_words, command_on,
+};
 pub use reply::{Reply, TableReply};
 pub use table::written;
 

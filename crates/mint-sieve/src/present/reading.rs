@@ -8,6 +8,7 @@ use sieve_core::collection::Root;
 use sieve_core::files::shown_name;
 
 use crate::config::CollectionConfig;
+use crate::object_storage::Access;
 use crate::settings::{columns_in_words, depth_in_words, splits_in_words};
 
 /// What decides how a collection is read.
@@ -73,17 +74,25 @@ fn words_with(config: &CollectionConfig, place: &dyn Fn(&Path) -> PathBuf) -> Ve
         ("--images", config.images.as_ref().map(file)),
         ("--splits-from", config.splits_from.as_ref().map(file)),
         ("--config", config.named_settings.as_ref().map(file)),
-        ("--endpoint", config.access.endpoint.clone().map(text)),
-        ("--region", config.access.region.clone().map(text)),
     ];
     for (option, value) in options {
         words.extend(value.into_iter().flat_map(|value| [option.into(), value]));
     }
-    let flags = [
-        ("--follow-links", config.follow_links),
-        ("--anonymous", config.access.anonymous),
-        ("--instance-credentials", config.access.instance_credentials),
-    ];
+    if config.follow_links {
+        words.push("--follow-links".into());
+    }
+    words.extend(access_words(&config.access));
+    words
+}
+
+/// The words by which a command reaches the same stores.
+pub fn access_words(access: &Access) -> Vec<OsString> {
+    let Access { endpoint, region, anonymous, instance_credentials } = access;
+    let mut words: Vec<OsString> = Vec::new();
+    for (option, value) in [("--endpoint", endpoint), ("--region", region)] {
+        words.extend(value.iter().flat_map(|value| [option.into(), value.into()]));
+    }
+    let flags = [("--anonymous", *anonymous), ("--instance-credentials", *instance_credentials)];
     words.extend(flags.into_iter().filter(|flag| flag.1).map(|flag| flag.0.into()));
     words
 }

@@ -5,9 +5,12 @@ use std::path::{Path, PathBuf};
 
 use sieve_core::files::{InsidePath, Root};
 use sieve_core::io_reason;
+use sieve_core::objects::is_bucket;
+use sieve_core::progress::Progress;
 
 use super::staging::Staging;
 use crate::failure::Failure;
+use crate::object_storage::{Access, Upload};
 
 /// A folder that is not there yet, or is empty.
 #[derive(Debug)]
@@ -16,6 +19,8 @@ pub struct NewFolder {
     name: InsidePath,
     staging: Staging,
     content: Root,
+    /// Where the folder is sent to, instead of getting its name.
+    upload: Option<Upload>,
 }
 
 impl NewFolder {
@@ -43,7 +48,39 @@ impl NewFolder {
         // Beside its place, so that the last step is a rename on one file system.
         let staging = Staging::create(parent).map_err(failed)?;
         let content = staging.create_folder().map_err(failed)?;
-        Ok(NewFolder { path: path.to_owned(), name, staging, content })
+        Ok(NewFolder { path: path.to_owned(), name, staging, content, upload: None })
+    }
+
+    /// The same, or a folder that is sent to a prefix of a bucket when it is kept; until then it lies in the system's folder
+    /// for temporary files.
+    pub fn create_anywhere(path: &Path, access: &Access) -> Result<Self, Failure> {
+        if !is_bucket(path) {
+            return NewFolder::create(path);
+        }
+        let shown = path.display();
+        let address = path.to_string_lossy();
+        let upload = Upload::begin(&address, access).map_err(|why| {
+            Failure::output(format!("cannot write to {shown}: {why}")).hint("Nothing was written.")
+        })?;
+        let parent = std::env::temp_dir();
+        let failed = |error: std::io::Error| {
+            let reason = io_reason(&error);
+            Failure::output(format!("cannot write to {}: {reason}", parent.display()))
+        };
+        let name = InsidePath::of_name("upload").expect("a fixed name");
+        let staging = Staging::create(&parent).map_err(failed)?;
+        let content = staging.create_folder().map_err(failed)?;
+        Ok(NewFolder { path: path.to_owned(), name, staging, content, upload: Some(upload) })
+    }
+
+    /// Gives the folder its name, or sends it away.
+    pub fn keep_anywhere(self, progress: &dyn Progress) -> Result<(), Failure> {
+        let Some(upload) = &self.upload else { return self.keep() };
+        upload.send(self.content.path(), progress).map_err(|why| match progress.stopped() {
+            true => sieve_core::Error::Interrupted.into(),
+            false => Failure::output(format!("cannot write to {}: {why}", self.path.display()))
+                .hint("What was sent was removed again."),
+        })
     }
 
     /// What the folder is filled through until it is kept.

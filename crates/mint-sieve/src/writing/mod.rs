@@ -14,13 +14,21 @@ pub use tree::{Link, Placed, Tree};
 use std::path::{Path, PathBuf};
 
 use sieve_core::files::InsidePath;
+use sieve_core::objects::is_bucket;
 
 use crate::failure::Failure;
 
 /// Refuses an output inside of the collection it is made from: a collection is only read.
 pub fn refuse_inside(collection: &Path, output: &Path) -> Result<(), Failure> {
-    let Ok(root) = collection.canonicalize() else { return Ok(()) };
-    if nearest_existing(output).starts_with(&root) {
+    let is_inside = match is_bucket(collection) {
+        // By parts: herbs-2 is not inside of herbs.
+        true => output.starts_with(collection),
+        false => match collection.canonicalize() {
+            Ok(root) => nearest_existing(output).starts_with(root),
+            Err(_) => false,
+        },
+    };
+    if is_inside {
         let (output, root) = (output.display(), collection.display());
         let message =
             format!("{output} is inside the collection {root}, which must not be changed");

@@ -5,6 +5,7 @@ use std::fmt::Write;
 use humansize::{DECIMAL, format_size};
 use sieve_core::files::shown_name;
 use sieve_core::finding::Severity;
+use sieve_core::objects::is_bucket;
 use sieve_core::pack::ChannelStatistics;
 
 use super::PackReport;
@@ -56,6 +57,10 @@ pub fn text(report: &PackReport<'_>) -> String {
     let to = shown_name(request.to.as_os_str());
     let _ = writeln!(text, "Written: {}", safe(&to));
     text.push('\n');
+    if is_bucket(&request.to) {
+        let words = ["mint-sieve", "verify", "FOLDER"];
+        return text + &next_step("check it where it was downloaded to:", &words);
+    }
     let words = ["mint-sieve".into(), "verify".into(), request.to.clone().into_os_string()];
     text + &next_step("check it where it is used:", &words)
 }

@@ -6,6 +6,7 @@ use std::path::Path;
 
 use sieve_core::duplicates::Kind;
 use sieve_core::files::shown_name;
+use sieve_core::objects::is_bucket;
 use sieve_core::splitting::{Amount, Assigned, ClassCounts, Conflicts, LeftOut, Per};
 
 use super::Split;
@@ -13,7 +14,7 @@ use crate::console::{ERROR, FAINT, Narrow, WARNING};
 use crate::console::{heading, safe};
 use crate::present::cells::{percent, visible};
 use crate::present::skipped;
-use crate::present::{command_on, counted, next_step, splits_folder};
+use crate::present::{access_words, command_on, counted, next_step, splits_folder};
 
 /// The whole answer.
 pub fn text(split: &Split<'_>) -> String {
@@ -237,9 +238,12 @@ fn written(split: &Split<'_>) -> String {
         let _ = writeln!(text, "Written: {}", safe(&shown_name(out.as_os_str())));
     }
     if let Some(to) = &asked.to {
-        let mut words: Vec<&OsStr> = vec!["mint-sieve".as_ref(), "leakage".as_ref(), to.as_ref()];
+        let mut words: Vec<OsString> = vec!["mint-sieve".into(), "leakage".into(), to.into()];
         if asked.link == crate::writing::Link::Soft {
-            words.push("--follow-links".as_ref());
+            words.push("--follow-links".into());
+        }
+        if is_bucket(to) {
+            words.extend(access_words(&split.config.access));
         }
         return text + &format!("\n{}", next_step("check the splits for leakage:", &words));
     }
