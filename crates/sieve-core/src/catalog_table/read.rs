@@ -55,12 +55,10 @@ pub(crate) fn text_cells(
     };
     let columns: Vec<TableColumn> = names.iter().map(column).collect();
     let mut of_values = |cells: Vec<Value>| {
-        let text = |cell: &'_ Value| match cell {
-            Value::Text(text) => text.clone(),
-            _ => String::new(),
-        };
-        let cells: Vec<String> = cells.iter().map(text).collect();
-        let cells: Vec<&str> = cells.iter().map(String::as_str).collect();
+        fn text(cell: &Value) -> &str {
+            if let Value::Text(text) = cell { text } else { "" }
+        }
+        let cells: Vec<&str> = cells.iter().map(text).collect();
         take(&cells)
     };
     if start[..known].starts_with(parquet_table::MAGIC) {

@@ -104,7 +104,7 @@ impl Rows for HashedRows {
 
 impl fmt::Display for Digest {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        self.0.iter().try_for_each(|byte| write!(f, "{byte:02x}"))
+        f.write_str(&blake3::Hash::from_bytes(self.0).to_hex())
     }
 }
 

@@ -34,6 +34,8 @@ pub struct DigestTable {
     ends: Vec<u64>,
 }
 
+/// Rows whose lines one thread writes at a time.
+const CHUNK_ROWS: usize = 4096;
 /// No class, or no group.
 const NONE: u32 = u32::MAX;
 
@@ -347,16 +349,34 @@ impl DigestAssignment {
     ///
     /// When it cannot be written.
     pub fn write(&self, table: &DigestTable, parts: &[String], into: impl Write) -> io::Result<()> {
-        let mut out = csv::WriterBuilder::new().buffer_capacity(1 << 20).from_writer(into);
-        out.write_record(SPLIT_COLUMNS)?;
-        for (row, part) in self.part_of.iter().enumerate() {
-            let Some(part) = part else { continue };
-            let group = table.digests[self.named_by[row] as usize].to_string();
-            let digest = table.digests[row].to_string();
-            let class = &table.classes[table.class_of[row] as usize];
-            let cells = [table.path(row), class, &parts[usize::from(*part)], &group[..16], &digest];
-            out.write_record(cells.map(|cell| guarded(cell).into_owned()))?;
+        let mut into = into;
+        let lines = |rows: std::ops::Range<usize>| -> io::Result<Vec<u8>> {
+            let mut out = csv::Writer::from_writer(Vec::with_capacity(rows.len() * 160));
+            for row in rows {
+                let Some(part) = self.part_of[row] else { continue };
+                let group = table.digests[self.named_by[row] as usize].to_string();
+                let digest = table.digests[row].to_string();
+                let class = &table.classes[table.class_of[row] as usize];
+                let part = &parts[usize::from(part)];
+                for cell in [table.path(row), class, part, &group[..16], &digest] {
+                    out.write_field(guarded(cell).as_bytes())?;
+                }
+                out.write_record(None::<&[u8]>)?;
+            }
+            out.into_inner().map_err(|error| io::Error::other(error.to_string()))
+        };
+        into.write_all((SPLIT_COLUMNS.join(",") + "\n").as_bytes())?;
+        let rows = self.part_of.len();
+        // As many chunks at a time as threads have work for: the text of all rows would not fit in memory.
+        for begin in (0..rows).step_by(64 * CHUNK_ROWS) {
+            let end = rows.min(begin + 64 * CHUNK_ROWS);
+            let chunks: Vec<usize> = (begin..end).step_by(CHUNK_ROWS).collect();
+            let chunk = |&begin: &usize| lines(begin..end.min(begin + CHUNK_ROWS));
+            let written: Vec<io::Result<Vec<u8>>> = chunks.par_iter().map(chunk).collect();
+            for lines in written {
+                into.write_all(&lines?)?;
+            }
         }
-        out.flush()
+        into.flush()
     }
 }
