@@ -2,11 +2,12 @@
 //! defaults. What was typed stays what it was.
 
 use std::path::{Path, PathBuf};
-use std::sync::OnceLock;
+use std::sync::{Arc, OnceLock};
 
 use sieve_core::collection::{
     ClassDepth, Columns, LayoutOptions, Pattern, Request, Root, SplitFolders,
 };
+use sieve_core::objects::{ListedStores, ObjectStores};
 use sieve_core::reading::{MemoryBudget, ReadLimits};
 
 use crate::args::ReadingArgs;
@@ -41,6 +42,8 @@ pub struct CollectionConfig {
     pub settings: Settings,
     /// How buckets are reached.
     pub access: Access,
+    /// The file that lists the bucket.
+    pub listing: Option<PathBuf>,
     memory: MemoryBudget,
 }
 
@@ -61,6 +64,7 @@ impl CollectionConfig {
             named_settings: typed.config.clone(),
             settings,
             access: typed.buckets.access(),
+            listing: None,
             memory: memory_of_the_run(typed.max_memory),
         })
     }
@@ -74,11 +78,20 @@ impl CollectionConfig {
         }
     }
 
+    /// How buckets are reached and listed.
+    fn stores(&self) -> Option<Arc<dyn ObjectStores>> {
+        let stores = object_storage::stores(&self.access)?;
+        Some(match &self.listing {
+            Some(listing) => Arc::new(ListedStores { stores, listing: listing.clone() }),
+            None => stores,
+        })
+    }
+
     /// What the core is asked for.
     pub fn request(&self) -> Request {
         Request {
             roots: self.roots.clone(),
-            buckets: object_storage::stores(&self.access),
+            buckets: self.stores(),
             follow_links: self.follow_links,
             options: LayoutOptions {
                 splits: self.splits.clone().unwrap_or_default(),

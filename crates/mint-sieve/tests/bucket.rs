@@ -148,11 +148,17 @@ fn an_object_that_cannot_be_read_is_a_finding_and_stops_nothing() {
 fn parts_of_a_bucket_make_one_catalog() {
     let workspace = Workspace::healthy();
     let server = bucket(&workspace, Faults::of_every_kind(7));
+    let list = ["catalog", "listing", "s3://shed/herbs", "--to", "listing.csv"];
+    let listed = answered(command(&workspace, &server, &list));
+    assert!(listed.stdout.contains("44 objects") && listed.status == 0, "{}", listed.stderr);
+    let lists = server.requests().lists;
     for part in ["1/2", "2/2"] {
         let to = format!("part-{}.jsonl", &part[..1]);
-        let words = ["measure", "s3://shed/herbs", "--part", part, "--to", &to];
+        let words =
+            ["measure", "s3://shed/herbs", "--part", part, "--listing", "listing.csv", "--to", &to];
         assert_eq!(answered(command(&workspace, &server, &words)).status, 0);
     }
+    assert_eq!(server.requests().lists, lists);
     workspace.message(&["merge", "part-1.jsonl", "part-2.jsonl", "--to", "herbs.catalog"]);
     let reads = server.requests().gets;
     let words = ["audit", "s3://shed/herbs", "--format", "json", "--catalog", "herbs.catalog"];

@@ -4,6 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Args, Subcommand};
 
+use super::collection::BucketArgs;
 use super::split::Per;
 use super::{CatalogArgs, CollectionArgs, TextFormat, seed};
 
@@ -23,6 +24,7 @@ pub struct CatalogCommandArgs {
 pub enum CatalogAction {
     Export(Box<CatalogExportArgs>),
     Split(CatalogSplitArgs),
+    Listing(CatalogListingArgs),
 }
 
 /// Write the catalog as a table with one row for each image
@@ -71,6 +73,22 @@ pub struct CatalogSplitArgs {
     /// List every class
     #[arg(long)]
     pub all: bool,
+    /// Output format
+    #[arg(long, value_enum, default_value_t)]
+    pub format: TextFormat,
+}
+
+/// List a bucket once, for all machines that measure a part of it
+#[derive(Debug, Args)]
+pub struct CatalogListingArgs {
+    /// Address of the bucket: s3://BUCKET/PREFIX
+    #[arg(value_name = "BUCKET")]
+    pub bucket: String,
+    /// Write the listing to this new file, for `measure --listing`
+    #[arg(long, value_name = "FILE.csv")]
+    pub to: PathBuf,
+    #[command(flatten)]
+    pub access: BucketArgs,
     /// Output format
     #[arg(long, value_enum, default_value_t)]
     pub format: TextFormat,

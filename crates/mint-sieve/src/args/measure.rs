@@ -27,6 +27,9 @@ pub struct MeasureArgs {
     /// Write the part to this new file: .parquet (in builds with that feature) or .jsonl
     #[arg(long, value_name = "FILE")]
     pub to: PathBuf,
+    /// List a bucket from this file, which `catalog listing` wrote, instead of asking it again
+    #[arg(long, value_name = "FILE.csv")]
+    pub listing: Option<PathBuf>,
     #[command(flatten)]
     pub catalog: CatalogArgs,
     /// Output format

@@ -29,7 +29,9 @@ mod verify;
 pub use apply::{ApplyArgs, UndoArgs};
 pub use audit::{AuditArgs, AuditFormat};
 pub use balance::BalanceArgs;
-pub use catalog::{CatalogAction, CatalogCommandArgs, CatalogExportArgs, CatalogSplitArgs};
+pub use catalog::{
+    CatalogAction, CatalogCommandArgs, CatalogExportArgs, CatalogListingArgs, CatalogSplitArgs,
+};
 pub use collection::{CatalogArgs, CollectionArgs, CollectionInArgs, ReadingArgs};
 pub use coverage::CoverageArgs;
 pub use demo::DemoArgs;

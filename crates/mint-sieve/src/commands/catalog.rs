@@ -1,15 +1,19 @@
 //! `catalog`: what was measured, as a table.
 
 use sieve_core::catalog_table::{TableFormat, TableRequest, write};
+use sieve_core::objects::write_listing;
 use sieve_core::progress::Progress;
 use sieve_core::splitting::{DigestTable, Parts, assign_by_digest};
 
 use super::split::{explained, wrong_parts};
 use super::{Answer, Output, collection};
-use crate::args::{CatalogAction, CatalogCommandArgs, CatalogExportArgs, CatalogSplitArgs};
+use crate::args::{
+    CatalogAction, CatalogCommandArgs, CatalogExportArgs, CatalogListingArgs, CatalogSplitArgs,
+};
 use crate::config::CollectionConfig;
 use crate::failure::Failure;
-use crate::present::scale::{Exported, SplitOfTable};
+use crate::object_storage;
+use crate::present::scale::{Exported, ListedBucket, SplitOfTable};
 use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
 
@@ -18,6 +22,7 @@ pub fn run(args: &CatalogCommandArgs, progress: &TerminalProgress) -> Result<Ans
     match &args.action {
         CatalogAction::Export(args) => export(args, progress),
         CatalogAction::Split(args) => split_table(args, progress),
+        CatalogAction::Listing(args) => list(args, progress),
     }
 }
 
@@ -71,5 +76,20 @@ fn split_table(args: &CatalogSplitArgs, progress: &TerminalProgress) -> Result<A
         assignment: &assignment,
         out: &args.out,
     };
+    Ok(Answer::done(Output::of(&answer, args.format)))
+}
+
+fn list(args: &CatalogListingArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
+    let failed = |why: String| Failure::input(format!("{} cannot be listed: {why}", args.bucket));
+    let access = args.access.access();
+    let no_buckets = "this build reads no object storage; build with --features bucket";
+    let stores = object_storage::stores(&access).ok_or_else(|| failed(no_buckets.to_owned()))?;
+    let (store, prefix) = stores.open(&args.bucket).map_err(failed)?;
+    let file = NewFile::create(&args.to)?;
+    progress.begin("listing objects", None);
+    let objects = file
+        .write_with(|into| write_listing(store.as_ref(), &prefix, std::io::BufWriter::new(into)))?;
+    progress.end();
+    let answer = ListedBucket { bucket: &args.bucket, objects, access: &access, to: &args.to };
     Ok(Answer::done(Output::of(&answer, args.format)))
 }

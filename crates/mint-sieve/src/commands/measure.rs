@@ -3,6 +3,8 @@
 use sieve_core::catalog::{self, Options};
 use sieve_core::catalog_table::{PartHead, TableFormat, TableRequest, write};
 
+use sieve_core::objects::is_bucket;
+
 use super::{Answer, Output, collection, store};
 use crate::args::MeasureArgs;
 use crate::config::CollectionConfig;
@@ -13,7 +15,12 @@ use crate::writing::NewFile;
 
 /// Answers `measure`.
 pub fn run(args: &MeasureArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
-    let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    let mut config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
+    if args.listing.is_some() && !config.roots.iter().all(|root| is_bucket(&root.path)) {
+        return Err(Failure::call("--listing is for buckets".to_owned())
+            .hint("Folders are listed in seconds; omit it."));
+    }
+    config.listing.clone_from(&args.listing);
     config.refuse_inside(&args.to)?;
     let format = TableFormat::of_name(&args.to).and_then(|format| match format {
         TableFormat::Csv => Err("parts are Parquet or JSON Lines".to_owned()),

@@ -1,5 +1,6 @@
 //! The answers of `measure`, `merge` and `catalog export`: what was written, and what to do with it.
 
+use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 use serde::Serialize;
@@ -9,8 +10,11 @@ use sieve_core::splitting::DigestAssignment;
 
 use crate::config::CollectionConfig;
 use crate::console::{Narrow, heading, safe};
+use crate::object_storage::Access;
 use crate::present::split::class_table;
-use crate::present::{ReadingSettings, Reply, command_on, counted, envelope, next_step};
+use crate::present::{
+    ReadingSettings, Reply, access_words, command_on, counted, envelope, next_step,
+};
 
 fn shown(path: &Path) -> String {
     safe(&shown_name(path.as_os_str()))
@@ -252,5 +256,46 @@ impl Reply for SplitOfTable<'_> {
             file: shown_name(self.out.as_os_str()),
         };
         envelope("catalog-split", settings, body)
+    }
+}
+
+/// A bucket that was listed.
+pub struct ListedBucket<'a> {
+    pub bucket: &'a str,
+    pub objects: u64,
+    pub access: &'a Access,
+    pub to: &'a Path,
+}
+
+#[derive(Serialize)]
+struct ListingSettings<'a> {
+    bucket: &'a str,
+}
+
+#[derive(Serialize)]
+struct ListingBody {
+    objects: u64,
+    file: String,
+}
+
+impl Reply for ListedBucket<'_> {
+    fn text(&self) -> String {
+        let words = ["mint-sieve", "measure", self.bucket, "--part", "1/16", "--listing"];
+        let mut words: Vec<OsString> = words.iter().map(OsString::from).collect();
+        words.extend([self.to.into(), "--to".into(), "part-01.parquet".into()]);
+        words.extend(access_words(self.access));
+        format!(
+            "{}\n{}\n\nWritten: {}\n\n{}",
+            heading("Listed"),
+            counted(self.objects, "object", "objects"),
+            shown(self.to),
+            next_step("measure each part with it, on as many machines as there are:", &words),
+        )
+    }
+
+    fn json(&self) -> String {
+        let file = shown_name(self.to.as_os_str());
+        let body = ListingBody { objects: self.objects, file };
+        envelope("catalog-listing", ListingSettings { bucket: self.bucket }, body)
     }
 }

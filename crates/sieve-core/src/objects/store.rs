@@ -1,4 +1,4 @@
-//! OBJECTS: what a bucket of object storage must offer to be read as a collection. How requests are made is not known here.
+//! Buckets, and the objects in them.
 
 use std::fmt;
 use std::path::{Path, PathBuf};
