@@ -11,7 +11,7 @@ use std::task::{Context, Poll};
 use std::time::Duration;
 
 use http_body_util::{BodyExt, Full};
-use hyper::body::{Body, Bytes, Frame, Incoming};
+use hyper::body::{Body, Bytes, Frame, Incoming, SizeHint};
 use hyper::server::conn::http1;
 use hyper::service::service_fn;
 use hyper::{Method, Request, Response, StatusCode};
@@ -223,6 +223,18 @@ impl Body for Reply {
                 Some(first) => Ok(Frame::data(first)),
                 None => Err(io::ErrorKind::ConnectionReset.into()),
             })),
+        }
+    }
+
+    /// Stores announce how long their answers are.
+    fn size_hint(&self) -> SizeHint {
+        match self {
+            Reply::Whole(body) => body.size_hint(),
+            Reply::Slow { first, rest, .. } => {
+                let bytes = [first, rest].into_iter().flatten().map(Bytes::len).sum::<usize>();
+                SizeHint::with_exact(bytes as u64)
+            }
+            Reply::Cut(_) => SizeHint::default(),
         }
     }
 }

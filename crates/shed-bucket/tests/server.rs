@@ -18,7 +18,10 @@ fn ask(server: &Server, request: &str, body: &[u8]) -> (u16, String, Vec<u8>) {
     stream.write_all(&[head.as_bytes(), body].concat()).unwrap();
     let mut answer = Vec::new();
     let _ = stream.read_to_end(&mut answer);
-    let end = answer.windows(4).position(|part| part == b"\r\n\r\n").unwrap();
+    // A connection that is dropped may not even have brought the head.
+    let Some(end) = answer.windows(4).position(|part| part == b"\r\n\r\n") else {
+        return (0, String::new(), answer);
+    };
     let head = String::from_utf8(answer[..end].to_vec()).unwrap();
     (head[9..12].parse().unwrap(), head, answer[end + 4..].to_vec())
 }
@@ -106,8 +109,9 @@ fn what_goes_wrong_is_what_was_asked_for() {
     };
     assert_eq!(second(&of(Fault::Busy), "GET /shed/a/1").0, 503);
     assert_eq!(second(&of(Fault::Short), "GET /shed/a/1").2, b"a/");
-    let (_, head, body) = second(&of(Fault::Dropped), "GET /shed/a/1");
-    assert!(head.contains("content-length: 3") && body.len() < 3, "{head}");
+    let (status, head, body) = second(&of(Fault::Dropped), "GET /shed/a/1");
+    let is_cut = head.contains("content-length: 3") && body.len() < 3;
+    assert!(status == 0 || is_cut, "{head}");
     let began = std::time::Instant::now();
     assert_eq!(second(&of(Fault::Slow), "GET /shed/a/1").2, b"a/1");
     assert!(began.elapsed().as_millis() >= 200);

@@ -56,8 +56,9 @@ pub use verify::VerifyArgs;
 
 use std::ffi::OsString;
 
-use clap::error::{ContextKind, ErrorKind};
+use clap::error::{ContextKind, ContextValue, ErrorKind};
 use clap::{Arg, CommandFactory, FromArgMatches, Parser, Subcommand, ValueEnum};
+use sieve_core::suggest;
 
 /// Find out what is wrong with an image collection before a model is trained on it.
 ///
@@ -108,6 +109,7 @@ impl Cli {
             // An unknown option is hardly ever meant as the name of a collection.
             if error.kind() == ErrorKind::UnknownArgument {
                 error.remove(ContextKind::Suggested);
+                forget_far_fetched(&mut error);
             }
             error
         })?;
@@ -142,6 +144,27 @@ fn grouped_command_list(command: &clap::Command) -> String {
         }
     }
     text
+}
+
+/// Takes an option out of an error that is suggested for another one but hardly resembles it.
+fn forget_far_fetched(error: &mut clap::Error) {
+    let text = |kind: ContextKind| match error.get(kind) {
+        Some(ContextValue::String(text)) => Some(text.clone()),
+        _ => None,
+    };
+    let (Some(typed), Some(suggested)) =
+        (text(ContextKind::InvalidArg), text(ContextKind::SuggestedArg))
+    else {
+        return;
+    };
+    if suggest::word(&typed, [suggested.as_str()]).is_some() {
+        return;
+    }
+    if let Some(ContextValue::StyledStr(usage)) = error.get(ContextKind::Usage) {
+        let usage = usage.ansi().to_string().replace(&format!("{suggested} "), "");
+        error.insert(ContextKind::Usage, ContextValue::StyledStr(usage.into()));
+    }
+    error.remove(ContextKind::SuggestedArg);
 }
 
 fn with_negative_numbers(arg: Arg) -> Arg {
