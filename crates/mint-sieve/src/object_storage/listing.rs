@@ -81,3 +81,52 @@ fn facts(content: Content, is_encoded: bool) -> Result<ObjectFacts, String> {
         modified.map_or(0, |time| i64::try_from(time.as_nanosecond()).unwrap_or_default());
     Ok(ObjectFacts { key, size_bytes: content.size, modified_ns, etag: content.etag })
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn page(xml: &str) -> Result<(Vec<ObjectFacts>, Option<String>), String> {
+        let page: Page = quick_xml::de::from_str(xml).map_err(|error| error.to_string())?;
+        let is_encoded = page.encoding_type.as_deref() == Some("url");
+        let objects: Result<Vec<_>, _> =
+            page.contents.into_iter().map(|content| facts(content, is_encoded)).collect();
+        Ok((objects?, page.next_continuation_token))
+    }
+
+    #[test]
+    fn pages_are_read_as_stores_write_them() {
+        let xml = "<?xml version=\"1.0\"?><ListBucketResult xmlns=\"http://s3.amazonaws.com/doc/2006-03-01/\">\
+            <Name>shed</Name><Prefix>a</Prefix><IsTruncated>true</IsTruncated><EncodingType>url</EncodingType>\
+            <NextContinuationToken>x&amp;y</NextContinuationToken>\
+            <Contents><Key>a%2F%2Fb+c%2B%26.jpg</Key><LastModified>1970-01-01T00:00:01.500Z</LastModified>\
+            <ETag>&quot;d41d&quot;</ETag><Size>12</Size><StorageClass>STANDARD</StorageClass></Contents>\
+            <Contents><Key>a</Key><LastModified>soon</LastModified><Size>0</Size></Contents>\
+            <CommonPrefixes><Prefix>b/</Prefix></CommonPrefixes></ListBucketResult>";
+        let (objects, token) = page(xml).unwrap();
+        assert_eq!(token.as_deref(), Some("x&y"));
+        let first = ObjectFacts {
+            key: "a//b c+&.jpg".to_owned(),
+            size_bytes: 12,
+            modified_ns: 1_500_000_000,
+            etag: "\"d41d\"".to_owned(),
+        };
+        let second =
+            ObjectFacts { key: "a".to_owned(), size_bytes: 0, modified_ns: 0, etag: String::new() };
+        assert_eq!(objects, [first, second]);
+        // Without that word percent signs are part of a key.
+        let plain = xml.replace("<EncodingType>url</EncodingType>", "");
+        assert_eq!(page(&plain).unwrap().0[0].key, "a%2F%2Fb+c%2B%26.jpg");
+        let empty = "<ListBucketResult><IsTruncated>false</IsTruncated></ListBucketResult>";
+        assert_eq!(page(empty).unwrap(), (Vec::new(), None));
+        for wrong in [
+            "",
+            "<html/>",
+            &xml[..xml.len() - 5],
+            &xml.replace("<Size>12", "<Size>-12"),
+            &xml.replace("a%2F%2Fb", "%FF"),
+        ] {
+            assert!(page(wrong).is_err(), "{wrong}");
+        }
+    }
+}

@@ -12,6 +12,8 @@ mod part;
 mod read;
 mod rows;
 mod separated;
+#[cfg(test)]
+mod tests;
 mod write;
 
 pub use columns::{ColumnKind, TableColumn, columns};

@@ -579,7 +579,7 @@ impl<'a> State<'a> {
 }
 
 /// How many groups of each size come nearest to a sum together, of as many as there are.
-fn nearest_sum(sizes: &[u64], groups: &[u64], wanted: f64) -> Vec<u64> {
+pub fn nearest_sum(sizes: &[u64], groups: &[u64], wanted: f64) -> Vec<u64> {
     let all: u64 = sizes.iter().zip(groups).map(|(size, groups)| size * groups).sum();
     let most = (all.min(wanted.ceil() as u64 + sizes.iter().max().unwrap_or(&0))) as usize;
     // For each sum the size that reaches it first, and how many of it; for 0 none.

@@ -4,10 +4,10 @@ use std::collections::{BTreeMap, BTreeSet};
 
 use proptest::prelude::*;
 
-use super::search::{Kind as GroupKind, Problem, Row, mixed};
+use super::search::{Kind as GroupKind, Problem, Row, mixed, nearest_sum};
 use super::{
-    Assignment, Conflicts, Earlier, GroupingRules, LeftOut, Per, Request, SplitError, SplitRow,
-    SplitTable, Subset, violations,
+    Assignment, Conflicts, DigestTable, Earlier, GroupingRules, LeftOut, Per, Request, SplitError,
+    SplitRow, SplitTable, SplitWriter, Subset, assign_by_digest, violations,
 };
 use crate::catalog::Catalog;
 use crate::collection::ExtraColumns;
@@ -331,6 +331,64 @@ fn a_million_images_in_groups_are_divided_in_no_time_and_nearly_exactly() {
     assert!(began.elapsed().as_secs() < 20, "{:?}", began.elapsed());
     // Two images off in each class would be 0.13.
     assert!(cost < 0.13, "{cost}");
+}
+
+proptest! {
+    #[test]
+    fn sums_of_groups_come_as_near_as_any_choice_of_them(
+        groups in proptest::collection::vec((1u64..12, 1u64..4), 1..6),
+        wanted in 0.0..60.0,
+    ) {
+        let (sizes, counts): (Vec<u64>, Vec<u64>) = groups.iter().copied().unzip();
+        let taken = nearest_sum(&sizes, &counts, wanted);
+        prop_assert!(taken.iter().zip(&counts).all(|(taken, groups)| taken <= groups), "{taken:?}");
+        let off = |sum: u64| (sum as f64 - wanted).abs();
+        let sum: u64 = taken.iter().zip(&sizes).map(|(taken, size)| taken * size).sum();
+        // All choices, the slow way.
+        let mut sums = BTreeSet::from([0]);
+        for (size, groups) in groups {
+            sums = sums.iter().flat_map(|sum| (0..=groups).map(move |n| sum + n * size)).collect();
+        }
+        let least = sums.into_iter().map(off).fold(f64::INFINITY, f64::min);
+        prop_assert!((off(sum) - least).abs() < 1e-9, "{sum} for {wanted}");
+    }
+
+    #[test]
+    fn a_table_of_digests_is_divided_as_its_images_are(
+        rows in proptest::collection::vec((0u8..3, 0u64..40, proptest::option::of(0u8..5)), 3..60),
+        seed in any::<u64>(),
+    ) {
+        let mut records: Vec<Record> = Vec::new();
+        let mut text = "path,class,digest,group\n".to_owned();
+        for (at, &(class, tone, group)) in rows.iter().enumerate() {
+            let class = ["bay", "dill", "sage"][usize::from(class)];
+            let mut record = image(&format!("{class}/{at:03}.jpg"), tone);
+            let group = group.map(|group| format!("tray {group}"));
+            text.push_str(&format!(
+                "{},{class},{},{}\n",
+                record.path,
+                record.image().unwrap().digest,
+                group.as_deref().unwrap_or_default()
+            ));
+            let extra = ExtraColumns { group, values: Vec::new() };
+            record.place.extra = Some(Box::new(extra));
+            records.push(record);
+        }
+        records.sort_by(|a, b| a.path.cmp(&b.path));
+        let catalog = catalog(records, &[]);
+        let request = request(USUAL, seed);
+        let whole = assign(&catalog, &request);
+        let file = tempfile::NamedTempFile::new().unwrap();
+        std::fs::write(file.path(), text).unwrap();
+        let table = DigestTable::read(file.path()).unwrap();
+        let by_digest = assign_by_digest(&table, &request.parts, request.per, seed).unwrap();
+        prop_assert_eq!(&by_digest.classes, &whole.classes);
+        prop_assert!((by_digest.distance - whole.distance).abs() < 1e-12);
+        let mut written = Vec::new();
+        by_digest.write(&table, request.parts.names(), &mut written).unwrap();
+        let expected = SplitWriter { assignment: &whole, parts: request.parts.names(), extra: &[] };
+        prop_assert_eq!(String::from_utf8(written).unwrap(), String::from_utf8(expected.table(false)).unwrap());
+    }
 }
 
 /// A problem of groups whose classes and sizes are drawn: class sizes that fall off, groups up to a size.
