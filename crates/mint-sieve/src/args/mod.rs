@@ -157,7 +157,9 @@ fn forget_far_fetched(error: &mut clap::Error) {
     else {
         return;
     };
-    if suggest::word(&typed, [suggested.as_str()]).is_some() {
+    // The dashes, which all options begin with, must not make them alike.
+    let word = |option: &str| option.trim_start_matches('-').to_owned();
+    if suggest::word(&word(&typed), [word(&suggested).as_str()]).is_some() {
         return;
     }
     if let Some(ContextValue::StyledStr(usage)) = error.get(ContextKind::Usage) {
