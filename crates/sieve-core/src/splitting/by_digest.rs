@@ -167,11 +167,9 @@ pub fn assign_by_digest(
     let orders: Vec<u64> = named_by
         .par_iter()
         .enumerate()
-        .map(|(row, &named_by)| {
-            match is_left_out[row] || members.ends[row] == members.begins[row] {
-                true => 0,
-                false => drawn(seed, table.digests[named_by as usize]),
-            }
+        .map(|(row, &named_by)| match members.of(row) {
+            [] => 0,
+            _ => drawn(seed, table.digests[named_by as usize]),
         })
         .collect();
     let mut all = vec![0u64; table.classes.len()];
