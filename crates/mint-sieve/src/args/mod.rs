@@ -163,7 +163,7 @@ fn forget_far_fetched(error: &mut clap::Error) {
         return;
     }
     if let Some(ContextValue::StyledStr(usage)) = error.get(ContextKind::Usage) {
-        let usage = usage.ansi().to_string().replace(&format!("{suggested} "), "");
+        let usage = usage.to_string().replace(&format!("{suggested} "), "");
         error.insert(ContextKind::Usage, ContextValue::StyledStr(usage.into()));
     }
     error.remove(ContextKind::SuggestedArg);
