@@ -90,7 +90,7 @@ pub struct ReadingArgs {
 /// How buckets are reached.
 #[derive(Clone, Debug, Default, Args)]
 pub struct BucketArgs {
-    /// Server of an S3-compatible store, for example https://storage.example:9000 [default: AWS, or AWS_ENDPOINT_URL]
+    /// Address of an S3-compatible server, with its scheme and port [default: AWS, or AWS_ENDPOINT_URL]
     #[arg(long, hide_short_help = true, display_order = 74, value_name = "URL", help_heading = BUCKETS)]
     pub endpoint: Option<String>,
     /// Region to sign requests for [default: AWS_REGION, or us-east-1]

@@ -150,7 +150,7 @@ pub struct DigestAssignment {
     pub unlabelled: u64,
 }
 
-/// Divides the rows as [`super::assign`] divides images of which nothing else is known: rows of one digest or one declared
+/// Divides the rows as [`super::assign()`] divides images of which nothing else is known: rows of one digest or one declared
 /// group stay together, and those of one digest under several classes are left out.
 ///
 /// # Errors
