@@ -8,7 +8,7 @@ use std::fs;
 use serde_json::Value;
 use support::Workspace;
 
-/// Measures `herbs` in so many parts, each with a cache of its own, as machines would.
+/// Measures `herbs` in `of` parts, each with a cache of its own, as machines would.
 fn in_parts(workspace: &Workspace, of: u32) -> Vec<String> {
     let names: Vec<String> = (1..=of).map(|number| format!("part-{number:02}.jsonl")).collect();
     for (number, name) in (1..).zip(&names) {

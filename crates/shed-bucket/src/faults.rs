@@ -21,12 +21,12 @@ impl Fault {
         [Fault::Busy, Fault::Slow, Fault::Dropped, Fault::Short, Fault::Repeated];
 }
 
-/// Which requests are answered wrongly: of each kind in turn, every so many.
+/// Which requests are answered wrongly: every N-th one, by each kind of fault in turn.
 #[derive(Clone, Debug, Default)]
 pub struct Faults {
     /// The kinds that take turns.
     pub kinds: Vec<Fault>,
-    /// A fault every so many requests; 0 for none.
+    /// The N: one request in this number fails; 0 for none.
     pub every: u64,
 }
 

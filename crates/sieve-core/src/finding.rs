@@ -120,7 +120,7 @@ codes! {
         "an image in a format that is not read here"
         "Convert it to JPEG or PNG; most training loaders do not read it either."
     RefusedEntry "refused-entry" Warning
-        "rejected: it leads out of the collection, is a link in an archive, or overlaps another entry"
+        "rejected: it leads out of the collection, is a link in an archive, overlaps another entry, or has a key that is no path"
         "Recreate the archive or table with relative paths and with files instead of links."
     OverLimit "over-limit" Warning
         "larger than the limits allow"

@@ -2,7 +2,6 @@
 
 use sieve_core::catalog::{self, Options};
 use sieve_core::catalog_table::{PartHead, TableFormat, TableRequest, write};
-
 use sieve_core::objects::is_bucket;
 
 use super::{Answer, Output, collection, store};
@@ -44,6 +43,13 @@ pub fn run(args: &MeasureArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let written =
         file.write_with(|into| write(into, &measured, store.as_ref(), &request, progress))?;
     progress.end();
-    let answer = MeasuredPart { config: &config, part: args.part, all, written, to: &args.to };
+    let answer = MeasuredPart {
+        config: &config,
+        part: args.part,
+        all,
+        listed: measured.records.len(),
+        written,
+        to: &args.to,
+    };
     Ok(Answer::done(Output::of(&answer, args.format)))
 }

@@ -26,6 +26,8 @@ pub struct MeasuredPart<'a> {
     pub part: Part,
     /// Files of the whole collection.
     pub all: usize,
+    /// Those of this part.
+    pub listed: usize,
     pub written: TableSummary,
     pub to: &'a Path,
 }
@@ -40,6 +42,7 @@ struct PartSettings {
 #[derive(Serialize)]
 struct PartBody {
     listed: usize,
+    in_part: usize,
     rows: u64,
     images: u64,
     file: String,
@@ -49,13 +52,22 @@ impl Reply for MeasuredPart<'_> {
     fn text(&self) -> String {
         let Part { number, of } = self.part;
         let mut text = format!(
-            "{}\nPart {number} of {of}: {} read, {} of them images; the collection lists {}.\n\nWritten: {}\n\n",
+            "{}\nPart {number} of {of}: {} of the collection's {}; {} measured, {} of them images.\n",
             heading("Measured"),
-            counted(self.written.rows, "file", "files"),
+            counted(self.listed as u64, "file", "files"),
+            self.all,
+            self.written.rows,
             self.written.images,
-            counted(self.all as u64, "file", "files"),
-            shown(self.to),
         );
+        let others = self.listed as u64 - self.written.rows;
+        if others > 0 {
+            let others = counted(others, "file", "files");
+            text.push_str(&format!(
+                "Not in the part: {others} that cannot be read or are not opened, such as links; the commands that use \
+                 the merged catalog report them.\n"
+            ));
+        }
+        text.push_str(&format!("\nWritten: {}\n\n", shown(self.to)));
         let (merge, to) = (["mint-sieve", "merge"], ["--to", "herbs.catalog"]);
         let file = self.to.to_string_lossy();
         let others = if of > 1 { &["OTHERS"][..] } else { &[] };
@@ -78,7 +90,11 @@ impl Reply for MeasuredPart<'_> {
         let settings = PartSettings { reading: ReadingSettings::new(self.config), part: self.part };
         let TableSummary { rows, images } = self.written;
         let file = shown_name(self.to.as_os_str());
-        envelope("measure", settings, PartBody { listed: self.all, rows, images, file })
+        envelope(
+            "measure",
+            settings,
+            PartBody { listed: self.all, in_part: self.listed, rows, images, file },
+        )
     }
 }
 

@@ -69,6 +69,8 @@ impl NewFolder {
         };
         let name = InsidePath::of_name("upload").expect("a fixed name");
         let staging = Staging::create(&parent).map_err(failed)?;
+        // Others may read the folder for temporary files, but not the images in it.
+        staging.make_private().map_err(failed)?;
         let content = staging.create_folder().map_err(failed)?;
         Ok(NewFolder { path: path.to_owned(), name, staging, content, upload: Some(upload) })
     }
@@ -79,7 +81,7 @@ impl NewFolder {
         upload.send(self.content.path(), progress).map_err(|why| match progress.stopped() {
             true => sieve_core::Error::Interrupted.into(),
             false => Failure::output(format!("cannot write to {}: {why}", self.path.display()))
-                .hint("What was sent was removed again."),
+                .hint("What had been sent was removed, as far as the store could be reached."),
         })
     }
 

@@ -72,6 +72,16 @@ impl Staging {
         Err(io::ErrorKind::AlreadyExists.into())
     }
 
+    /// Lets nobody but the user look into the folder.
+    pub fn make_private(&self) -> io::Result<()> {
+        #[cfg(unix)]
+        {
+            use std::os::unix::fs::PermissionsExt;
+            fs::set_permissions(self.folder.path(), fs::Permissions::from_mode(0o700))?;
+        }
+        Ok(())
+    }
+
     /// Makes the file that becomes the output.
     pub fn create_file(&self) -> io::Result<File> {
         self.folder.create(&inside(CONTENT))

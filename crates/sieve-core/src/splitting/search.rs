@@ -440,7 +440,7 @@ impl<'a> State<'a> {
         true
     }
 
-    /// Deals the groups of one row alone anew, so that each part but the first gets as near to its target as any choice of
+    /// Deals the groups that are of one row only again, so that each part but the first gets as near to its target as any choice of
     /// them comes (a subset-sum table), the parts in random order; whether that made it better.
     fn fill_row(&mut self, row: usize, random: u64) -> bool {
         let last = self.problem.rows.len() - 1;
@@ -460,6 +460,9 @@ impl<'a> State<'a> {
         }
         let mut parts: Vec<usize> =
             (0..self.problem.parts()).filter(|&part| self.problem.is_open[part]).collect();
+        if parts.is_empty() {
+            return false;
+        }
         let rest = parts.remove(0);
         parts.sort_unstable_by_key(|&part| mixed(random ^ part as u64));
         let before = self.row_cost(row) + self.row_cost(last);
