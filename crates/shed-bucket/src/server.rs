@@ -299,7 +299,8 @@ async fn answer(shared: &Shared, request: Request<Incoming>) -> Answer {
         Method::GET if key.is_empty() => list(shared, &query, fault),
         Method::GET | Method::HEAD => get(shared, &key, &parts, fault),
         Method::PUT | Method::POST | Method::DELETE => {
-            write(shared, &parts.method, &key, &query, &body)
+            let only_new = parts.headers.contains_key("if-none-match");
+            write(shared, &parts.method, &key, &query, only_new, &body)
         }
         _ => refusal(StatusCode::METHOD_NOT_ALLOWED, "MethodNotAllowed"),
     }
@@ -398,6 +399,7 @@ fn write(
     method: &Method,
     key: &str,
     query: &BTreeMap<String, String>,
+    only_new: bool,
     body: &Bytes,
 ) -> Answer {
     let mut state = shared.state();
@@ -416,6 +418,9 @@ fn write(
                     shared.bucket
                 ),
             )
+        }
+        (&Method::POST, Some(_)) if only_new && state.objects.contains_key(key) => {
+            refusal(StatusCode::PRECONDITION_FAILED, "PreconditionFailed")
         }
         (&Method::POST, Some(name)) => match state.uploads.complete(name) {
             Some((key, bytes)) => {

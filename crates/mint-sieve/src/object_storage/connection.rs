@@ -118,7 +118,7 @@ impl Connection {
         let answer = builder.send().map_err(|error| Trouble::Passing(reason(&error)))?;
         match answer.status() {
             status if status.is_success() => Ok(answer),
-            status => Err(refused(status, answer)),
+            status => Err(refused(ask, status, answer)),
         }
     }
 }
@@ -162,7 +162,7 @@ pub fn reason(error: &reqwest::Error) -> String {
 }
 
 /// What an answer that is no success means. Of its text only the code is shown: the rest may repeat what was sent.
-fn refused(status: StatusCode, answer: Response) -> Trouble {
+fn refused(ask: &Ask<'_>, status: StatusCode, answer: Response) -> Trouble {
     let region =
         answer.headers().get("x-amz-bucket-region").and_then(|region| region.to_str().ok());
     let region = region.map(str::to_owned);
@@ -174,7 +174,14 @@ fn refused(status: StatusCode, answer: Response) -> Trouble {
         "" => status.as_u16().to_string(),
         code => format!("{} {code}", status.as_u16()),
     };
+    let only_new = ask.headers.iter().any(|(name, _)| *name == "if-none-match");
     match (status, region) {
+        (StatusCode::PRECONDITION_FAILED | StatusCode::CONFLICT, _) if only_new => {
+            Trouble::Lasting("another run has written it meanwhile".to_owned())
+        }
+        (StatusCode::NOT_IMPLEMENTED, _) => {
+            Trouble::Unsupported(format!("the store does not know the request ({named})"))
+        }
         (StatusCode::PRECONDITION_FAILED, _) => {
             Trouble::Lasting("it was changed since it was listed".to_owned())
         }

@@ -11,6 +11,8 @@ pub enum Trouble {
     Passing(String),
     /// It will not.
     Lasting(String),
+    /// The store does not know what was asked for.
+    Unsupported(String),
 }
 
 /// Times that a request is made: with the pauses below, over some ten seconds.
@@ -26,7 +28,7 @@ pub fn retried<T>(attempt: impl Fn() -> Result<T, Trouble>) -> Result<T, String>
     for number in 1.. {
         match attempt() {
             Ok(value) => return Ok(value),
-            Err(Trouble::Lasting(why)) => return Err(why),
+            Err(Trouble::Lasting(why) | Trouble::Unsupported(why)) => return Err(why),
             Err(Trouble::Passing(why)) if number == ATTEMPTS || progress::is_stopped() => {
                 return Err(format!("{why} (tried {number} times)"));
             }

@@ -3,6 +3,7 @@
 //! Every file is an upload in parts, however small: stores show none before it is completed. When all parts of all files
 //! are there the uploads are completed, that of the file which describes the others last.
 
+use std::cell::Cell;
 use std::fs::File;
 use std::io::Read;
 use std::path::{Path, PathBuf};
@@ -156,12 +157,19 @@ impl Upload {
         if let Some(marker) = marker {
             last = Some(others.remove(marker));
         }
-        let completed = in_parallel(&others, |sent| self.complete(sent));
+        // Only what this run completed may be removed: another one may have written to the same prefix meanwhile.
+        let done: Mutex<Vec<&str>> = Mutex::default();
+        let completed = in_parallel(&others, |sent| {
+            self.complete(sent)?;
+            done.lock().unwrap_or_else(|lock| lock.into_inner()).push(&sent.key);
+            Ok(())
+        });
         let completed =
             completed.and_then(|_| last.as_ref().map_or(Ok(()), |last| self.complete(last)));
         if completed.is_err() {
-            let _ = in_parallel(&others, |sent| {
-                let delete = Ask { method: Method::DELETE, key: &sent.key, ..Ask::default() };
+            let done = done.into_inner().unwrap_or_else(|lock| lock.into_inner());
+            let _ = in_parallel(&done, |key| {
+                let delete = Ask { method: Method::DELETE, key, ..Ask::default() };
                 let _ = retried(|| self.connection.send(&delete, Vec::new()).map(drop));
                 Ok(())
             });
@@ -169,6 +177,7 @@ impl Upload {
         completed
     }
 
+    /// Makes one file visible, unless another run has written it meanwhile.
     fn complete(&self, sent: &Sent) -> Result<(), String> {
         let parts = sent.etags.iter().enumerate().map(|(at, etag)| {
             let etag = etag.replace('&', "&amp;").replace('<', "&lt;").replace('"', "&quot;");
@@ -179,9 +188,21 @@ impl Upload {
             parts.collect::<String>()
         );
         let query = [("uploadId", sent.upload.as_str())];
-        let complete = Ask { method: Method::POST, key: &sent.key, query: &query, headers: &[] };
+        let only_new = [("if-none-match", "*".to_owned())];
+        let (attempts, knows_condition) = (Cell::new(0), Cell::new(true));
         let completed = retried(|| {
-            let answer = text(self.connection.send(&complete, body.clone().into_bytes())?)?;
+            attempts.set(attempts.get() + 1);
+            let headers = if knows_condition.get() { &only_new[..] } else { &[] };
+            let complete = Ask { method: Method::POST, key: &sent.key, query: &query, headers };
+            let answer = self.connection.send(&complete, body.clone().into_bytes());
+            let answer = answer.map_err(|trouble| match trouble {
+                // Older stores know no such condition.
+                Trouble::Unsupported(why) if knows_condition.replace(false) => {
+                    Trouble::Passing(why)
+                }
+                other => other,
+            });
+            let answer = text(answer?)?;
             // Stores may answer 200 before they know that it failed.
             match answer.contains("<Error>") {
                 true => Err(Trouble::Passing("the store did not complete an upload".to_owned())),
@@ -190,6 +211,9 @@ impl Upload {
         });
         // An answer may have been lost on the way: what is there is complete.
         completed.or_else(|why| {
+            if attempts.get() == 1 {
+                return Err(format!("{}: {why}", sent.key));
+            }
             let mut is_there = false;
             listing::list(&self.connection, &sent.key, &mut |object| {
                 is_there |= object.key == sent.key && object.size_bytes == sent.size_bytes;
@@ -216,4 +240,36 @@ fn files_below(folder: &Path) -> std::io::Result<Vec<PathBuf>> {
     }
     files.sort();
     Ok(files)
+}
+
+#[cfg(test)]
+mod tests {
+    use shed_bucket::{Faults, Server};
+    use sieve_core::progress::NoProgress;
+
+    use super::*;
+
+    #[test]
+    fn the_second_of_two_uploads_to_one_prefix_is_refused_and_removes_nothing_of_the_first() {
+        let server = Server::start("shed", None, Faults::default()).unwrap();
+        let access =
+            Access { endpoint: Some(server.endpoint()), anonymous: true, ..Access::default() };
+        let folders = ["first", "other"].map(|content| {
+            let folder = tempfile::tempdir().unwrap();
+            for name in ["a.jpg", "b.jpg", "split.csv"] {
+                std::fs::write(folder.path().join(name), content).unwrap();
+            }
+            folder
+        });
+        std::fs::write(folders[1].path().join("c.jpg"), "other").unwrap();
+        let begun = [0, 1].map(|_| Upload::begin("s3://shed/out", &access).unwrap());
+        begun[0].send(folders[0].path(), &NoProgress).unwrap();
+        let refused = begun[1].send(folders[1].path(), &NoProgress).unwrap_err();
+        assert!(refused.contains("another run has written it"), "{refused}");
+        let keys = ["out/a.jpg", "out/b.jpg", "out/split.csv"];
+        let objects = server.objects();
+        assert!(objects.keys().eq(keys), "{objects:?}");
+        assert!(objects.values().all(|object| object.bytes == b"first"), "{objects:?}");
+        assert_eq!(server.open_uploads(), 0);
+    }
 }
