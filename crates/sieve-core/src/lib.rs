@@ -14,7 +14,8 @@
 //!    and [`audit`] runs them all.
 //! 6. [`splitting`] assigns every image to train, validation or test.
 //! 7. [`sampling`] picks images to look at; [`augment`] shows what a policy does to their pixels.
-//! 8. [`pack`] computes what a training run is handed.
+//! 8. [`trial`] trains a small [`learner`] to compare policies.
+//! 9. [`pack`] computes what a training run is handed.
 //!
 //! The library prints nothing, reads no arguments and no environment, and starts no thread pool
 //! of its own: it works in whichever `rayon` pool it is called from. The same collection, settings
@@ -48,6 +49,7 @@ pub mod catalog;
 pub mod catalog_table;
 pub mod checks;
 pub mod collection;
+pub mod confusion;
 pub mod coverage;
 pub mod csv_escape;
 pub mod difference;
@@ -59,6 +61,7 @@ pub mod finding;
 pub mod independent;
 pub mod inventory;
 pub mod leakage;
+pub mod learner;
 pub mod likeness;
 pub mod limits;
 pub mod measuring;
@@ -83,6 +86,7 @@ pub mod statistics;
 pub mod store;
 pub mod suggest;
 pub mod suppression;
+pub mod trial;
 pub mod vectors;
 
 #[cfg(test)]

@@ -23,6 +23,7 @@ mod report;
 mod sheet;
 mod shortcuts;
 mod split;
+mod trial;
 mod vectors;
 mod verify;
 
@@ -51,6 +52,7 @@ pub use report::ReportArgs;
 pub use sheet::SheetArgs;
 pub use shortcuts::ShortcutsArgs;
 pub use split::{Conflicts, Copies, GroupBy, SplitArgs};
+pub use trial::TrialArgs;
 pub use vectors::{Distance, VectorArgs};
 pub use verify::VerifyArgs;
 
@@ -124,7 +126,7 @@ const GROUPS: [(&str, &[&str]); 9] = [
     ("Find what misleads a model", &["outliers", "shortcuts", "coverage"]),
     ("Repair", &["propose", "apply", "undo", "gather"]),
     ("Split", &["split", "leakage", "verify"]),
-    ("Preview", &["preview", "policy"]),
+    ("Preview", &["preview", "policy", "trial"]),
     ("Hand over", &["pack"]),
     ("Beyond one machine", &["measure", "merge", "catalog"]),
     ("Learn", &["demo", "limits"]),
@@ -205,6 +207,7 @@ pub enum Command {
     Verify(VerifyArgs),
     Preview(Box<PreviewArgs>),
     Policy(PolicyArgs),
+    Trial(Box<TrialArgs>),
     Pack(Box<PackArgs>),
     Measure(Box<MeasureArgs>),
     Merge(MergeArgs),

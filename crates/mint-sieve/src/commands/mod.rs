@@ -21,6 +21,7 @@ mod policy;
 mod preview;
 mod propose;
 mod report;
+mod run_cache;
 mod sheet;
 mod sheet_images;
 mod shortcuts;
@@ -28,6 +29,7 @@ mod skipping;
 mod split;
 mod store;
 mod thumbnails;
+mod trial;
 mod vectors;
 mod verify;
 
@@ -140,6 +142,7 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Verify(args) => verify::run(args, progress),
         Command::Preview(args) => preview::run(args, progress),
         Command::Policy(args) => policy::run(args, progress),
+        Command::Trial(args) => trial::run(args, progress),
         Command::Pack(args) => pack::run(args, progress),
         Command::Measure(args) => measure::run(args, progress),
         Command::Merge(args) => merge::run(args, progress),

@@ -158,10 +158,10 @@ impl Upload {
             last = Some(others.remove(marker));
         }
         // Only what this run completed may be removed: another one may have written to the same prefix meanwhile.
-        let done: Mutex<Vec<&str>> = Mutex::default();
+        let done: Mutex<Vec<String>> = Mutex::default();
         let completed = in_parallel(&others, |sent| {
             self.complete(sent)?;
-            done.lock().unwrap_or_else(|lock| lock.into_inner()).push(&sent.key);
+            done.lock().unwrap_or_else(|lock| lock.into_inner()).push(sent.key.clone());
             Ok(())
         });
         let completed =
@@ -269,7 +269,7 @@ mod tests {
         let keys = ["out/a.jpg", "out/b.jpg", "out/split.csv"];
         let objects = server.objects();
         assert!(objects.keys().eq(keys), "{objects:?}");
-        assert!(objects.values().all(|object| object.bytes == b"first"), "{objects:?}");
+        assert!(objects.values().all(|object| *object.bytes == *b"first"), "{objects:?}");
         assert_eq!(server.open_uploads(), 0);
     }
 }

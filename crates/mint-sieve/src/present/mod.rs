@@ -4,6 +4,7 @@ pub mod audit;
 pub mod balance;
 mod cells;
 pub mod chart;
+mod confusion;
 pub mod coverage;
 pub mod duplicates;
 mod excluded;
@@ -30,6 +31,7 @@ pub mod shortcuts;
 pub mod skipped;
 pub mod split;
 mod table;
+pub mod trial;
 pub mod verify;
 pub mod web;
 

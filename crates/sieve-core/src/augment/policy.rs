@@ -1,7 +1,7 @@
 //! Policies: what may happen to an image, how often and how strongly.
 
 use super::frame::Frame;
-use super::steps::{Definition, Setting};
+use super::steps::{Definition, Setting, Unit};
 
 /// An augmentation policy, checked.
 #[derive(Clone, Debug, PartialEq)]
@@ -117,5 +117,33 @@ impl Policy {
     /// The policy at another setting of the dial.
     pub fn at_strength(&self, strength: f64) -> Policy {
         Policy { strength, ..self.clone() }
+    }
+
+    /// The policy on another frame: what it says in pixels keeps its share of the frame. The frame's colours and sampling stay
+    /// those of the policy.
+    pub fn reframed(&self, frame: Frame) -> Policy {
+        let area = |frame: &Frame| f64::from(frame.width_px) * f64::from(frame.height_px);
+        let scale = (area(&frame) / area(&self.frame)).sqrt();
+        let (colours, sampling) = (self.frame.colours, self.frame.sampling);
+        let frame = Frame { colours, sampling, ..frame };
+        let scaled = |step: &Step| {
+            let of = |unit: Option<Unit>| if unit == Some(Unit::Pixels) { scale } else { 1.0 };
+            let first = of(step.definition.range.map(|range| range.unit));
+            let second = of(step.definition.second.map(|second| second.range.unit));
+            let setting = step.setting.scaled(first, second);
+            Step { setting, ..step.clone() }
+        };
+        Policy { frame, steps: self.steps.iter().map(scaled).collect(), ..self.clone() }
+    }
+
+    /// All that decides what the policy does, as one text: equal for equal policies, in every run of one version.
+    pub fn description(&self) -> String {
+        let step = |step: &Step| {
+            let Step { definition, setting, chance, classes, pick } = step;
+            format!("{} {setting:?} {chance} {classes:?} {pick:?}", definition.name)
+        };
+        let steps: Vec<String> = self.steps.iter().map(step).collect();
+        let Policy { frame, fill, strength, picks, .. } = self;
+        format!("{frame} {fill:?} {strength} {picks:?} {}", steps.join("; "))
     }
 }

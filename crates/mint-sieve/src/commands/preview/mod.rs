@@ -262,7 +262,10 @@ fn known_class(known: &[String], class: &str) -> Result<(), Failure> {
 }
 
 /// A policy that keeps a step from a class that there is not would keep it from none.
-fn refuse_unknown_classes(policy: &NamedPolicy, collection: &Collection) -> Result<(), Failure> {
+pub fn refuse_unknown_classes(
+    policy: &NamedPolicy,
+    collection: &Collection,
+) -> Result<(), Failure> {
     let known = collection.classes();
     for step in &policy.policy.steps {
         for class in step.classes.names() {

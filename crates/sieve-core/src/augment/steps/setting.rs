@@ -51,6 +51,19 @@ impl Amount {
 }
 
 impl Setting {
+    /// The same with its numbers multiplied: those of `between` or `values` by the first factor, the second range by the other.
+    pub fn scaled(&self, first: f64, second: f64) -> Setting {
+        let amount = match &self.amount {
+            Amount::Nothing => Amount::Nothing,
+            Amount::Between(from, to) => Amount::Between(from * first, to * first),
+            Amount::Values(values) => {
+                Amount::Values(values.iter().map(|value| value * first).collect())
+            }
+        };
+        let range = self.second.map(|(from, to)| (from * second, to * second));
+        Setting { amount, second: range, word: self.word }
+    }
+
     /// A number of the second range.
     pub fn second(&self, random: f64) -> f64 {
         self.second.map_or(0.0, |(from, to)| from + (to - from) * random)

@@ -1,0 +1,252 @@
+use std::collections::BTreeMap;
+use std::sync::Mutex;
+
+use super::*;
+use crate::augment::{Fit, Frame, Policy};
+use crate::duplicates::Kind;
+use crate::learner::{FRAME_VALUES, Outcome, SIDE_PX};
+use crate::measuring::{CHROMA_PX, Digest, LUMA_PX, Thumbnail};
+use crate::progress::NoProgress;
+use crate::tests::{catalog, classes, found};
+
+/// A thumbnail with stripes, upright or level, of these chroma; `number` moves and shades them.
+fn striped(is_upright: bool, chroma: u8, number: usize) -> Thumbnail {
+    let mut values: Vec<u8> = (0..LUMA_PX * LUMA_PX)
+        .map(|at| {
+            let place = if is_upright { at % LUMA_PX } else { at / LUMA_PX };
+            let light = 60 + (number * 7 % 40) as u8;
+            if (place + number) / 6 % 2 == 0 { light } else { light + 100 }
+        })
+        .collect();
+    values.extend(vec![chroma; CHROMA_PX * CHROMA_PX]);
+    values.extend(vec![255 - chroma; CHROMA_PX * CHROMA_PX]);
+    Thumbnail(values)
+}
+
+#[test]
+fn a_sample_is_independent_and_keeps_the_shares_of_the_classes() {
+    let mut records = classes(&[("bay", 60), ("dill", 30), ("mint", 1)]);
+    for (at, record) in records.iter_mut().enumerate() {
+        record.place.split = Some(if at % 3 == 2 { "test" } else { "train" }.into());
+    }
+    let catalog = catalog(records, &[]);
+    let groups: [(Kind, &[&str]); 2] = [
+        // A copy within the training images, and one of a held-out image.
+        (Kind::SameBytes, &["bay/0000.jpg", "bay/0001.jpg"]),
+        (Kind::Burst, &["bay/0002.jpg", "bay/0003.jpg"]),
+    ];
+    let found = found(&catalog, &groups);
+    let thumbnails: Vec<Option<Thumbnail>> =
+        (0..91).map(|at| (at != 60).then(|| striped(true, 90, at))).collect();
+    let of = |held_out: &[&str], most| {
+        Sample::of_splits(&found, &thumbnails, "train", held_out, most, 3)
+    };
+    assert_eq!(of(&["validation"], 9), Err(Unusable::NoHeldOut));
+    assert_eq!(
+        Sample::of_splits(&found, &thumbnails, "training", &["test"], 9, 3),
+        Err(Unusable::NoTraining)
+    );
+    let sample = of(&["validation", "test"], 1000).unwrap();
+    assert_eq!(sample.classes, ["bay", "dill"]);
+    assert_eq!((sample.available, sample.dependent, sample.unreadable), (39 + 19, 1, 1));
+    assert_eq!((sample.held_out.len(), sample.leaked), (29, 1));
+    assert_eq!(
+        (sample.held_out_split.as_str(), &sample.left_out[..]),
+        ("test", &["mint".to_owned()][..])
+    );
+    let sample = of(&["test"], 30).unwrap();
+    let count = |class| sample.training.iter().filter(|pick| pick.class == class).count();
+    assert_eq!([count(0), count(1)], [20, 10]);
+    assert_eq!(sample.part(0.25).len(), 5 + 3);
+    assert_eq!(of(&["test"], 30).unwrap(), sample);
+    let other = Sample::of_splits(&found, &thumbnails, "train", &["test"], 30, 4).unwrap();
+    assert_ne!(other.training, sample.training);
+}
+
+#[test]
+fn views_show_what_their_names_say() {
+    let area = SIDE_PX * SIDE_PX;
+    let frame: Vec<f32> = (0..FRAME_VALUES).map(|at| (at * 31 % 250) as f32).collect();
+    let seen = |view: View| {
+        let mut seen = frame.clone();
+        view.apply(&mut seen);
+        seen
+    };
+    assert_eq!(seen(View::Whole), frame);
+    let grey = seen(View::Grey);
+    assert!((0..area).all(|at| grey[at] == grey[area + at] && grey[at] == grey[2 * area + at]));
+    let colours = seen(View::Colours);
+    let cell = |values: &[f32], top: usize, left: usize| -> f32 {
+        let places = (0..64).map(|at| (top + at / 8) * SIDE_PX + left + at % 8);
+        places.map(|at| values[at]).sum::<f32>() / 64.0
+    };
+    for (top, left) in [(0, 0), (8, 24), (24, 16)] {
+        assert!((colours[top * SIDE_PX + left] - cell(&frame, top, left)).abs() < 0.01);
+        assert_eq!(colours[top * SIDE_PX + left], colours[(top + 7) * SIDE_PX + left + 7]);
+    }
+    let shown = |view: View| {
+        let seen = seen(view);
+        (0..area).filter(|&at| seen[at] == frame[at] && frame[at] != 128.0).count()
+    };
+    let kept = |count: usize| count - count / 50..=count;
+    assert!(kept(area - 24 * 24).contains(&shown(View::Border)), "{}", shown(View::Border));
+    assert!(kept(16 * 16).contains(&shown(View::Centre)), "{}", shown(View::Centre));
+}
+
+/// Outcomes whose predictions are right on the first images only, as many as `right` says; the losses end as given.
+fn outcomes(right: &[usize], truth: &[u32], loss: f32) -> Vec<Outcome> {
+    let outcome = |&right: &usize| {
+        let rows = truth.iter().enumerate().flat_map(|(at, &class)| {
+            let predicted = if at < right { class } else { 1 - class };
+            [f32::from(predicted == 0), f32::from(predicted == 1)]
+        });
+        Outcome { losses: vec![0.7, loss], probabilities: rows.collect() }
+    };
+    right.iter().map(outcome).collect()
+}
+
+#[test]
+fn a_policy_is_judged_by_both_budgets() {
+    let truth: Vec<u32> = (0..200).map(|at| at % 2).collect();
+    let of = |right: [usize; 3], loss| outcomes(&right, &truth, loss);
+    let none = [of([150, 151, 149], 0.01), of([120, 121, 119], 0.2)];
+    let judged = |full: [usize; 3], short: [usize; 3], loss: f32| {
+        let policy = [of(full, loss), of(short, loss)];
+        let both = ([&policy[0][..], &policy[1]], [&none[0][..], &none[1]]);
+        compare(both, &truth, 2, 600, 1, std::f64::consts::LN_2)
+    };
+    let better = judged([180, 181, 179], [120, 121, 119], 0.01);
+    assert_eq!(better.judgement, Judgement::Better);
+    assert!((better.full.mean - 0.15).abs() < 1e-12 && better.short.mean.abs() < 1e-12);
+    // By the variance of the images: 30 of 200 differ by 1 in every run.
+    let variance: f64 = (30.0 * 0.85f64.powi(2) + 170.0 * 0.15f64.powi(2)) / 199.0 / 200.0;
+    assert!((better.full.interval.high - 0.15 - 1.959_964 * variance.sqrt()).abs() < 1e-6);
+    // Far below, learned, and falling behind: only then is it worse.
+    assert_eq!(judged([120, 121, 119], [110, 111, 109], 0.01).judgement, Judgement::Worse);
+    assert_eq!(judged([120, 121, 119], [60, 61, 59], 0.01).judgement, Judgement::CatchingUp);
+    let unfinished = judged([120, 121, 119], [110, 111, 109], 0.4);
+    assert_eq!((unfinished.judgement, unfinished.is_unfinished()), (Judgement::CatchingUp, true));
+    assert_eq!(judged([151, 152, 150], [120, 121, 119], 0.01).judgement, Judgement::NoDifference);
+    // By the variance of the runs, where that is larger: t of two degrees of freedom is 4.3027.
+    let wide = judged([120, 180, 150], [120, 121, 119], 0.01).full;
+    let differences = [-0.15, 0.145, 0.005];
+    let mean: f64 = differences.iter().sum::<f64>() / 3.0;
+    let sum: f64 = differences.iter().map(|one| (one - mean) * (one - mean)).sum();
+    assert!((wide.mean - mean).abs() < 1e-12);
+    let reach = 4.302_653 * (sum / 2.0 * (1.0 / 3.0 + 200.0 / 600.0)).sqrt();
+    assert!((wide.interval.high - (mean + reach).min(1.0)).abs() < 1e-5, "{wide:?}");
+}
+
+#[test]
+fn a_curve_says_what_the_last_half_brought() {
+    let truth: Vec<u32> = (0..400).map(|at| at % 2).collect();
+    let of = |right: [usize; 3]| outcomes(&right, &truth, 0.0);
+    let curve_of = |last: [usize; 3]| {
+        let runs = [of([200; 3]), of([300; 3]), of(last)];
+        curve([&runs[0], &runs[1], &runs[2]], &truth, 2, 600)
+    };
+    let rising = curve_of([380, 381, 379]);
+    assert_eq!(rising.all.more, More::Helps);
+    assert!(rising.classes.iter().all(|class| class.as_ref().unwrap().more == More::Helps));
+    assert_eq!(rising.all.reached[..2], [0.5, 0.75]);
+    assert_eq!(curve_of([300, 300, 300]).all.more, More::LevelledOff);
+    assert_eq!(curve_of([250, 350, 310]).all.more, More::Unclear);
+}
+
+#[test]
+fn what_a_policy_says_in_pixels_keeps_its_share_of_the_frame() {
+    let policy = Policy::parse(
+        "[frame]\nsize = [64, 64]\n[[step]]\ndo = 'blur'\nbetween = [1, 2]\n\
+         [[step]]\ndo = 'rotate'\nbetween = [-10, 10]\n",
+    )
+    .unwrap();
+    let small = policy.reframed(Frame::new(32, 32, Fit::Stretch));
+    let ends = |policy: &Policy| [0, 1].map(|at| policy.steps[at].setting.amount.ends().unwrap());
+    assert_eq!(ends(&small), [(0.5, 1.0), (-10.0, 10.0)]);
+    assert_eq!(small.description(), policy.reframed(small.frame).description());
+    assert_ne!(small.description(), policy.description());
+}
+
+/// Keeps runs in memory.
+#[derive(Default)]
+struct Memory(Mutex<BTreeMap<[u8; 32], Outcome>>);
+
+impl RunCache for Memory {
+    fn known(&self, run: Digest) -> Option<Outcome> {
+        self.0.lock().unwrap().get(&run.0).cloned()
+    }
+    fn keep(&self, run: Digest, outcome: &Outcome) {
+        self.0.lock().unwrap().insert(run.0, outcome.clone());
+    }
+}
+
+#[test]
+fn the_learner_learns_what_it_sees_and_gives_the_same_on_any_number_of_threads() {
+    // Stripes tell bay from dill, and so do colours: grey images are told by their stripes, cells of colours only by colour.
+    let mut records = classes(&[("bay", 30), ("dill", 30)]);
+    for (at, record) in records.iter_mut().enumerate() {
+        record.place.split = Some(if at % 3 == 2 { "validation" } else { "train" }.into());
+    }
+    let catalog = catalog(records, &[]);
+    let found = found(&catalog, &[]);
+    let thumbnails: Vec<Option<Thumbnail>> =
+        (0..60).map(|at| Some(striped(at < 30, 120, at))).collect();
+    let sample = Sample::of_splits(&found, &thumbnails, "train", &["validation"], 600, 0).unwrap();
+    let trial = Trial::new(&sample, &found, &thumbnails);
+    let course = |view, seed| Course { policy: None, view, share: 1.0, epochs: 12, seed };
+    let courses = [course(View::Grey, 0), course(View::Colours, 0), course(View::Grey, 1)];
+    let run = |threads: usize, cache: &dyn RunCache| {
+        let pool = rayon::ThreadPoolBuilder::new().num_threads(threads).build().unwrap();
+        pool.install(|| trial.run_all(&courses, cache, &NoProgress).unwrap())
+    };
+    let cache = Memory::default();
+    let outcomes = run(1, &cache);
+    assert_eq!(run(3, &NoRuns), outcomes);
+    assert_ne!(outcomes[0], outcomes[2]);
+    let right = |outcome: &Outcome| {
+        let predicted = outcome.predictions(2);
+        predicted.iter().zip(sample.truth()).filter(|(one, class)| **one == *class).count()
+    };
+    assert_eq!(sample.held_out.len(), 20);
+    assert!(right(&outcomes[0]) >= 19, "{}", right(&outcomes[0]));
+    assert!(right(&outcomes[1]) <= 15, "nothing tells the cells apart: {}", right(&outcomes[1]));
+    assert!(outcomes[0].losses[11] < outcomes[0].losses[0] / 4.0, "{:?}", outcomes[0].losses);
+    // What is kept is used again, unless it cannot be of this run.
+    let marked = |change: fn(&mut Outcome)| {
+        let cache = Memory(Mutex::new(cache.0.lock().unwrap().clone()));
+        cache.0.lock().unwrap().values_mut().for_each(change);
+        run(2, &cache)
+    };
+    assert_eq!(marked(|outcome| outcome.losses[0] = 9.0)[0].losses[0], 9.0);
+    assert_eq!(marked(|outcome| outcome.probabilities[0] = f32::NAN), outcomes);
+    assert_eq!(marked(|outcome| outcome.losses.push(1.0)), outcomes);
+}
+
+#[test]
+fn every_image_is_predicted_by_learners_that_have_not_seen_it() {
+    // Three images of each class look like the other one; one of them has a copy, which must not teach it.
+    let catalog = catalog(classes(&[("bay", 30), ("dill", 30)]), &[]);
+    let found = found(&catalog, &[(Kind::SameBytes, &["bay/0000.jpg", "bay/0001.jpg"])]);
+    let wrong = [0, 1, 12, 31, 44, 59];
+    let thumbnails: Vec<Option<Thumbnail>> = (0..60)
+        .map(|at| {
+            let number = if at == 1 { 0 } else { at };
+            (at != 20).then(|| striped((at < 30) != wrong.contains(&at), 120, number))
+        })
+        .collect();
+    let folds = out_of_fold(&catalog, &found, &thumbnails, (600, 12, 1, 0), &NoRuns, &NoProgress);
+    let folds = folds.unwrap().unwrap();
+    assert_eq!((folds.images.len(), folds.left_out), (59, 1));
+    let predicted: Vec<u32> =
+        folds.probabilities.chunks_exact(2).map(|row| u32::from(row[1] > row[0])).collect();
+    let errors: Vec<u32> = folds
+        .images
+        .iter()
+        .zip(&predicted)
+        .filter(|(pick, predicted)| pick.class != **predicted)
+        .map(|(pick, _)| pick.image)
+        .collect();
+    let found_wrong = wrong.iter().filter(|&&at| errors.contains(&(at as u32))).count();
+    assert!(found_wrong >= 5 && errors.len() <= 9, "{errors:?}");
+    assert!(errors.contains(&0) && errors.contains(&1), "{errors:?}");
+}
