@@ -16,6 +16,7 @@
 //! 7. [`sampling`] picks images to look at; [`augment`] shows what a policy does to their pixels.
 //! 8. [`trial`] trains a small [`learner`] to compare policies.
 //! 9. [`pack`] computes what a training run is handed.
+//! 10. [`review`] says what wrong predictions tell about the data.
 //!
 //! The library prints nothing, reads no arguments and no environment, and starts no thread pool
 //! of its own: it works in whichever `rayon` pool it is called from. The same collection, settings
@@ -77,6 +78,7 @@ pub mod record;
 mod rect;
 pub mod repair;
 pub mod replay;
+pub mod review;
 pub mod sampling;
 mod seeded_order;
 pub mod separated;

@@ -191,7 +191,7 @@ fn recognised(table: Table, count: usize) -> Recognised {
 }
 
 /// The eight halves of the sides of an image: their mean colours, and how much the luma of each varies.
-fn border(thumbnail: &Thumbnail) -> [f32; 32] {
+pub(crate) fn border(thumbnail: &Thumbnail) -> [f32; 32] {
     let last = LUMA_PX - BORDER_PX;
     let half = LUMA_PX / 2;
     let mut numbers = Vec::with_capacity(32);

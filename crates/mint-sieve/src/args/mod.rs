@@ -20,6 +20,7 @@ mod policy;
 mod preview;
 mod propose;
 mod report;
+mod review;
 mod sheet;
 mod shortcuts;
 mod split;
@@ -49,6 +50,7 @@ pub use policy::{PolicyAction, PolicyArgs, PolicyDraftArgs, PolicyFormat};
 pub use preview::PreviewArgs;
 pub use propose::{ProposeArgs, SplitFolders as SplitFoldersBecome};
 pub use report::ReportArgs;
+pub use review::ReviewArgs;
 pub use sheet::SheetArgs;
 pub use shortcuts::ShortcutsArgs;
 pub use split::{Conflicts, Copies, GroupBy, SplitArgs};
@@ -127,7 +129,7 @@ const GROUPS: [(&str, &[&str]); 9] = [
     ("Repair", &["propose", "apply", "undo", "gather"]),
     ("Split", &["split", "leakage", "verify"]),
     ("Preview", &["preview", "policy", "trial"]),
-    ("Hand over", &["pack"]),
+    ("Hand over", &["pack", "review"]),
     ("Beyond one machine", &["measure", "merge", "catalog"]),
     ("Learn", &["demo", "limits"]),
 ];
@@ -209,6 +211,7 @@ pub enum Command {
     Policy(PolicyArgs),
     Trial(Box<TrialArgs>),
     Pack(Box<PackArgs>),
+    Review(Box<ReviewArgs>),
     Measure(Box<MeasureArgs>),
     Merge(MergeArgs),
     Catalog(CatalogCommandArgs),

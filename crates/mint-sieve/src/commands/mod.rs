@@ -17,10 +17,12 @@ mod merge;
 mod nearest;
 mod outliers;
 mod pack;
+mod photograph;
 mod policy;
 mod preview;
 mod propose;
 mod report;
+mod review;
 mod run_cache;
 mod sheet;
 mod sheet_images;
@@ -142,6 +144,7 @@ pub fn run(command: &Command, progress: &TerminalProgress) -> Result<Answer, Fai
         Command::Verify(args) => verify::run(args, progress),
         Command::Preview(args) => preview::run(args, progress),
         Command::Policy(args) => policy::run(args, progress),
+        Command::Review(args) => review::run(args, progress),
         Command::Trial(args) => trial::run(args, progress),
         Command::Pack(args) => pack::run(args, progress),
         Command::Measure(args) => measure::run(args, progress),

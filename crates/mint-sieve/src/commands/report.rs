@@ -9,23 +9,19 @@ use sieve_core::catalog::Catalog;
 use sieve_core::coverage::coverage;
 use sieve_core::duplicates::{CollectionRef, DuplicateReport};
 use sieve_core::outliers::outliers;
-use sieve_core::progress::Progress;
-use sieve_core::reading;
 use sieve_core::repair::RepairRequest;
 use sieve_core::shortcuts::{Shortcuts, shortcuts};
 use sieve_core::splitting::{self, Assignment, Request};
 
 use super::finding_policy::FindingPolicy;
 use super::propose::{Searched, proposal};
-use super::{Answer, Output, collection, preview, sheet_images, thumbnails};
+use super::{Answer, Output, collection, photograph, preview, sheet_images, thumbnails};
 use crate::args::ReportArgs;
 use crate::config::CollectionConfig;
 use crate::console;
 use crate::failure::Failure;
 use crate::present::repair::plan::Planned;
-use crate::present::report::{
-    self as present, ImageRegistry, Painted, PolicyShown, Report, WrittenReport,
-};
+use crate::present::report::{self as present, Painted, PolicyShown, Report, WrittenReport};
 use crate::present::sheet;
 use crate::present::shortcuts::{self as background, ShortcutReport};
 use crate::present::{Reply, absolute_collection_words, command_line, web};
@@ -77,7 +73,7 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         };
         let split_request = Request { seed: args.seed, ..Request::default() };
         let split = usual_split(catalog, found, &split_request);
-        let mut album = ImageRegistry::default();
+        let mut album = web::ImageRegistry::default();
         let paths: std::collections::HashMap<_, _> =
             catalog.records.iter().enumerate().map(|(at, record)| (&record.path, at)).collect();
         for proposal in &proposed.proposals {
@@ -109,7 +105,7 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
             let painted = sheet::paint_rows(&background::title(&answer), &rows);
             misleading.shortcuts = Some(Painted::new(&painted));
         }
-        photograph(&config, catalog, &mut album, progress)?;
+        photograph::take(&config, catalog, &mut album, progress)?;
         let shown = previews.iter().zip(&policies).map(|(request, policies)| {
             let (config, kept) = (&config, &args.catalog);
             policy(&preview::PolicyTrial { request, config, kept, policies, limits, progress })
@@ -161,31 +157,6 @@ fn usual_split<'a>(
     let is_split = !catalog.collection.splits.is_empty();
     let assignment = (!is_split).then(|| splitting::assign(catalog, found, request).ok())??;
     (!assignment.images.is_empty()).then_some(assignment)
-}
-
-/// Makes the thumbnails of the album from the files.
-fn photograph(
-    config: &CollectionConfig,
-    catalog: &Catalog,
-    album: &mut ImageRegistry,
-    progress: &TerminalProgress,
-) -> Result<(), Failure> {
-    let (wanted, side_px, limits) = (album.wanted(), album.side_px(), config.read_limits());
-    let located: Vec<_> = wanted
-        .iter()
-        .map(|&number| catalog.records[album.records[number as usize]].located())
-        .collect();
-    progress.begin("making thumbnails", Some(located.len() as u64));
-    let thumbnails = catalog.collection.visit(&located, &limits, progress, |at, bytes| {
-        progress.advance(1);
-        // What is broken is not shown as if it were whole.
-        catalog.records[album.records[wanted[at] as usize]].image()?;
-        let image = reading::decode_reduced(&bytes.ok()?.bytes, &limits, 2 * side_px).ok()?;
-        Some(present::thumbnail(&image.pixels, side_px))
-    })?;
-    progress.end();
-    album.take(thumbnails);
-    Ok(())
 }
 
 /// What a policy does, as `preview` says and shows it.

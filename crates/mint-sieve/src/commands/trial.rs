@@ -236,9 +236,7 @@ impl Work<'_> {
                 let these = places.map(runs);
                 let comparison = (number > 0).then(|| {
                     let training = sample.training.len();
-                    let others = of_policies.len() - 1;
-                    let both = (these, first);
-                    compare(both, &truth, classes, training, others, loss_of_guessing(sample))
+                    compare((these, first), &truth, classes, training, loss_of_guessing(sample))
                 });
                 PolicyOutcome {
                     name: named.as_ref().map_or(NONE.to_owned(), |named| named.name.clone()),

@@ -24,6 +24,7 @@ mod remark;
 pub mod repair;
 mod reply;
 pub mod report;
+pub mod review;
 pub mod scale;
 pub mod sheet;
 pub mod sheet_report;

@@ -71,6 +71,24 @@ impl<'a> Source<'a> {
         }
     }
 
+    /// Rows of unit length for all images of a search that can be compared, and for each image its row: the product of two
+    /// rows says how similar their images are, -1 to 1.
+    pub fn similar(&self) -> (Table, Vec<Option<u32>>) {
+        let mut next = 0..;
+        match self {
+            Source::Thumbnails(thumbnails) => {
+                let table = Table::of_rows(thumbnails.iter().flatten().map(numbers));
+                let table = table.standardised().on_components(COMPONENTS).of_unit_length();
+                let row =
+                    |thumbnail: &Option<Thumbnail>| thumbnail.as_ref().and_then(|_| next.next());
+                (table, thumbnails.iter().map(row).collect())
+            }
+            Source::Vectors(vectors) => {
+                (vectors.table.clone().of_unit_length(), vectors.row_of.clone())
+            }
+        }
+    }
+
     /// For each image of the subject the mean distance to the nearest ones of its class.
     ///
     /// # Errors

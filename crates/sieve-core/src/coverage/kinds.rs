@@ -203,6 +203,26 @@ fn medoid(table: &Table, rows: &[usize]) -> usize {
     nearest.expect("a group has rows")
 }
 
+/// Rows that lie together.
+pub(crate) struct Grouped {
+    /// The rows, in order.
+    pub rows: Vec<usize>,
+    /// The one in their middle.
+    pub medoid: usize,
+}
+
+/// [`groups`], the largest first, each with the row in its middle.
+pub(crate) fn grouped(table: &Table, rows: &[usize], count: usize, seed: u64) -> Vec<Grouped> {
+    if rows.is_empty() {
+        return Vec::new();
+    }
+    let groups = groups(table, rows, count, seed).into_iter();
+    let mut groups: Vec<Grouped> =
+        groups.map(|rows| Grouped { medoid: medoid(table, &rows), rows }).collect();
+    groups.sort_by_key(|group| (std::cmp::Reverse(group.rows.len()), group.rows[0]));
+    groups
+}
+
 /// `rows` in at most `count` groups around their middles (k-means: Lloyd, Least squares quantization in PCM, 1982), begun at
 /// rows that are drawn by their distance from those before (Arthur and Vassilvitskii, k-means++, 2007). Groups are in the order
 /// of their first rows.

@@ -9,6 +9,7 @@ mod kinds;
 mod look_alikes;
 
 pub use held_out::{Unseen, UnseenImage};
+pub(crate) use kinds::grouped;
 pub use kinds::{ClassKinds, Confined, Kind, MissingKind};
 pub use look_alikes::{LookAlikes, Overlaps};
 

@@ -100,25 +100,22 @@ pub fn paired(
     Difference { mean, interval }
 }
 
-/// Compares a policy with the first one, by the outcomes of each at the full and at the short budget, one for each seed.
-/// `comparisons` policies are compared in all: their intervals hold together with 95%. `loss_of_guessing` is what knowing the
-/// sizes of the classes alone leaves.
+/// Compares a policy with the first one, by the outcomes of each at the full and at the short budget, one for each seed, with
+/// intervals of 95%. `loss_of_guessing` is what knowing the sizes of the classes alone leaves.
 pub fn compare(
     (these, those): ([&[Outcome]; 2], [&[Outcome]; 2]),
     truth: &[u32],
     classes: usize,
     training: usize,
-    comparisons: usize,
     loss_of_guessing: f64,
 ) -> Comparison {
     let rows: Vec<usize> = (0..truth.len()).collect();
     let predictions = |runs: &[Outcome]| -> Vec<Vec<u32>> {
         runs.iter().map(|run| run.predictions(classes)).collect()
     };
-    let error = 0.05 / comparisons.max(1) as f64;
     let [full, short] = [0, 1].map(|budget| {
         let both = (&predictions(these[budget])[..], &predictions(those[budget])[..]);
-        paired(both, truth, &rows, training, error)
+        paired(both, truth, &rows, training, 0.05)
     });
     let last = these[0].iter().filter_map(|run| run.losses.last().copied()).map(f64::from);
     let loss = last.sum::<f64>() / these[0].len().max(1) as f64;

@@ -64,7 +64,12 @@ pub fn comments(planned: &Planned<'_>) -> Vec<String> {
     comments_of(planned.config, planned.catalog, &used)
 }
 
-fn comments_of(config: &CollectionConfig, catalog: &Catalog, used: &BTreeSet<Rule>) -> Vec<String> {
+/// The same for a plan to which only these rules contributed.
+pub fn comments_of(
+    config: &CollectionConfig,
+    catalog: &Catalog,
+    used: &BTreeSet<Rule>,
+) -> Vec<String> {
     let mut comments = Vec::new();
     let mut comment = |text: String| comments.push(format!("{COMMENT} {text}"));
     let name = safe(&catalog.collection.name()).replace('\n', " ");

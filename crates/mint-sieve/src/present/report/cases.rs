@@ -8,9 +8,9 @@ use sieve_core::duplicates::{DuplicateReport, Group, Member};
 use sieve_core::finding::{Code, Evidence, Finding, Severity};
 use sieve_core::ordering::{self, Order};
 
-use super::image_registry::ImageRegistry;
 use crate::console::safe;
 use crate::present::duplicates::Concern;
+use crate::present::web::{Case, ImageRegistry};
 use crate::present::{counted, visible};
 
 /// Images of one case that are on the page; what has more is better dealt with by a rule.
@@ -21,29 +21,6 @@ const MOST_THUMBNAILS: usize = 48;
 const MOST_GROUPS: usize = 3000;
 /// Numbers and names that a finding shows beside its sentence.
 const MOST_NAMES: usize = 6;
-
-/// Images that are dealt with together.
-#[derive(Serialize)]
-pub struct Case {
-    /// A name of its own on the page.
-    pub id: String,
-    /// What they are.
-    pub title: String,
-    /// What it rests on, by name.
-    pub evidence: Vec<(String, String)>,
-    /// The numbers of its images on the page, with commas.
-    pub images: String,
-    /// How many these are.
-    pub count: usize,
-    /// How many there are beside these.
-    pub more: usize,
-    /// The image that the others are compared with.
-    pub keep: Option<u32>,
-    /// The group that these images are.
-    pub group: Option<usize>,
-    /// How each image goes with that one, in the order of `images`; empty where nothing is to be said.
-    pub ties: Vec<String>,
-}
 
 /// Findings of one code.
 #[derive(Serialize)]

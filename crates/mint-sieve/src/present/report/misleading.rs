@@ -7,11 +7,10 @@ use sieve_core::duplicates::DuplicateReport;
 use sieve_core::outliers::Outliers;
 use sieve_core::reading::Pixels;
 
-use super::cases::Case;
-use super::image_registry::ImageRegistry;
 use crate::console::safe;
 use crate::present::cells::percent;
 use crate::present::outliers::in_words;
+use crate::present::web::{Case, ImageRegistry};
 use crate::present::{visible, web};
 
 /// Outliers on the page.

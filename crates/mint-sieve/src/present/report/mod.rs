@@ -1,13 +1,10 @@
 //! `report`: one page with everything, on which a person decides.
 
 mod cases;
-mod data;
-mod image_registry;
 mod misleading;
 mod page;
 
 pub use cases::{Cases, cases};
-pub use image_registry::{ImageRegistry, thumbnail};
 pub use misleading::{Misleading, Painted, misleading};
 pub use page::page;
 
@@ -22,6 +19,7 @@ use sieve_core::splitting::{Assignment, Request};
 use sieve_core::suppression::Suppressed;
 
 use super::repair::plan::Planned;
+use super::web::ImageRegistry;
 use super::{JudgingSettings, Reply, command_line, counted, envelope, next_step};
 use crate::config::CollectionConfig;
 use crate::console::{heading, safe};

@@ -214,12 +214,12 @@ fn verdict(
         let since = format!("after {short} epochs it was {} points", points(comparison.short.mean));
         if comparison.is_unfinished() {
             text.push_str(&format!(
-                " {name} was still improving ({since}; {:.0}% of its training loss is left); longer training may favour it.",
+                " It was still improving ({since}; {:.0}% of its training loss is left): longer training may favour it.",
                 comparison.loss_left * 100.0
             ));
         } else if is_closing {
             text.push_str(&format!(
-                " The gap was closing ({since}); longer training may favour {name}."
+                " The gap was closing ({since}): longer training may favour {name}."
             ));
         }
     }
@@ -294,7 +294,7 @@ fn views_by_class(answer: &TrialReport<'_>, sample: &Sample, views: &[ViewScore]
 
 fn curve(answer: &TrialReport<'_>, sample: &Sample, trained: &Trained) -> String {
     let Some(curve) = &trained.curve else { return String::new() };
-    let head = ["class", "images", "25%", "50%", "100%", "gain of the last half", "more images"];
+    let head = ["class", "images", "25%", "50%", "100%", "last half (interval)", "more images"];
     let row = |name: String, one: &ClassCurve| {
         let more = match one.more {
             More::Helps => "would help",
@@ -303,7 +303,11 @@ fn curve(answer: &TrialReport<'_>, sample: &Sample, trained: &Trained) -> String
         };
         let mut row = vec![name, one.images.to_string()];
         row.extend(one.reached.map(percent));
-        row.push(format!("{} ({})", points(one.gain.mean), between(one.gain.interval)));
+        // An interval as wide as that says nothing.
+        row.push(match one.gain.interval.width() < 1.0 {
+            true => format!("{} ({})", points(one.gain.mean), between(one.gain.interval)),
+            false => points(one.gain.mean),
+        });
         row.push(more.to_owned());
         row
     };
@@ -319,7 +323,7 @@ fn curve(answer: &TrialReport<'_>, sample: &Sample, trained: &Trained) -> String
     let table = Table::new(&columns, rows).captioned("Whether more images would help");
     table.section(Narrow::Drop(&["25%"]))
         + &format!(
-            "{FAINT}Accuracy with a quarter, half and all of the training images, in points. Levelled off: twice the images bring at most 3\npoints. The intervals of all classes hold together with 95%.{FAINT:#}\n"
+            "{FAINT}Accuracy with a quarter, half and all of the training images, in points. Levelled off: twice the images bring at most 3\npoints. Cannot tell: too few held-out images. The intervals of all classes hold together with 95%.{FAINT:#}\n"
         )
 }
 

@@ -2,11 +2,21 @@
 
 mod addresses;
 mod allowed;
+mod case;
+mod data;
+mod image_registry;
 mod pictures;
+mod templates;
 
 pub use addresses::Addresses;
 pub use allowed::source_of_page;
+pub use case::Case;
+pub use data::{Decisions, data};
+pub use image_registry::{ImageRegistry, thumbnail};
 pub use pictures::{base64, jpeg};
+pub use templates::filled;
+#[cfg(test)]
+pub use templates::tests::unescaped;
 
 use std::path::Path;
 
@@ -18,3 +28,9 @@ pub fn is_page(out: &Path) -> bool {
 
 /// Colours, letters and space of all pages.
 pub const LOOK: &str = include_str!("look.css");
+
+/// What pages add to that on which images are decided.
+pub const DECISIONS_STYLE: &str = include_str!("decisions.css");
+
+/// What such pages do.
+pub const DECISIONS_SCRIPT: &str = include_str!("decisions.js");

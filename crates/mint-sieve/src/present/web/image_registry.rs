@@ -4,8 +4,8 @@ use std::collections::HashMap;
 
 use sieve_core::reading::Pixels;
 
+use super::pictures::{base64, jpeg};
 use crate::present::sheet::within;
-use crate::present::web::{base64, jpeg};
 
 /// Bytes that thumbnails may take on the page, as they are written there.
 const MOST_BYTES: usize = 17 << 20;

@@ -1,16 +1,33 @@
 //! What the page's script works with: the images, and the plan that it changes.
 
+use std::path::Path;
+
 use serde::Serialize;
+use sieve_core::catalog::Catalog;
 use sieve_core::csv_escape::guarded;
 use sieve_core::measuring::Digest;
 use sieve_core::record::{Outcome, Reason};
-use sieve_core::repair::PLAN_HEADER;
+use sieve_core::repair::{PLAN_HEADER, Row};
 
-use super::Report;
+use super::Addresses;
+use super::image_registry::ImageRegistry;
 use crate::console::safe;
-use crate::present::repair::plan::{cells, comments, path_cell};
+use crate::present::repair::plan::{cells, path_cell};
 use crate::present::visible;
-use crate::present::web::Addresses;
+
+/// What a page lets a person decide on.
+pub struct Decisions<'a> {
+    /// The folder that the page lies in.
+    pub folder: &'a Path,
+    /// What is in the collection.
+    pub catalog: &'a Catalog,
+    /// The images on the page.
+    pub album: &'a ImageRegistry,
+    /// The comments at the head of the plan.
+    pub comments: Vec<String>,
+    /// What is proposed: rows of images that are on the page.
+    pub rows: Vec<&'a Row>,
+}
 
 #[derive(Serialize)]
 struct Data {
@@ -50,8 +67,8 @@ struct Image(
 );
 
 /// The data as JSON that cannot end the element that it stands in, and a name for what was decided on it.
-pub fn data(report: &Report<'_>) -> (String, String) {
-    let catalog = report.catalog;
+pub fn data(decisions: Decisions<'_>) -> (String, String) {
+    let Decisions { folder, catalog, album, comments, rows } = decisions;
     let names = catalog.collection.classes();
     let splits = &catalog.collection.splits;
     let mut counts = vec![0u64; names.len()];
@@ -64,8 +81,8 @@ pub fn data(report: &Report<'_>) -> (String, String) {
         }
     }
     let number = |at: Option<usize>| at.map_or(-1, |at| at as i64);
-    let mut addresses = Addresses::new(&report.folder);
-    let images = report.album.records.iter().map(|&at| {
+    let mut addresses = Addresses::new(folder);
+    let images = album.records.iter().map(|&at| {
         let record = &catalog.records[at];
         let (shown, cell) = (safe(record.path.as_str()), path_cell(&record.path));
         let split = splits.iter().position(|split| Some(split.as_str()) == record.split());
@@ -89,16 +106,13 @@ pub fn data(report: &Report<'_>) -> (String, String) {
         )
     });
     let numbers: std::collections::HashMap<&str, u32> = (0u32..)
-        .zip(&report.album.records)
+        .zip(&album.records)
         .map(|(number, &at)| (catalog.records[at].path.as_str(), number))
         .collect();
-    let proposals = report.planned.proposed.proposals.iter();
     let data = Data {
-        comments: comments(report.planned),
+        comments,
         head: PLAN_HEADER,
-        rows: proposals
-            .map(|proposal| (numbers[proposal.row.path.as_str()], cells(&proposal.row)))
-            .collect(),
+        rows: rows.iter().map(|row| (numbers[row.path.as_str()], cells(row))).collect(),
         classes: names
             .iter()
             .zip(&counts)
