@@ -126,7 +126,7 @@ fn state(folder: &Path, into: &mut BTreeMap<std::path::PathBuf, Vec<u8>>) {
 }
 
 /// Calls of commands that only read, with options that fit or do not.
-const CALLS: [&[&str]; 25] = [
+const CALLS: [&[&str]; 26] = [
     &["audit", "herbs"],
     &["audit", "herbs", "--splits", "none", "--class-depth", "innermost"],
     &["audit", "herbs", "--class-depth", "2", "--reach", "exact"],
@@ -139,6 +139,7 @@ const CALLS: [&[&str]; 25] = [
     &["outliers", "herbs", "--top", "5"],
     &["shortcuts", "herbs", "--all"],
     &["coverage", "herbs"],
+    &["trial", "herbs", "--policies", "none", "--seeds", "2", "--images", "20"],
     &["balance", "herbs", "--batch", "8", "--limit", "thin-class=2"],
     &["leakage", "herbs"],
     &["leakage", "herbs", "--protect", "test"],

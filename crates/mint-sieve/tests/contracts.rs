@@ -82,7 +82,14 @@ fn every_field_of_every_answer_is_in_the_manual() {
     workspace.write("policy.toml", b"[frame]\nsize = 48\n[[step]]\ndo = \"rotate\"\nbetween = [-20, 20]\n[[step]]\ndo = \"brightness\"\nbetween = [0.5, 1.5]\n");
     workspace.message(&["propose", "plain", "--out", "plan.csv"]);
     workspace.message(&["split", "plain", "--to", "splits", "--conflicts", "keep"]);
-    let calls: [(&str, &[&str]); 23] = [
+    let index = std::fs::read_to_string(workspace.path("splits/split.csv")).unwrap();
+    let mut predictions = "digest,predicted,score,bay,sage\n".to_owned();
+    for row in index.lines().skip(1) {
+        let digest = row.rsplit(',').next().unwrap();
+        predictions.push_str(&format!("{digest},bay,0.8,0.8,0.2\n"));
+    }
+    workspace.write("p.csv", predictions.as_bytes());
+    let calls: [(&str, &[&str]); 25] = [
         ("audit", &["audit", "herbs"]),
         ("balance", &["balance", "herbs", "--batch", "4"]),
         ("leakage", &["leakage", "herbs", "--limit", "difference=0.01"]),
@@ -94,6 +101,8 @@ fn every_field_of_every_answer_is_in_the_manual() {
         ("shortcuts", &["shortcuts", "many"]),
         ("coverage", &["coverage", "many"]),
         ("coverage", &["coverage", "plain"]),
+        ("trial", &["trial", "splits", "--seeds", "2", "--views", "grey", "--curve"]),
+        ("review", &["review", "p.csv", "--in", "splits", "--against", "p.csv"]),
         ("split", &["split", "plain", "--strata", "format"]),
         ("split", &["split", "herbs", "--resplit", "--seed", "1"]),
         ("verify", &["verify", "splits/split.csv"]),

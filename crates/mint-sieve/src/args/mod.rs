@@ -86,7 +86,9 @@ Examples:
   mint-sieve propose photos --out plan.csv         a repair plan, to review and `apply`
   mint-sieve split photos --to photos-splits       train, validation and test folders
   mint-sieve verify photos-splits/split.csv        check that a split is still as it was made
-  mint-sieve preview photos --policy gentle --out preview.png"
+  mint-sieve preview photos --policy gentle --out preview.png
+  mint-sieve trial photos-splits --policies none,gentle      does the policy help? a small learner, in minutes
+  mint-sieve review predictions.csv --in photos-splits       what wrong predictions say about the data"
 )]
 pub struct Cli {
     #[command(subcommand)]

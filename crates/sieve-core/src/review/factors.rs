@@ -2,8 +2,6 @@
 
 use std::collections::BTreeSet;
 
-use serde::Serialize;
-
 use super::matching::{Matched, Prediction};
 use crate::attributes::{Fact, Measure, OTHERS, UNKNOWN, banded, tallied};
 use crate::coverage::grouped;
@@ -21,7 +19,7 @@ const MOST_GROUPS: usize = 8;
 const IMAGES_PER_GROUP: f64 = 10.0;
 
 /// A value that predictions are wrong for more often than elsewhere.
-#[derive(Clone, Debug, PartialEq, Serialize)]
+#[derive(Clone, Debug, PartialEq)]
 pub struct Factor {
     /// What it is a value of.
     pub fact: String,
@@ -37,7 +35,7 @@ pub struct Factor {
     pub of_elsewhere: u64,
     /// The chance of such a difference, corrected for all values of all facts.
     pub p_corrected: f64,
-    /// The path of an image with that value that stands for the others; none for facts that speak for themselves.
+    /// The number of an image that stands for the others with that value; none for facts that speak for themselves.
     pub example: Option<u32>,
 }
 

@@ -3,7 +3,7 @@
 use serde::Serialize;
 use sieve_core::confusion::{ClassScore, Share};
 use sieve_core::files::{RelPath, shown_name};
-use sieve_core::review::{Bin, Case, Factor, Metrics, Neighbour, Unmatched};
+use sieve_core::review::{Bin, Case, Metrics, Neighbour, Unmatched};
 use sieve_core::statistics::Interval;
 
 use super::Review;
@@ -29,7 +29,7 @@ struct Body<'a> {
     independence: Option<IndependenceBody<'a>>,
     quadrants: QuadrantsBody<'a>,
     wrong: Vec<CaseBody<'a>>,
-    factors: &'a [Factor],
+    factors: Vec<FactorBody<'a>>,
     doubtful: Option<DoubtfulBody<'a>>,
     against: Option<AgainstBody<'a>>,
     written: Vec<String>,
@@ -122,6 +122,18 @@ struct CaseBody<'a> {
 struct NeighbourBody<'a> {
     path: &'a RelPath,
     similarity: f32,
+}
+
+#[derive(Serialize)]
+struct FactorBody<'a> {
+    fact: &'a str,
+    value: &'a str,
+    wrong: u64,
+    of: u64,
+    wrong_elsewhere: u64,
+    of_elsewhere: u64,
+    p_corrected: f64,
+    example: Option<&'a RelPath>,
 }
 
 #[derive(Serialize)]
@@ -252,7 +264,20 @@ pub fn json(answer: &Review<'_>) -> String {
             shortcut_classes: answer.shortcuts.iter().map(String::as_str).collect(),
         },
         wrong: answer.wrong().into_iter().map(case).collect(),
-        factors: answer.factors,
+        factors: answer
+            .factors
+            .iter()
+            .map(|factor| FactorBody {
+                fact: &factor.fact,
+                value: &factor.value,
+                wrong: factor.wrong,
+                of: factor.of,
+                wrong_elsewhere: factor.wrong_elsewhere,
+                of_elsewhere: factor.of_elsewhere,
+                p_corrected: factor.p_corrected,
+                example: factor.example.map(path),
+            })
+            .collect(),
         doubtful: answer.doubtful.map(|doubtful| DoubtfulBody {
             wrong_labels: [doubtful.wrong.0, doubtful.wrong.1],
             labels: doubtful
