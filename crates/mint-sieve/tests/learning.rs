@@ -63,7 +63,8 @@ fn what_cannot_be_tried_is_refused_before_any_training() {
     let workspace = split_herbs();
     leaves(&workspace, "flat/bay", 4, GREEN, GREY);
     leaves(&workspace, "flat/sage", 4, RED, GREY);
-    let calls: [(&[&str], i32, &str); 6] = [
+    let calls: [(&[&str], i32, &str); 7] = [
+        (&["trial", "herbs", "--seeds", "1"], 2, "leaves no interval"),
         (&["trial", "flat"], 2, "there is no train split"),
         (&["trial", "herbs", "--policies", "none,none"], 2, "names none twice"),
         (&["trial", "herbs", "--policies", "gentel"], 3, "Did you mean gentle"),

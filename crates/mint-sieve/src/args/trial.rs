@@ -43,9 +43,9 @@ pub struct TrialArgs {
     /// Write a contact sheet of the misclassified images to this new file
     #[arg(long, value_name = "FILE.png")]
     pub sheet: Option<PathBuf>,
-    /// Number of runs of each kind, each with a seed of its own
-    #[arg(long, value_name = "N", default_value_t = 3, value_parser = clap::value_parser!(u64).range(2..=20))]
-    pub seeds: u64,
+    /// Number of runs of each kind, each with a seed of its own [default: 3; with --out-of-fold, 1]
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u64).range(1..=20))]
+    pub seeds: Option<u64>,
     /// Times that each training image is shown; results are also reported after a third of it
     #[arg(long, value_name = "N", default_value_t = 45, value_parser = clap::value_parser!(u64).range(45..=1000))]
     pub epochs: u64,

@@ -30,6 +30,8 @@ const TEST: &str = "test";
 const USUAL_IMAGES: u32 = 600;
 /// The same for `--out-of-fold`, which is to know each class as well as it can.
 const USUAL_OUT_OF_FOLD: u32 = 2000;
+/// Runs of each kind without `--seeds`: fewer leave an interval that says nothing.
+const USUAL_SEEDS: u64 = 3;
 /// The word for no augmentation.
 const NONE: &str = "none";
 
@@ -41,6 +43,12 @@ pub fn run(args: &TrialArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     }
     refuse_same("--out-of-fold", args.out_of_fold.as_deref(), "--sheet", args.sheet.as_deref())?;
     let policies = policies(args)?;
+    if policies.len() > 1 && seeds(args) < 2 {
+        return Err(Failure::call(
+            "--seeds 1 leaves no interval to compare policies by".to_owned(),
+        )
+        .hint("Use at least 2 seeds, or a single policy."));
+    }
     let table = args.out_of_fold.as_deref().map(NewFile::create).transpose()?;
     let sheet_file = args.sheet.as_deref().map(NewFile::create).transpose()?;
     let measured = collection::measure(&config, &args.catalog, progress)?;
@@ -71,14 +79,14 @@ pub fn run(args: &TrialArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             None => None,
             Some(_) => {
                 let most = args.images.unwrap_or(USUAL_OUT_OF_FOLD) as usize;
-                let settings = (most, args.epochs, args.seeds, args.seed);
+                let settings = (most, args.epochs, args.seeds.unwrap_or(1), args.seed);
                 let folds = out_of_fold(catalog, found, &thumbnails, settings, &cache, progress)?;
                 Some(folds.map_err(explained)?)
             }
         };
         progress.end();
         let answer = TrialReport {
-            seeds: args.seeds,
+            seeds: seeds(args),
             epochs: args.epochs,
             seed: args.seed,
             all: args.all,
@@ -101,6 +109,11 @@ pub fn run(args: &TrialArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         }
         Ok(Answer::done(Output::of(&answer, args.format)))
     })
+}
+
+/// Runs of each kind.
+fn seeds(args: &TrialArgs) -> u64 {
+    args.seeds.unwrap_or(USUAL_SEEDS)
 }
 
 /// The policies, none for no augmentation.
@@ -213,7 +226,7 @@ impl Work<'_> {
             .kinds
             .iter()
             .flat_map(|&(policy, view, share, epochs)| {
-                (0..args.seeds).map(move |number| Course {
+                (0..seeds(args)).map(move |number| Course {
                     policy: policies[policy].as_ref().map(|named| &named.policy),
                     view,
                     share: SHARES[share],
@@ -227,7 +240,8 @@ impl Work<'_> {
         progress.begin("training", Some(shown));
         let outcomes = trial.run_all(&courses, cache, progress)?;
         progress.end();
-        let runs = |place: usize| &outcomes[place * args.seeds as usize..][..args.seeds as usize];
+        let count = seeds(args) as usize;
+        let runs = |place: usize| &outcomes[place * count..][..count];
         let truth = sample.truth();
         let classes = sample.classes.len();
         let first = of_policies[0].map(runs);

@@ -157,12 +157,17 @@ fn columns(
         .head
         .iter()
         .enumerate()
-        .filter(|(_, name)| !fixed.contains(&name.as_str()))
+        .filter(|(_, name)| !fixed.contains(&name.trim()))
         .map(|(at, name)| (composed(unguarded(name)).into_owned(), at))
         .collect();
+    // A class may begin or end with a space, and so may a cell of a head that people typed.
+    let trimmed: BTreeMap<&str, usize> =
+        by_name.iter().map(|(name, &at)| (name.trim(), at)).collect();
     let of_class = |class: &String| {
         let number = numbers.and_then(|numbers| numbers.iter().position(|known| known == class));
-        by_name.get(class).or_else(|| by_name.get(&number?.to_string())).copied()
+        let is_typed = |class: &String| trimmed.get(class.as_str()).copied();
+        let exact = by_name.get(class).copied();
+        exact.or_else(|| is_typed(class)).or_else(|| is_typed(&number?.to_string()))
     };
     let scored: Vec<Option<usize>> = classes.iter().map(of_class).collect();
     let known = scored.iter().flatten().count();

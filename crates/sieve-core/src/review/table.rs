@@ -56,7 +56,7 @@ impl PredictionTable {
                 continue;
             }
             if table.head.is_empty() {
-                table.head = cells.iter().map(|cell| cell.trim().to_owned()).collect();
+                table.head = cells;
                 continue;
             }
             if cells.len() > table.head.len() {
@@ -102,8 +102,8 @@ impl PredictionTable {
         Ok(table)
     }
 
-    /// The place of a column.
+    /// The place of a column, whatever space stands around its name.
     pub fn column(&self, name: &str) -> Option<usize> {
-        self.head.iter().position(|column| column == name)
+        self.head.iter().position(|column| column.trim() == name)
     }
 }

@@ -105,9 +105,9 @@ fn predictions_find_their_images_and_what_does_not_fit_is_named() {
         (2, &["zz".to_owned()][..])
     );
 
-    // Scores of all classes decide where nothing else does.
+    // Scores of all classes decide where nothing else does; people put spaces after commas.
     let scored =
-        of("path,dill,bay,mint\ntest/bay/1.jpg,0.5,0.2,0.3\ntest/bay/2.jpg,0.1,1.5,0\n", None)
+        of("path, dill, bay,mint\ntest/bay/1.jpg,0.5,0.2,0.3\ntest/bay/2.jpg,0.1,1.5,0\n", None)
             .unwrap();
     assert_eq!(scored.predictions.len(), 1);
     assert_eq!((scored.predictions[0].predicted, scored.predictions[0].score), (1, Some(0.5)));
