@@ -80,7 +80,7 @@ limits! {
     hidden "hidden" 0.2 "share" up to 1.0
         "a step is strong when it hides more of the image than this, in addition to the framing, and harsh beyond three times as much: a fifth of a subject that fills the image is out of sight; beyond three fifths, more is hidden than shown"
     out_of_range "out-of-range" 0.1 "share" up to 1.0
-        "a step is strong when it moves more of its draws than this out of the central 98% of the validation images in brightness, contrast, saturation, sharpness or warmth, and harsh beyond three times as much: one image in ten then looks like none of the validation images"
+        "a step is strong when it moves more of its draws than this out of the central 98% of the validation images in brightness, contrast, saturation, sharpness or warmth: one image in ten then looks like none of the validation images; by this alone it is never harsh, since what is unusual need not be wrong"
     clipped "clipped" 0.02 "share" up to 1.0
         "a step is strong when it clips more of the pixel values than this, and harsh beyond three times as much: clipped values cannot be recovered, and a fiftieth of them is a visible area"
     label_risk "label-risk" 0.05 "share" up to 1.0

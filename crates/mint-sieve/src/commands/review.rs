@@ -1,6 +1,6 @@
 //! `review`: what the wrong predictions of a model say about the data.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 use std::path::{Path, PathBuf};
 
 use sieve_core::appearance::Source;
@@ -8,7 +8,7 @@ use sieve_core::balance::{self, Settings};
 use sieve_core::collection::CLASS_INDEX;
 use sieve_core::duplicates::{CollectionRef, DuplicateReport};
 use sieve_core::inventory::inventory;
-use sieve_core::outliers::{Outliers, outliers};
+use sieve_core::outliers::{Outliers, Standout, outliers};
 use sieve_core::pack::ClassIndex;
 use sieve_core::progress::Progress;
 use sieve_core::review::{
@@ -220,11 +220,11 @@ fn class_numbers(
     })
 }
 
-/// The numbers of the most unusual images in the report of the search.
-fn most_unusual(outliers: &Outliers) -> BTreeSet<u32> {
+/// The numbers of the most unusual images in the report of the search, and what stands out.
+fn most_unusual(outliers: &Outliers) -> BTreeMap<u32, Standout> {
     let count = (outliers.ranking.len() as f64 * OUTLIERS) as usize;
-    let rows = outliers.ranking.iter().take(count).map(|one| one.row);
-    rows.map(|row| outliers.subject.images[row]).collect()
+    let first = outliers.ranking.iter().take(count);
+    first.map(|one| (outliers.subject.images[one.row], one.reason)).collect()
 }
 
 /// How classes go together with facts.

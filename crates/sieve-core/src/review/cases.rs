@@ -9,6 +9,7 @@ use crate::duplicates::DuplicateReport;
 use crate::finding::{Code, Finding};
 use crate::independent::IndependentGroups;
 use crate::numeric::Table;
+use crate::outliers::Standout;
 
 /// Training images that an image is held against.
 const NEAREST: usize = 5;
@@ -89,7 +90,8 @@ pub struct Case {
     pub nearest: usize,
     /// What is known of it, sorted.
     pub flags: Vec<Flag>,
-    /// Whether the reason is doubtful: most of the nearest training images are of other classes, or the class has a shortcut.
+    /// Whether the reason is doubtful: more of the nearest training images are of another class than of its own, or the class
+    /// has a shortcut.
     pub is_doubtful: bool,
     /// What to do; none for a right prediction.
     pub suggestion: Option<Suggestion>,
@@ -98,13 +100,13 @@ pub struct Case {
 /// Right and wrong predictions, for good and doubtful reasons: places in [`Matched::predictions`].
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Quadrants {
-    /// Right, and most of the nearest training images are of its class.
+    /// Right, and no class has more of the nearest training images than its own.
     pub right: Vec<usize>,
-    /// Right, but most of them are not, or its class has a shortcut.
+    /// Right, but another class has more of them, or its class has a shortcut.
     pub right_doubtful: Vec<usize>,
-    /// Wrong, although most of them are of its class.
+    /// Wrong, although no class has more of them than its own.
     pub wrong: Vec<usize>,
-    /// Wrong, and most of them are of other classes.
+    /// Wrong, and another class has more of them.
     pub wrong_doubtful: Vec<usize>,
 }
 
@@ -117,8 +119,8 @@ pub struct Known<'a> {
     pub training: Option<&'a str>,
     /// Findings of the audit.
     pub findings: &'a [Finding],
-    /// The most unusual images.
-    pub outliers: &'a BTreeSet<u32>,
+    /// The most unusual images, and what stands out about each.
+    pub outliers: &'a BTreeMap<u32, Standout>,
     /// Classes that are known by a shortcut.
     pub shortcuts: &'a BTreeSet<String>,
     /// Places of predictions whose labels are doubtful.
@@ -177,17 +179,22 @@ pub fn cases(
             }
         }
         let own_among = nearest.iter().filter(|(_, class)| *class == one.class).count();
+        let has_rival = nearest.iter().any(|(_, class)| {
+            nearest.iter().filter(|(_, other)| other == class).count() > own_among
+        });
         let predicted_among = nearest.iter().filter(|(_, class)| *class == one.predicted).count();
         let has_shortcut = known.shortcuts.contains(&matched.classes[one.class as usize]);
         let is_right = one.class == one.predicted;
         let flags = flags.get(&one.image).cloned().unwrap_or_default();
         let is_poor = |flag: &Flag| matches!(flag, Flag::Reported(code) if POOR.contains(code));
+        // Unlike its class and like no other: it may be a stray.
+        let is_stray = known.outliers.get(&one.image) == Some(&Standout::FarFromClass);
         let suggestion = match () {
             () if is_right => None,
             () if flags.contains(&Flag::LabelConflict) || known.doubtful.contains(&row) => {
                 Some(Suggestion::Relabel)
             }
-            () if flags.iter().any(is_poor) => Some(Suggestion::Drop),
+            () if is_stray || flags.iter().any(is_poor) => Some(Suggestion::Drop),
             () if own_among == 0 && 2 * predicted_among > nearest.len() => {
                 Some(Suggestion::Relabel)
             }
@@ -200,7 +207,7 @@ pub fn cases(
             own_among_nearest: own_among,
             nearest: nearest.len(),
             flags,
-            is_doubtful: 2 * own_among < nearest.len() || (is_right && has_shortcut),
+            is_doubtful: has_rival || (is_right && has_shortcut),
             suggestion,
         }
     };
@@ -233,7 +240,7 @@ fn flags(found: &DuplicateReport<'_>, known: &Known<'_>) -> BTreeMap<u32, Vec<Fl
             }
         }
     }
-    known.outliers.iter().for_each(|&image| put(image, Flag::Outlier));
+    known.outliers.keys().for_each(|&image| put(image, Flag::Outlier));
     let by_path: BTreeMap<&str, u32> = (0u32..)
         .zip(&found.images)
         .map(|(number, image)| (image.record.path.as_str(), number))

@@ -1,10 +1,11 @@
-use std::collections::BTreeSet;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::*;
 use crate::appearance::Source;
 use crate::duplicates::{DuplicateReport, Kind};
 use crate::finding::{Code, Finding};
 use crate::measuring::{CHROMA_PX, LUMA_PX, Thumbnail};
+use crate::outliers::Standout;
 use crate::record::Record;
 use crate::tests::{catalog, classes, found, image};
 
@@ -230,7 +231,7 @@ fn cases_show_what_images_resemble_what_is_known_and_what_to_do() {
     found.groups[0].label_conflict = true;
     let thumbnails: Vec<Option<Thumbnail>> =
         (0..24).map(|at| striped(at < 12 && at != 0, at)).collect();
-    let wrong = [0, 1, 2, 3];
+    let wrong = [0, 1, 2, 3, 4];
     let matched = predictions(&found, &["bay", "dill"], &|number| {
         let is_dill = number >= 12 || wrong.contains(&number);
         if is_dill { vec![0.25, 0.75] } else { vec![0.75, 0.25] }
@@ -243,19 +244,20 @@ fn cases_show_what_images_resemble_what_is_known_and_what_to_do() {
             similar: (&similar, &row_of),
             training: None,
             findings: std::slice::from_ref(&dark),
-            outliers: &BTreeSet::from([3]),
+            outliers: &BTreeMap::from([(3, Standout::CloseToOther), (4, Standout::FarFromClass)]),
             shortcuts,
             doubtful: &BTreeSet::new(),
         };
         cases(&matched, &found, &known)
     };
     let (cases, quadrants) = of(&BTreeSet::new());
-    let suggestions: Vec<_> = cases[..5].iter().map(|case| case.suggestion).collect();
+    let suggestions: Vec<_> = cases[..6].iter().map(|case| case.suggestion).collect();
     let expected = [
         Some(Suggestion::Relabel),
         Some(Suggestion::Drop),
         Some(Suggestion::Relabel),
         Some(Suggestion::Collect),
+        Some(Suggestion::Drop),
         None,
     ];
     assert_eq!(suggestions, expected);
@@ -273,11 +275,11 @@ fn cases_show_what_images_resemble_what_is_known_and_what_to_do() {
     // What depends on an image is no neighbour of it.
     assert!(near(&cases[2]).0 < 1.0 && cases[2].nearest_predicted.unwrap().image != 14);
     assert_eq!(quadrants.wrong_doubtful, [0]);
-    assert_eq!(quadrants.wrong, [1, 2, 3]);
-    assert_eq!((quadrants.right.len(), &quadrants.right_doubtful[..]), (20, &[][..]));
+    assert_eq!(quadrants.wrong, [1, 2, 3, 4]);
+    assert_eq!((quadrants.right.len(), &quadrants.right_doubtful[..]), (19, &[][..]));
     // Being right proves little where the ground gives the class away.
     let (_, quadrants) = of(&BTreeSet::from(["dill".to_owned()]));
-    assert_eq!((quadrants.right.len(), quadrants.right_doubtful.len()), (8, 12));
+    assert_eq!((quadrants.right.len(), quadrants.right_doubtful.len()), (7, 12));
 }
 
 #[test]

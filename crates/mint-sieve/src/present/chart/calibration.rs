@@ -22,6 +22,8 @@ const HEAD: i32 = 90;
 const SIDE: i32 = 520;
 /// Columns for numbers.
 const LABELS: i32 = 60;
+/// The colour of lines behind the bars.
+const GRID: [u8; 3] = [222, 222, 216];
 /// The colour of bars.
 const BAR: [u8; 3] = [136, 168, 152];
 
@@ -39,7 +41,7 @@ impl Chart for Calibration {
         for tenth in (0..=10).step_by(2) {
             let share = f64::from(tenth) / 10.0;
             let text = format!("{}%", tenth * 10);
-            page.fill(left, up(share), SIDE, 1, PALE)?;
+            page.fill(left, up(share), SIDE, 1, GRID)?;
             page.write(&text, (left - 8, up(share)), Side::Left, LETTERS, false, PALE)?;
             let x = left + (share * f64::from(SIDE)) as i32;
             page.write(&text, (x - 12, bottom + 34), Side::Right, LETTERS, false, PALE)?;

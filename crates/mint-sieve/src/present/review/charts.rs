@@ -31,7 +31,7 @@ pub fn calibration_chart(answer: &Review<'_>) -> Option<Calibration> {
     Some(Calibration {
         title: format!("{}: calibration of the predictions", answer.catalog.collection.name()),
         below: format!(
-            "Expected calibration error {:.1}%. On the diagonal scores are as high as predictions are right.",
+            "Expected calibration error {:.1}%. Where a mark lies above its bar, the model is surer than it is right.",
             calibration.error * 100.0
         ),
         bins: calibration.bins.iter().map(|bin| (bin.images, bin.mean_score, bin.right)).collect(),

@@ -295,8 +295,14 @@ fn quadrants(answer: &Review<'_>) -> String {
     let mut text = quadrant_table(answer).section(Narrow::Keep);
     let _ = writeln!(
         text,
-        "{FAINT}An image looks like its class if at least half of its five most similar training images are of it.{FAINT:#}"
+        "{FAINT}An image looks like its class if no other class has more of its five most similar training images.{FAINT:#}"
     );
+    let doubtful = quadrants.right_doubtful.len() + quadrants.wrong_doubtful.len();
+    if 2 * doubtful > answer.cases.len() && answer.vectors.is_none() {
+        text.push_str(
+            "Most images look like other classes by their 48-pixel thumbnails, so these reasons say little here; --vectors of a model say more.\n",
+        );
+    }
     if !answer.shortcuts.is_empty() {
         let names: Vec<String> =
             answer.shortcuts.iter().map(|class| safe(&visible(class))).collect();
