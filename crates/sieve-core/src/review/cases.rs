@@ -159,7 +159,7 @@ pub fn cases(
                     continue;
                 }
                 let there = table.row(there as usize);
-                let similarity: f32 = here.iter().zip(there).map(|(a, b)| a * b).sum();
+                let similarity = product(here, there);
                 let closest = |best: &mut Option<Neighbour>| {
                     if best.is_none_or(|best| similarity > best.similarity) {
                         *best = Some(Neighbour { image, similarity });
@@ -191,10 +191,10 @@ pub fn cases(
         let is_stray = known.outliers.get(&one.image) == Some(&Standout::FarFromClass);
         let suggestion = match () {
             () if is_right => None,
-            () if flags.contains(&Flag::LabelConflict) || known.doubtful.contains(&row) => {
-                Some(Suggestion::Relabel)
-            }
+            () if flags.contains(&Flag::LabelConflict) => Some(Suggestion::Relabel),
+            // Of an image that shows little, or something else, no class is right.
             () if is_stray || flags.iter().any(is_poor) => Some(Suggestion::Drop),
+            () if known.doubtful.contains(&row) => Some(Suggestion::Relabel),
             () if own_among == 0 && 2 * predicted_among > nearest.len() => {
                 Some(Suggestion::Relabel)
             }
@@ -223,6 +223,17 @@ pub fn cases(
         list.push(case.row);
     }
     (cases, quadrants)
+}
+
+/// The sum of products, eight at a time.
+fn product(a: &[f32], b: &[f32]) -> f32 {
+    let ((a, a_rest), (b, b_rest)) = (a.as_chunks::<8>(), b.as_chunks::<8>());
+    let mut sums = [0.0f32; 8];
+    for (a, b) in a.iter().zip(b) {
+        (0..8).for_each(|lane| sums[lane] += a[lane] * b[lane]);
+    }
+    let rest = a_rest.iter().zip(b_rest).map(|(a, b)| a * b);
+    sums.iter().sum::<f32>() + rest.sum::<f32>()
 }
 
 /// What is known of each image of which anything is.

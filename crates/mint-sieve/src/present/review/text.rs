@@ -9,7 +9,7 @@ use sieve_core::review::{Against, DoubtfulLabels, Factor, Independence, Unmatche
 
 use super::Review;
 use crate::console::{Align, FAINT, Narrow, heading, safe};
-use crate::present::cells::{FEW_ROWS, percent, shortened, visible};
+use crate::present::cells::{FEW_ROWS, listed, percent, visible};
 use crate::present::table::Table;
 use crate::present::{collection_words, confusion, counted, next_step};
 
@@ -177,21 +177,34 @@ fn worth(independence: &Independence) -> Vec<String> {
 pub(super) fn class_table(answer: &Review<'_>, all: bool) -> Table {
     let confusion = &answer.scores.confusion;
     let head = ["class", "images", "precision", "recall", "95% interval", "F1", "95% interval"];
-    let rows = (0..confusion.classes()).filter_map(|class| {
+    let there = |&class: &usize| {
         let score = confusion.score(class);
-        (score.images + score.predicted > 0).then(|| {
-            let ([precision, _], [recall, of_recall]) =
-                (share(score.precision), share(score.recall));
-            let [f1, of_f1] = share(score.f1);
-            let name = visible(answer.class(class as u32));
-            vec![name, score.images.to_string(), precision, recall, of_recall, f1, of_f1]
-        })
+        score.images + score.predicted > 0
+    };
+    let mut classes: Vec<usize> = (0..confusion.classes()).filter(there).collect();
+    let shown = if all { classes.len() } else { listed(classes.len(), FEW_ROWS) };
+    // Of many classes those that are told worst are of interest.
+    let is_cut = shown < classes.len();
+    if is_cut {
+        let f1 = |class: usize| confusion.score(class).f1.map_or(0.0, |share| share.share);
+        classes.sort_by(|&a, &b| f1(a).total_cmp(&f1(b)).then(a.cmp(&b)));
+    }
+    let rows = classes.iter().take(shown).map(|&class| {
+        let score = confusion.score(class);
+        let ([precision, _], [recall, of_recall]) = (share(score.precision), share(score.recall));
+        let [f1, of_f1] = share(score.f1);
+        let name = visible(answer.class(class as u32));
+        vec![name, score.images.to_string(), precision, recall, of_recall, f1, of_f1]
     });
-    let rows = shortened(rows.collect(), FEW_ROWS, all);
+    let mut rows: Vec<Vec<String>> = rows.collect();
+    if is_cut {
+        rows.push(vec![format!("... {} more (--all)", classes.len() - shown)]);
+    }
     let rows = [vec![head.map(str::to_owned).to_vec()], rows].concat();
     let mut columns = vec![Align::Left];
     columns.extend([Align::Right; 6]);
-    Table::new(&columns, rows).captioned("Classes")
+    let caption = if is_cut { "Classes, the lowest F1 first" } else { "Classes" };
+    Table::new(&columns, rows).captioned(caption)
 }
 
 fn confused(answer: &Review<'_>) -> String {
