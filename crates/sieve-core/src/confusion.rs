@@ -190,4 +190,40 @@ mod tests {
         assert_eq!(confused, [(0, 1, 2), (1, 0, 1)]);
         assert_eq!(Confusion::new(0, []).majority(), None);
     }
+
+    proptest::proptest! {
+        #[test]
+        fn rows_columns_and_scores_fit_together(pairs in proptest::collection::vec((0u32..4, 0u32..4), 1..60)) {
+            let confusion = Confusion::new(4, pairs.iter().copied());
+            proptest::prop_assert_eq!(confusion.images(), pairs.len() as u64);
+            let right = pairs.iter().filter(|(class, predicted)| class == predicted).count();
+            let accuracy = confusion.accuracy().unwrap();
+            proptest::prop_assert_eq!(accuracy.share, right as f64 / pairs.len() as f64);
+            let mut predicted = 0;
+            for class in 0..4 {
+                let score = confusion.score(class);
+                predicted += score.predicted;
+                let truly = pairs.iter().filter(|pair| pair.0 as usize == class).count() as u64;
+                proptest::prop_assert_eq!(score.images, truly);
+                for share in [score.precision, score.recall, score.f1].into_iter().flatten() {
+                    let Interval { low, high } = share.interval;
+                    proptest::prop_assert!(0.0 <= low && low <= share.share + 1e-12 && share.share <= high + 1e-12 && high <= 1.0);
+                }
+                // The harmonic mean lies between both, and is none only where neither is defined.
+                if let (Some(precision), Some(recall), Some(f1)) = (score.precision, score.recall, score.f1) {
+                    let (low, high) = (precision.share.min(recall.share), precision.share.max(recall.share));
+                    proptest::prop_assert!(low - 1e-12 <= f1.share && f1.share <= high + 1e-12);
+                }
+                proptest::prop_assert_eq!(score.f1.is_none(), score.images + score.predicted == 0);
+            }
+            proptest::prop_assert_eq!(predicted, pairs.len() as u64);
+            let wrong: u64 = confusion.confused().iter().map(|one| one.images).sum();
+            proptest::prop_assert_eq!(wrong as usize + right, pairs.len());
+            proptest::prop_assert!(confusion.confused().windows(2).all(|two| two[0].images >= two[1].images));
+            // Always predicting the largest class is right for as many as it has.
+            let (largest, share) = confusion.majority().unwrap();
+            proptest::prop_assert!((0..4).all(|class| confusion.of_class(class) <= confusion.of_class(largest)));
+            proptest::prop_assert_eq!(share.of, pairs.len() as u64);
+        }
+    }
 }

@@ -224,3 +224,157 @@ pub(super) fn product(
         );
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+
+    /// Numbers that look random, from -1 to 1.
+    fn numbers(count: usize, seed: u32) -> Vec<f32> {
+        let number = |at: u32| {
+            let mixed = (at ^ seed.wrapping_mul(0x85eb_ca77)).wrapping_mul(0x9e37_79b1);
+            f32::from(((mixed ^ (mixed >> 15)).wrapping_mul(0xc2b2_ae3d) >> 16) as i16) / 32768.0
+        };
+        (0..count as u32).map(number).collect()
+    }
+
+    /// A padded image with zeros around each channel.
+    fn padded(stage: Stage, values: &[f32]) -> Vec<f32> {
+        let (side, across) = (stage.side, stage.side + 2);
+        let mut image = vec![0.0; stage.padded()];
+        for (at, value) in values.iter().enumerate() {
+            let (channel, row, column) = (at / (side * side), at / side % side, at % side);
+            image[channel * across * across + (row + 1) * across + column + 1] = *value;
+        }
+        image
+    }
+
+    /// What a stage does, value by value: the best of each 2 x 2, and the loss that its sum with `slopes` is.
+    fn slowly(stage: Stage, weights: &[f32], biases: &[f32], image: &[f32]) -> Vec<f32> {
+        let (side, across) = (stage.side, stage.side + 2);
+        let at = |output: usize, row: usize, column: usize| -> f32 {
+            let mut sum = biases[output];
+            for input in 0..stage.inputs {
+                for place in 0..PLACES {
+                    let value = image[input * across * across
+                        + (row + place / FILTER) * across
+                        + column
+                        + place % FILTER];
+                    sum += weights[output * stage.rows() + input * PLACES + place] * value;
+                }
+            }
+            sum
+        };
+        let half = side / 2;
+        (0..stage.pooled())
+            .map(|cell| {
+                let (output, row, column) = (cell / (half * half), cell / half % half, cell % half);
+                let four = [(0, 0), (0, 1), (1, 0), (1, 1)];
+                let values =
+                    four.map(|(down, right)| at(output, 2 * row + down, 2 * column + right));
+                values.into_iter().fold(0.0, f32::max)
+            })
+            .collect()
+    }
+
+    proptest! {
+        #![proptest_config(ProptestConfig::with_cases(24))]
+
+        #[test]
+        fn a_stage_is_what_its_formula_says(inputs in 1usize..4, outputs in 1usize..6, half in 1usize..4, seed in 0u32..1000) {
+            let stage = Stage { inputs, outputs, side: 2 * half };
+            let weights = numbers(stage.weights(), seed);
+            let biases = numbers(outputs, seed + 1);
+            let image = padded(stage, &numbers(inputs * stage.area(), seed + 2));
+            let mut buffers = Buffers::default();
+            let mut chosen = vec![9; stage.pooled()];
+            let mut out = vec![0.0; stage.pooled()];
+            stage.forward((&weights, &biases), &image, (&mut out, 0), &mut chosen, &mut buffers);
+            let expected = slowly(stage, &weights, &biases, &image);
+            for (value, expected) in out.iter().zip(&expected) {
+                prop_assert!((value - expected).abs() < 1e-4, "{value} {expected}");
+            }
+            prop_assert!(chosen.iter().zip(&out).all(|(&place, &value)| (place == NONE) == (value == 0.0)));
+            // With a border the same values stand within zeros.
+            let across = half + 2;
+            let mut bordered = vec![0.0; outputs * across * across];
+            stage.forward((&weights, &biases), &image, (&mut bordered, 1), &mut chosen, &mut buffers);
+            for (cell, value) in out.iter().enumerate() {
+                let (output, row, column) = (cell / (half * half), cell / half % half, cell % half);
+                prop_assert_eq!(bordered[output * across * across + (row + 1) * across + column + 1], *value);
+            }
+            prop_assert_eq!(bordered.iter().filter(|value| **value != 0.0).count(), out.iter().filter(|value| **value != 0.0).count());
+        }
+
+        #[test]
+        fn the_way_back_follows_the_way_there(inputs in 1usize..3, outputs in 1usize..4, half in 1usize..3, seed in 0u32..1000) {
+            // The sum of what goes out, weighted: a weight or value that moves a little moves it by its slope.
+            let stage = Stage { inputs, outputs, side: 2 * half };
+            let mut weights = numbers(stage.weights(), seed);
+            let biases = numbers(outputs, seed + 1);
+            let values = numbers(inputs * stage.area(), seed + 2);
+            let slopes = numbers(stage.pooled(), seed + 3);
+            let image = padded(stage, &values);
+            let mut buffers = Buffers::default();
+            let (mut chosen, mut out) = (vec![0; stage.pooled()], vec![0.0; stage.pooled()]);
+            stage.forward((&weights, &biases), &image, (&mut out, 0), &mut chosen, &mut buffers);
+            let (mut of_weights, mut of_biases) = (vec![0.0; stage.weights()], vec![0.0; outputs]);
+            let mut of_values = vec![0.0; values.len()];
+            stage.backward(
+                &weights,
+                (&image, &chosen, &slopes),
+                (&mut of_weights, &mut of_biases),
+                Some(&mut of_values),
+                &mut buffers,
+            );
+            let loss = |weights: &[f32], image: &[f32]| -> f64 {
+                let out = slowly(stage, weights, &biases, image);
+                out.iter().zip(&slopes).map(|(value, slope)| f64::from(value * slope)).sum()
+            };
+            // Where the best of four changes there is a kink: most slopes must fit, not all.
+            let step = 1e-3;
+            let mut fitting = 0;
+            let mut all = 0;
+            for at in 0..weights.len() {
+                let kept = weights[at];
+                weights[at] = kept + step;
+                let above = loss(&weights, &image);
+                weights[at] = kept - step;
+                let below = loss(&weights, &image);
+                weights[at] = kept;
+                let measured = (above - below) / (2.0 * f64::from(step));
+                fitting += usize::from((measured - f64::from(of_weights[at])).abs() < 0.03);
+                all += 1;
+            }
+            for at in 0..values.len() {
+                let moved = |by: f32| {
+                    let mut moved = values.clone();
+                    moved[at] += by;
+                    loss(&weights, &padded(stage, &moved))
+                };
+                let measured = (moved(step) - moved(-step)) / (2.0 * f64::from(step));
+                fitting += usize::from((measured - f64::from(of_values[at])).abs() < 0.03);
+                all += 1;
+            }
+            prop_assert!(fitting * 20 >= all * 19, "{fitting} of {all}");
+        }
+
+        #[test]
+        fn a_product_is_rows_times_columns(m in 0usize..5, k in 0usize..6, n in 0usize..7, seed in 0u32..100) {
+            let (a, b) = (numbers(m * k, seed), numbers(k * n, seed + 1));
+            let mut c = numbers(m * n, seed + 2);
+            let before = c.clone();
+            // The left matrix stands column by column.
+            product((&a, 1, m), (&b, n, 1), (&mut c, n), (m, k, n), 1.0);
+            for row in 0..m {
+                for column in 0..n {
+                    let sum: f32 = (0..k).map(|at| a[at * m + row] * b[at * n + column]).sum();
+                    let expected = sum + before[row * n + column];
+                    prop_assert!((c[row * n + column] - expected).abs() < 1e-4);
+                }
+            }
+        }
+    }
+}

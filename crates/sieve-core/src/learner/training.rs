@@ -167,3 +167,95 @@ impl Scale {
         }
     }
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::progress::NoProgress;
+    use std::sync::atomic::{AtomicU64, Ordering};
+
+    /// Frames of one level each: bright ones are class 1. Training shows them as dark as asked for.
+    struct Levels {
+        darkened: f32,
+    }
+
+    impl Levels {
+        fn write(image: usize, into: &mut [f32]) {
+            let level = if image.is_multiple_of(2) { 60.0 } else { 190.0 } + (image % 7) as f32;
+            into.fill(level);
+        }
+    }
+
+    impl Frames for Levels {
+        fn training(&self, image: usize, _epoch: u64, into: &mut [f32]) {
+            Self::write(image, into);
+            into.iter_mut().for_each(|value| *value *= self.darkened);
+        }
+        fn plain(&self, image: usize, into: &mut [f32]) {
+            Self::write(image, into);
+        }
+        fn held_out(&self, image: usize, into: &mut [f32]) {
+            Self::write(image + 3, into);
+        }
+    }
+
+    /// Counts what is shown, and stops after so many.
+    struct Counting {
+        shown: AtomicU64,
+        most: u64,
+    }
+
+    impl Progress for Counting {
+        fn begin(&self, _what: &'static str, _total: Option<u64>) {}
+        fn advance(&self, steps: u64) {
+            self.shown.fetch_add(steps, Ordering::Relaxed);
+        }
+        fn stopped(&self) -> bool {
+            self.shown.load(Ordering::Relaxed) >= self.most
+        }
+    }
+
+    const LABELS: [u32; 20] = [0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1, 0, 1];
+
+    fn lesson(epochs: u64, seed: u64) -> Lesson<'static> {
+        Lesson { labels: &LABELS, classes: 2, held_out: 9, epochs, seed }
+    }
+
+    #[test]
+    fn a_run_learns_its_lesson_counts_what_it_shows_and_stops_when_asked() {
+        let counting = Counting { shown: AtomicU64::new(0), most: u64::MAX };
+        let outcome = train(&lesson(8, 1), &Levels { darkened: 1.0 }, &counting).unwrap();
+        assert_eq!(counting.shown.into_inner(), 8 * 20);
+        assert_eq!(outcome.predictions(2), [1, 0, 1, 0, 1, 0, 1, 0, 1]);
+        assert_eq!((outcome.losses.len(), outcome.probabilities.len()), (8, 18));
+        assert!(outcome.losses[7] < outcome.losses[0] / 2.0, "{:?}", outcome.losses);
+        for row in outcome.probabilities.chunks_exact(2) {
+            assert!((row[0] + row[1] - 1.0).abs() < 1e-5);
+        }
+        // The same seed gives the same run, another one another.
+        let again = |seed| train(&lesson(8, seed), &Levels { darkened: 1.0 }, &NoProgress).unwrap();
+        assert_eq!(again(1), outcome);
+        assert_ne!(again(2), outcome);
+        let stopping = Counting { shown: AtomicU64::new(0), most: 40 };
+        let stopped = train(&lesson(8, 1), &Levels { darkened: 1.0 }, &stopping);
+        assert!(matches!(stopped, Err(Error::Interrupted)));
+        assert_eq!(stopping.shown.into_inner(), 40);
+    }
+
+    #[test]
+    fn what_only_training_sees_makes_held_out_images_strange() {
+        // All training frames are black: there is nothing to tell the classes by.
+        let blind = train(&lesson(8, 1), &Levels { darkened: 0.0 }, &NoProgress).unwrap();
+        assert!(blind.losses.iter().all(|loss| *loss > 0.6), "{:?}", blind.losses);
+    }
+
+    #[test]
+    fn of_equal_probabilities_the_first_class_is_predicted() {
+        let outcome =
+            Outcome { losses: vec![], probabilities: vec![0.4, 0.4, 0.2, 0.1, 0.45, 0.45] };
+        assert_eq!(outcome.predictions(3), [0, 1]);
+        let mut row = [1000.0, 999.0, -1000.0];
+        to_probabilities(&mut row);
+        assert!((row[0] - 0.731_06).abs() < 1e-4 && row[2] == 0.0, "{row:?}");
+    }
+}

@@ -364,3 +364,82 @@ fn earlier_predictions_are_compared_by_the_exact_test() {
     assert!((compared.p - 2.0 * 10.0 / 512.0).abs() < 1e-12, "{}", compared.p);
     assert_eq!(against(&before, &before).p, 1.0);
 }
+
+proptest::proptest! {
+    #[test]
+    fn every_row_is_used_once_or_named(cells in proptest::collection::vec((0usize..9, 0usize..6, 0usize..5), 1..40)) {
+        let catalog = catalog(records(), &[]);
+        let found = found(&catalog, &[]);
+        let paths = ["test/bay/1.jpg", "test/bay/2.jpg", "test/dill/1.jpg", "test/dill/2.jpg", "train/bay/3.jpg",
+            "train/mint/1.jpg", "../outside.jpg", "", "=1+1"];
+        let predicted = ["bay", "dill", "mint", "", "BAY", "'=bay"];
+        let scores = ["0", "1", "0.5", "-1", "nan"];
+        let mut text = "path,predicted,score\n".to_owned();
+        for (path, class, score) in &cells {
+            text.push_str(&format!("{},{},{}\n", paths[*path], predicted[*class], scores[*score]));
+        }
+        let matched = matched(&csv(&text), &found, None).unwrap();
+        let Unmatched { unknown, repeated, missing, unlabelled, unusable } = &matched.unmatched;
+        let rows_of = |path: usize| cells.iter().filter(|cell| cell.0 == path).count();
+        let outside: usize = (6..9).map(rows_of).sum();
+        proptest::prop_assert_eq!(unknown.len(), outside);
+        let several = (0..6).filter(|&path| rows_of(path) > 1).count();
+        proptest::prop_assert_eq!(repeated.len(), several);
+        let single: Vec<_> = cells.iter().filter(|cell| cell.0 < 6 && rows_of(cell.0) == 1).collect();
+        let good = single.iter().filter(|cell| cell.1 < 3 && cell.2 < 3).count();
+        proptest::prop_assert_eq!(matched.predictions.len(), good);
+        proptest::prop_assert_eq!(unusable.len() + good, single.len());
+        proptest::prop_assert!(unlabelled.is_empty());
+        // Missing are images of the predicted splits only.
+        let splits: BTreeSet<bool> = cells.iter().filter(|cell| cell.0 < 6).map(|cell| cell.0 < 4).collect();
+        let expected = (0..6).filter(|&path| rows_of(path) == 0 && splits.contains(&(path < 4))).count();
+        proptest::prop_assert_eq!(missing.len(), expected);
+        proptest::prop_assert!(matched.predictions.windows(2).all(|two| two[0].image < two[1].image));
+    }
+
+    #[test]
+    fn the_estimate_of_wrong_labels_holds_what_was_planted(seed in 0u64..40, planted in 0u32..30) {
+        // A model whose errors get rare as it gets sure, and labels that were swapped at random.
+        let catalog = catalog(classes(&[("bay", 400), ("dill", 400)]), &[]);
+        let found = found(&catalog, &[]);
+        let draw = |number: u32, what: u64| -> f32 {
+            let mut hasher = blake3::Hasher::new();
+            hasher.update(&seed.to_le_bytes()).update(&number.to_le_bytes()).update(&what.to_le_bytes());
+            let bytes: [u8; 4] = hasher.finalize().as_bytes()[..4].try_into().unwrap();
+            u32::from_le_bytes(bytes) as f32 / u32::MAX as f32
+        };
+        let swapped: BTreeSet<u32> = (0..planted).map(|one| (draw(one, 9) * 799.0) as u32).collect();
+        let doubtful = doubtful_labels(&predictions(&found, &["bay", "dill"], &|number| {
+            let sure = 0.5 + 0.5 * draw(number, 1);
+            // One in three is an error where it is unsure, none where it is sure.
+            let errs = draw(number, 2) < 0.35 * (1.0 - (sure - 0.5) * 2.0).powi(2);
+            let looks_bay = (number < 400) != swapped.contains(&number);
+            if looks_bay != errs { vec![sure, 1.0 - sure] } else { vec![1.0 - sure, sure] }
+        }))
+        .unwrap();
+        let (low, high) = doubtful.wrong;
+        let truth = swapped.len() as u64;
+        // 95% intervals of a quarter of 800: allow what chance leaves beside them.
+        proptest::prop_assert!(low <= truth + 8 && truth <= high + 12, "{low} to {high}, planted {truth}");
+        proptest::prop_assert!(low <= high && high <= 800);
+    }
+
+    #[test]
+    fn the_exact_test_is_the_sum_of_its_terms(better in 0u32..12, worse in 0u32..12) {
+        let catalog = catalog(classes(&[("bay", 30)]), &[]);
+        let found = found(&catalog, &[]);
+        let with = |wrong: std::ops::Range<u32>| {
+            predictions(&found, &["bay", "dill"], &|number| {
+                if wrong.contains(&number) { vec![0.1, 0.9] } else { vec![0.9, 0.1] }
+            })
+        };
+        let compared = against(&with(15..15 + worse), &with(0..better));
+        let throws = better + worse;
+        let choose = |count: u32| (0..count).fold(1.0, |all, at| all * f64::from(throws - at) / f64::from(at + 1));
+        let tail: f64 = (0..=better.min(worse)).map(choose).sum::<f64>() / 2f64.powi(throws as i32);
+        let expected = if throws == 0 { 1.0 } else { (2.0 * tail).min(1.0) };
+        proptest::prop_assert!((compared.p - expected).abs() < 1e-9, "{} {expected}", compared.p);
+        proptest::prop_assert_eq!(compared.improved.len() as u32, better);
+        proptest::prop_assert_eq!(compared.worsened.len() as u32, worse);
+    }
+}

@@ -252,3 +252,74 @@ fn every_image_is_predicted_by_learners_that_have_not_seen_it() {
     assert!(found_wrong >= 5 && errors.len() <= 9, "{errors:?}");
     assert!(errors.contains(&0) && errors.contains(&1), "{errors:?}");
 }
+
+proptest::proptest! {
+    #[test]
+    fn shares_of_classes_are_kept_as_near_as_whole_images_allow(
+        sizes in proptest::collection::vec(2usize..400, 1..30),
+        most in 60usize..2000,
+    ) {
+        let counts = super::sample::shares(&sizes, most);
+        let all: usize = sizes.iter().sum();
+        proptest::prop_assert!(counts.iter().zip(&sizes).all(|(count, size)| *count >= 2 && count <= size));
+        let sum: usize = counts.iter().sum();
+        proptest::prop_assert!(sum <= most.max(2 * sizes.len()).min(all).max(sum.min(all)));
+        if all <= most {
+            proptest::prop_assert_eq!(counts, sizes);
+        } else {
+            for (count, size) in counts.iter().zip(&sizes) {
+                let exact = *size as f64 * most as f64 / all as f64;
+                proptest::prop_assert!((*count as f64 - exact).abs() <= 2.0, "{count} of {exact}");
+            }
+        }
+    }
+
+    #[test]
+    fn a_difference_is_that_of_both_whichever_comes_first(
+        right in proptest::collection::vec((0usize..40, 0usize..40), 2..6),
+        error in 0.01f64..0.3,
+    ) {
+        let truth: Vec<u32> = (0..40).map(|at| at % 3).collect();
+        let predicted = |right: usize, shift: usize| -> Vec<u32> {
+            (0..40).map(|at| if (at + shift) % 40 < right { truth[at] } else { 9 }).collect()
+        };
+        let these: Vec<Vec<u32>> = right.iter().map(|(one, _)| predicted(*one, 0)).collect();
+        let those: Vec<Vec<u32>> = right.iter().map(|(_, one)| predicted(*one, 13)).collect();
+        let rows: Vec<usize> = (0..40).collect();
+        let there = paired((&these, &those), &truth, &rows, 100, error);
+        let back = paired((&those, &these), &truth, &rows, 100, error);
+        let expected: f64 = right.iter().map(|(a, b)| (*a as f64 - *b as f64) / 40.0).sum::<f64>() / right.len() as f64;
+        proptest::prop_assert!((there.mean - expected).abs() < 1e-9 && (there.mean + back.mean).abs() < 1e-12);
+        proptest::prop_assert!((there.interval.low + back.interval.high).abs() < 1e-9);
+        proptest::prop_assert!(there.interval.low <= there.mean && there.mean <= there.interval.high);
+        // The surer the answer has to be, the wider it is.
+        let surer = paired((&these, &those), &truth, &rows, 100, error / 2.0);
+        proptest::prop_assert!(surer.interval.width() >= there.interval.width() - 1e-12);
+        // Fewer images leave more open.
+        let few = paired((&these, &these), &truth, &rows[..10], 100, error);
+        let many = paired((&these, &these), &truth, &rows, 100, error);
+        proptest::prop_assert!(few.mean == 0.0 && few.interval.width() > many.interval.width());
+    }
+}
+
+#[test]
+fn views_are_held_against_the_whole_image_and_the_largest_class() {
+    // Six of ten are of the first class. The whole image is right on nine, colours on eight, the border on five.
+    let truth: Vec<u32> = (0..10).map(|at| u32::from(at >= 6)).collect();
+    let runs = |right: usize| outcomes(&[right, right], &truth, 0.1);
+    let [whole, colours, border] = [9, 8, 5].map(runs);
+    let views = [(View::Whole, &whole[..]), (View::Colours, &colours), (View::Border, &border)];
+    let found = reliance(&views, &truth, 2).unwrap();
+    assert_eq!(found.majority, 0.6);
+    let gained: Vec<f64> = found.views.iter().map(|view| view.gained.unwrap()).collect();
+    assert!((gained[0] - 1.0).abs() < 1e-12 && (gained[1] - 2.0 / 3.0).abs() < 1e-12, "{gained:?}");
+    assert_eq!(gained[2], 0.0);
+    let recall = |view: usize, class: usize| found.views[view].recall[class].unwrap();
+    assert_eq!((recall(2, 0).share, recall(2, 0).of), (5.0 / 6.0, 6));
+    assert_eq!(recall(1, 1).share, 0.5);
+    assert_eq!(found.views[1].accuracy.of, 10);
+    // Where the whole image gains nothing, no share of that can be had.
+    let nothing = reliance(&views[2..], &truth, 2).unwrap();
+    assert_eq!(nothing.views[0].gained, None);
+    assert_eq!(reliance(&views, &[], 2), None);
+}
