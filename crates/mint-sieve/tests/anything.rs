@@ -139,7 +139,7 @@ const CALLS: [&[&str]; 26] = [
     &["outliers", "herbs", "--top", "5"],
     &["shortcuts", "herbs", "--all"],
     &["coverage", "herbs"],
-    &["trial", "herbs", "--policies", "none", "--seeds", "2", "--images", "20"],
+    &["trial", "herbs", "--policies", "none", "--seeds", "2", "--training-images", "20"],
     &["balance", "herbs", "--batch", "8", "--limit", "thin-class=2"],
     &["leakage", "herbs"],
     &["leakage", "herbs", "--protect", "test"],

@@ -34,7 +34,7 @@ fn split_herbs() -> Workspace {
 #[test]
 fn a_trial_compares_policies_claims_nothing_that_it_cannot_and_runs_nothing_twice() {
     let workspace = split_herbs();
-    let call = ["trial", "herbs", "--seeds", "2", "--images", "24"];
+    let call = ["trial", "herbs", "--seeds", "2", "--training-images", "24"];
     let policies = [&call[..], &["--policies", "none,gentle"]].concat();
     insta::assert_snapshot!(workspace.message(&policies));
     let runs = || fs::read_dir(workspace.catalogs().join("runs")).unwrap().count();

@@ -51,7 +51,7 @@ pub struct TrialArgs {
     pub epochs: u64,
     /// Train on at most N images [default: 600; with --out-of-fold, 2000]
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(20..=20_000))]
-    pub images: Option<u32>,
+    pub training_images: Option<u32>,
     /// First seed
     #[arg(long, default_value_t = 0, value_parser = seed)]
     pub seed: u64,

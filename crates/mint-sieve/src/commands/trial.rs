@@ -26,7 +26,7 @@ use crate::writing::NewFile;
 
 /// The part that nothing should be chosen by, unless there is no other.
 const TEST: &str = "test";
-/// Training images without `--images`: enough to rank policies by, and minutes on a laptop.
+/// Training images without `--training-images`: enough to rank policies by, and minutes on a laptop.
 const USUAL_IMAGES: u32 = 600;
 /// The same for `--out-of-fold`, which is to know each class as well as it can.
 const USUAL_OUT_OF_FOLD: u32 = 2000;
@@ -78,7 +78,7 @@ pub fn run(args: &TrialArgs, progress: &TerminalProgress) -> Result<Answer, Fail
         let folds = match &table {
             None => None,
             Some(_) => {
-                let most = args.images.unwrap_or(USUAL_OUT_OF_FOLD) as usize;
+                let most = args.training_images.unwrap_or(USUAL_OUT_OF_FOLD) as usize;
                 let settings = (most, args.epochs, args.seeds.unwrap_or(1), args.seed);
                 let folds = out_of_fold(catalog, found, &thumbnails, settings, &cache, progress)?;
                 Some(folds.map_err(explained)?)
@@ -142,7 +142,7 @@ fn sample(
     found: &DuplicateReport<'_>,
     thumbnails: &[Option<Thumbnail>],
 ) -> Result<Sample, Failure> {
-    let most = args.images.unwrap_or(USUAL_IMAGES) as usize;
+    let most = args.training_images.unwrap_or(USUAL_IMAGES) as usize;
     let sample = Sample::of_splits(found, thumbnails, TRAIN, &[VALIDATION, TEST], most, args.seed);
     let split = || {
         let words = command_on(config, "split", &[&"--to", &"photos-splits"]);
