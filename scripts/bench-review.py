@@ -27,7 +27,7 @@ def reviewed(program, folder):
     rows = list(csv.DictReader(io.StringIO(rows)))
     rows.sort(key=lambda row: -float(row['margin']))
     accuracy = answer['scores']['accuracy']['share']
-    return [row['path'] for row in rows], answer['doubtful']['wrong_labels'], accuracy, seconds
+    return [row['path'] for row in rows], answer['doubtful']['wrong_labels'] or [0, len(rows)], accuracy, seconds
 
 
 def main():

@@ -22,8 +22,8 @@ pub struct DoubtfulLabels {
     pub labels: Vec<Doubtful>,
     /// For each prediction the highest score of another class less that of its own.
     pub margins: Vec<f64>,
-    /// How many labels are wrong: between these numbers.
-    pub wrong: (u64, u64),
+    /// How many labels are wrong: between these numbers; none where there are too few predictions to say.
+    pub wrong: Option<(u64, u64)>,
 }
 
 /// Predictions in the most confident quarter, from which it is estimated how many labels are wrong: of fewer nothing can be said.
@@ -68,14 +68,14 @@ pub fn doubtful_labels(matched: &Matched) -> Option<DoubtfulLabels> {
 }
 
 /// Between which numbers the count of wrong labels lies.
-fn wrong(predictions: &[Prediction]) -> (u64, u64) {
+fn wrong(predictions: &[Prediction]) -> Option<(u64, u64)> {
     let sure = |one: &Prediction| one.scores.iter().copied().fold(0.0, f32::max);
     let mut order: Vec<&Prediction> = predictions.iter().collect();
     order.sort_by(|a, b| sure(b).total_cmp(&sure(a)).then(a.image.cmp(&b.image)));
     let quarter = order.len() / 4;
     let all = predictions.len() as f64;
     if quarter < LEAST {
-        return (0, predictions.len() as u64);
+        return None;
     }
     let rate = |rows: &[&Prediction]| {
         let differs = |one: &&&Prediction| {
@@ -87,5 +87,5 @@ fn wrong(predictions: &[Prediction]) -> (u64, u64) {
     let high = wilson(first, quarter as u64).map_or(1.0, |interval| interval.high);
     let settled = (first - (second - first).max(0.0)).max(0.0);
     let low = wilson(settled, quarter as u64).map_or(0.0, |interval| interval.low);
-    ((low * all).floor() as u64, (high * all).ceil() as u64)
+    Some(((low * all).floor() as u64, (high * all).ceil() as u64))
 }

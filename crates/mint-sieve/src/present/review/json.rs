@@ -138,7 +138,7 @@ struct FactorBody<'a> {
 
 #[derive(Serialize)]
 struct DoubtfulBody<'a> {
-    wrong_labels: [u64; 2],
+    wrong_labels: Option<[u64; 2]>,
     labels: Vec<LabelBody<'a>>,
 }
 
@@ -279,7 +279,7 @@ pub fn json(answer: &Review<'_>) -> String {
             })
             .collect(),
         doubtful: answer.doubtful.map(|doubtful| DoubtfulBody {
-            wrong_labels: [doubtful.wrong.0, doubtful.wrong.1],
+            wrong_labels: doubtful.wrong.map(|(low, high)| [low, high]),
             labels: doubtful
                 .labels
                 .iter()

@@ -369,12 +369,12 @@ pub(super) fn factor_line(answer: &Review<'_>, factor: &Factor) -> String {
 
 /// How many labels are doubtful, and how many are probably wrong.
 pub(super) fn doubtful_sentence(answer: &Review<'_>, doubtful: &DoubtfulLabels) -> String {
-    let (low, high) = doubtful.wrong;
-    format!(
-        "{} of {} labels are doubtful; between {low} and {high} labels are probably wrong.",
-        doubtful.labels.len(),
-        answer.matched.predictions.len()
-    )
+    let wrong = match doubtful.wrong {
+        Some((low, high)) => format!("between {low} and {high} labels are probably wrong"),
+        None => "these are too few predictions to estimate how many are wrong".to_owned(),
+    };
+    let all = answer.matched.predictions.len();
+    format!("{} of {all} labels are doubtful; {wrong}.", doubtful.labels.len())
 }
 
 fn doubtful(answer: &Review<'_>, doubtful: &DoubtfulLabels) -> String {
