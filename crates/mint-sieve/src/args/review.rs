@@ -50,16 +50,16 @@ pub struct ReviewArgs {
     #[arg(long, value_name = "FILE.svg|png")]
     pub chart: Option<PathBuf>,
     /// Write a chart of the calibration to this new file
-    #[arg(long, value_name = "FILE.svg|png")]
+    #[arg(long, value_name = "FILE.svg|png", hide_short_help = true)]
     pub calibration_chart: Option<PathBuf>,
     /// Number of wrong predictions and doubtful labels to list
     #[arg(long, value_name = "N", default_value_t = 20, value_parser = clap::value_parser!(u32).range(1..))]
     pub top: u32,
     /// Set a limit (repeatable); `mint-sieve limits` explains them
-    #[arg(long = "limit", value_name = "NAME=VALUE")]
+    #[arg(long = "limit", value_name = "NAME=VALUE", hide_short_help = true)]
     pub limits: Vec<String>,
     /// Seed of the groups by appearance
-    #[arg(long, default_value_t = 0, value_parser = seed)]
+    #[arg(long, default_value_t = 0, value_parser = seed, hide_short_help = true)]
     pub seed: u64,
     /// How different a copy may be [default: wide up to 50,000 images, near above]
     #[arg(long, value_enum)]

@@ -79,14 +79,14 @@ pub fn run(args: &TrialArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             None => None,
             Some(_) => {
                 let most = args.training_images.unwrap_or(USUAL_OUT_OF_FOLD) as usize;
-                let settings = (most, args.epochs, args.seeds.unwrap_or(1), args.seed);
+                let settings = (most, args.epochs, folds_seeds(args), args.seed);
                 let folds = out_of_fold(catalog, found, &thumbnails, settings, &cache, progress)?;
                 Some(folds.map_err(explained)?)
             }
         };
         progress.end();
         let answer = TrialReport {
-            seeds: seeds(args),
+            seeds: if sample.is_some() { seeds(args) } else { folds_seeds(args) },
             epochs: args.epochs,
             seed: args.seed,
             all: args.all,
@@ -114,6 +114,11 @@ pub fn run(args: &TrialArgs, progress: &TerminalProgress) -> Result<Answer, Fail
 /// Runs of each kind.
 fn seeds(args: &TrialArgs) -> u64 {
     args.seeds.unwrap_or(USUAL_SEEDS)
+}
+
+/// Learners of each fold: one, unless more are asked for.
+fn folds_seeds(args: &TrialArgs) -> u64 {
+    args.seeds.unwrap_or(1)
 }
 
 /// The policies, none for no augmentation.

@@ -1,7 +1,5 @@
 //! `trial` for programs.
 
-use std::collections::BTreeMap;
-
 use serde::Serialize;
 use sieve_core::confusion::{Confused, Share};
 use sieve_core::files::{RelPath, shown_name};
@@ -66,14 +64,26 @@ struct ViewBody<'a> {
     view: &'static str,
     accuracy: Share,
     gained: Option<f64>,
-    recall: BTreeMap<&'a str, Option<Share>>,
+    recall: Vec<RecallBody<'a>>,
 }
 
 #[derive(Serialize)]
 struct CurveBody<'a> {
     shares: [f64; 3],
     all: ClassCurveBody,
-    classes: BTreeMap<&'a str, Option<ClassCurveBody>>,
+    classes: Vec<ClassBody<'a>>,
+}
+
+#[derive(Serialize)]
+struct RecallBody<'a> {
+    class: &'a str,
+    recall: Option<Share>,
+}
+
+#[derive(Serialize)]
+struct ClassBody<'a> {
+    class: &'a str,
+    curve: Option<ClassCurveBody>,
 }
 
 #[derive(Serialize)]
@@ -184,8 +194,8 @@ pub fn json(answer: &TrialReport<'_>) -> String {
                 gained: one.gained,
                 recall: classes
                     .iter()
-                    .map(String::as_str)
-                    .zip(one.recall.iter().copied())
+                    .zip(&one.recall)
+                    .map(|(class, &recall)| RecallBody { class, recall })
                     .collect(),
             })
             .collect(),
@@ -194,8 +204,8 @@ pub fn json(answer: &TrialReport<'_>) -> String {
             all: curve_body(&curve.all),
             classes: classes
                 .iter()
-                .map(String::as_str)
-                .zip(curve.classes.iter().map(|one| one.as_ref().map(curve_body)))
+                .zip(&curve.classes)
+                .map(|(class, one)| ClassBody { class, curve: one.as_ref().map(curve_body) })
                 .collect(),
         }),
         confused: confused
