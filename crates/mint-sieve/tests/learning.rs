@@ -24,7 +24,7 @@ fn leaves(workspace: &Workspace, folder: &str, count: u32, leaf: [u8; 3], ground
 /// Bay is green and sage is red, on one ground: colour tells them apart.
 fn split_herbs() -> Workspace {
     let workspace = Workspace::new();
-    for (split, count) in [("train", 14), ("validation", 8)] {
+    for (split, count) in [("train", 10), ("validation", 6)] {
         leaves(&workspace, &format!("herbs/{split}/bay"), count, GREEN, GREY);
         leaves(&workspace, &format!("herbs/{split}/sage"), count, RED, GREY);
     }
@@ -34,7 +34,7 @@ fn split_herbs() -> Workspace {
 #[test]
 fn a_trial_compares_policies_claims_nothing_that_it_cannot_and_runs_nothing_twice() {
     let workspace = split_herbs();
-    let call = ["trial", "herbs", "--seeds", "2", "--training-images", "24"];
+    let call = ["trial", "herbs", "--seeds", "2", "--training-images", "20"];
     let policies = [&call[..], &["--policies", "none,gentle"]].concat();
     insta::assert_snapshot!(workspace.message(&policies));
     let runs = || fs::read_dir(workspace.catalogs().join("runs")).unwrap().count();
@@ -44,7 +44,7 @@ fn a_trial_compares_policies_claims_nothing_that_it_cannot_and_runs_nothing_twic
     let answer = workspace.json(&views);
     // The whole images at all epochs are known; colours, a quarter and half of the images are new.
     assert_eq!(runs(), 14);
-    assert_eq!(answer["training_images"], 24);
+    assert_eq!(answer["training_images"], 20);
     let view = |at: usize| answer["views"][at]["accuracy"]["share"].as_f64().unwrap();
     assert!(answer["views"][1]["view"] == "colours" && view(1) > 0.9 && view(0) > 0.9, "{answer}");
     assert_eq!(answer["curve"]["shares"], serde_json::json!([0.25, 0.5, 1.0]));
@@ -83,15 +83,15 @@ fn what_cannot_be_tried_is_refused_before_any_training() {
 #[test]
 fn a_label_that_was_swapped_is_found_out_of_fold_and_becomes_a_row_to_decide_on() {
     let workspace = Workspace::new();
-    leaves(&workspace, "herbs/bay", 12, GREEN, GREY);
-    leaves(&workspace, "herbs/sage", 12, RED, GREY);
+    leaves(&workspace, "herbs/bay", 9, GREEN, GREY);
+    leaves(&workspace, "herbs/sage", 9, RED, GREY);
     workspace.write("herbs/bay/swapped.jpg", &grounded(5, RED, GREY));
-    let call = ["trial", "herbs", "--out-of-fold", "p.csv", "--seeds", "2"];
+    let call = ["trial", "herbs", "--out-of-fold", "p.csv"];
     let text = workspace.message(&call);
-    assert!(text.contains("Predicted 25 images of 2 classes out of fold."), "{text}");
+    assert!(text.contains("Predicted 19 images of 2 classes out of fold."), "{text}");
     let table = fs::read_to_string(workspace.path("p.csv")).unwrap();
     assert!(table.starts_with("path,class,predicted,score,bay,sage\n"), "{table}");
-    assert_eq!(table.lines().count(), 26);
+    assert_eq!(table.lines().count(), 20);
     let answer = workspace.json(&["review", "p.csv", "--in", "herbs", "--plan", "plan.csv"]);
     let first = &answer["doubtful"]["labels"][0];
     assert_eq!((&first["path"], &first["proposed"]), (&"bay/swapped.jpg".into(), &"sage".into()));
@@ -192,10 +192,8 @@ fn a_page_a_sheet_charts_and_earlier_predictions() {
     ];
     let answer = workspace.json(&call);
     assert_eq!(strings(&answer["against"]["improved"]), ["test/sage/05.jpg"]);
-    assert_eq!(
-        (&answer["against"]["p"], &answer["against"]["both_right"]),
-        (&1.0.into(), &14.into())
-    );
+    let against = &answer["against"];
+    assert!(against["p"].as_f64().unwrap() > 0.999 && against["both_right"] == 14, "{against}");
     assert_eq!(strings(&answer["written"]), ["r.html", "r.png", "c.svg", "k.png"]);
     let page = fs::read_to_string(workspace.path("r.html")).unwrap();
     for part in [

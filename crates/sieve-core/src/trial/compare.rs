@@ -85,8 +85,8 @@ pub fn paired(
         pairs.map(|(one, other)| right(one, row) - right(other, row)).sum::<f64>() / runs.max(1.0)
     };
     let squares: f64 = rows.iter().map(|row| (of_image(row) - mean).powi(2)).sum();
-    // Where all images agree one more that does not is still possible.
-    let by_images = squares.max(1.0 / images) / (images - 1.0).max(1.0) / images;
+    // Where all images agree, one that does not is still possible.
+    let by_images = squares.max(1.0) / (images - 1.0).max(1.0) / images;
     let upper = 1.0 - error / 2.0;
     let normal = Normal::standard().inverse_cdf(upper);
     let mut reach = normal * by_images.sqrt();

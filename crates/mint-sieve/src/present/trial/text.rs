@@ -192,7 +192,11 @@ fn verdict(
     let [name, first] = names.map(safe);
     let first = if first == "none" { "no augmentation".to_owned() } else { first };
     let difference = comparison.full.mean;
-    let side = if difference < 0.0 { "below" } else { "above" };
+    let beside = match difference.abs() * 100.0 {
+        points if points < 0.05 => "level with".to_owned(),
+        points if difference < 0.0 => format!("{points:.1} points below"),
+        points => format!("{points:.1} points above"),
+    };
     let conclusion = match comparison.judgement {
         Judgement::Better => "it helps here".to_owned(),
         Judgement::Worse => "it hurts here".to_owned(),
@@ -200,11 +204,10 @@ fn verdict(
         Judgement::NoDifference => "no difference can be claimed".to_owned(),
     };
     let mut text = format!(
-        "In this small trial ({SIDE_PX}x{SIDE_PX} pixels, {}, {} epochs, {} seeds) {name} was {:.1} points {side} {first}, between {}: {conclusion}.",
+        "In this small trial ({SIDE_PX}x{SIDE_PX} pixels, {}, {} epochs, {} seeds) {name} was {beside} {first}, between {}: {conclusion}.",
         counted(sample.training.len() as u64, "image", "images"),
         answer.epochs,
         answer.seeds,
-        difference.abs() * 100.0,
         between(comparison.full.interval).replace(" to ", " and "),
     );
     if comparison.judgement != Judgement::Better {
