@@ -6,8 +6,8 @@ use sieve_core::learner::Outcome;
 use sieve_core::measuring::Thumbnail;
 use sieve_core::progress::Progress;
 use sieve_core::trial::{
-    Course, Curve, Reliance, SHARES, Sample, Trial, Unusable, View, compare, curve, images_shown,
-    out_of_fold, reliance, short_of,
+    Course, Curve, FoldError, FoldSettings, Reliance, SHARES, Sample, Trial, Unusable, View,
+    compare, curve, images_shown, out_of_fold, reliance, short_of,
 };
 
 use super::preview::{TRAIN, VALIDATION, refuse_unknown_classes};
@@ -79,9 +79,17 @@ pub fn run(args: &TrialArgs, progress: &TerminalProgress) -> Result<Answer, Fail
             None => None,
             Some(_) => {
                 let most = args.training_images.unwrap_or(USUAL_OUT_OF_FOLD) as usize;
-                let settings = (most, args.epochs, folds_seeds(args), args.seed);
-                let folds = out_of_fold(catalog, found, &thumbnails, settings, &cache, progress)?;
-                Some(folds.map_err(explained)?)
+                let settings = FoldSettings {
+                    most,
+                    epochs: args.epochs,
+                    seeds: folds_seeds(args),
+                    seed: args.seed,
+                };
+                let folds = out_of_fold(catalog, found, &thumbnails, settings, &cache, progress);
+                Some(folds.map_err(|error| match error {
+                    FoldError::Split(why) => explained(why),
+                    FoldError::Run(error) => error.into(),
+                })?)
             }
         };
         progress.end();

@@ -15,7 +15,7 @@ mod view;
 
 pub use compare::{Comparison, Difference, Judgement, compare, paired};
 pub use curve::{ClassCurve, Curve, More, SHARES, curve};
-pub use out_of_fold::{FOLDS, OutOfFold, out_of_fold};
+pub use out_of_fold::{FOLDS, FoldError, FoldSettings, OutOfFold, out_of_fold};
 pub use reliance::{Reliance, ViewScore, reliance};
 pub use runs::{Course, NoRuns, RunCache, Trial, images_shown, short_of};
 pub use sample::{Pick, Sample, Unusable};

@@ -236,8 +236,8 @@ fn every_image_is_predicted_by_learners_that_have_not_seen_it() {
             (at != 20).then(|| striped((at < 30) != wrong.contains(&at), 120, number))
         })
         .collect();
-    let folds = out_of_fold(&catalog, &found, &thumbnails, (600, 12, 1, 0), &NoRuns, &NoProgress);
-    let folds = folds.unwrap().unwrap();
+    let settings = FoldSettings { most: 600, epochs: 12, seeds: 1, seed: 0 };
+    let folds = out_of_fold(&catalog, &found, &thumbnails, settings, &NoRuns, &NoProgress).unwrap();
     assert_eq!((folds.images.len(), folds.left_out), (59, 1));
     let predicted: Vec<u32> =
         folds.probabilities.chunks_exact(2).map(|row| u32::from(row[1] > row[0])).collect();
