@@ -4,6 +4,7 @@ mod support;
 
 use std::fmt::Write;
 use std::fs;
+use std::process::Command;
 
 use serde_json::Value;
 use support::{Workspace, grounded, strings};
@@ -56,6 +57,33 @@ fn a_trial_compares_policies_claims_nothing_that_it_cannot_and_runs_nothing_twic
     let run = fs::read_dir(workspace.catalogs().join("runs")).unwrap().next().unwrap().unwrap();
     fs::write(run.path(), b"mint-sieve run 1\nno").unwrap();
     assert_eq!(workspace.json(&views), answer);
+}
+
+#[cfg(unix)]
+#[test]
+fn an_interrupted_trial_keeps_the_runs_that_are_finished() {
+    let workspace = split_herbs();
+    let call = ["trial", "herbs", "--policies", "none", "--seeds", "20", "--training-images", "20"];
+    let call = [&call[..], &["--threads", "2"]].concat();
+    let run = workspace.spawn(&call);
+    let runs = workspace.catalogs().join("runs");
+    let files = || -> Vec<std::path::PathBuf> {
+        let entries = fs::read_dir(&runs).into_iter().flatten().flatten();
+        entries.map(|entry| entry.path()).filter(|path| path.is_file()).collect()
+    };
+    while files().is_empty() {
+        std::thread::sleep(std::time::Duration::from_millis(50));
+    }
+    Command::new("kill").args(["-INT", &run.id().to_string()]).status().unwrap();
+    let output = run.wait_with_output().unwrap();
+    assert_eq!(output.status.code(), Some(130), "{output:?}");
+    assert!(output.stdout.is_empty());
+    let kept = files();
+    assert!((1..20).contains(&kept.len()), "{kept:?}");
+    // Every file is whole: nothing is kept of the runs that were under way.
+    for file in kept {
+        assert!(fs::read(file).unwrap().starts_with(b"mint-sieve run 1\n"));
+    }
 }
 
 #[test]
