@@ -171,7 +171,9 @@ pub(super) fn shares(sizes: &[usize], most: usize) -> Vec<usize> {
     let exact = |size: usize| size as f64 * most as f64 / all as f64;
     let mut counts: Vec<usize> =
         sizes.iter().map(|&size| (exact(size) as usize).max(2).min(size)).collect();
-    let mut order: Vec<usize> = (0..sizes.len()).collect();
+    // A class that has two instead of its share gets nothing that is left over.
+    let is_short = |class: &usize| (counts[*class] as f64) < exact(sizes[*class]);
+    let mut order: Vec<usize> = (0..sizes.len()).filter(is_short).collect();
     order.sort_by(|&a, &b| exact(sizes[b]).fract().total_cmp(&exact(sizes[a]).fract()));
     let given: usize = counts.iter().sum();
     for &class in order.iter().take(most.saturating_sub(given)) {
