@@ -212,8 +212,7 @@ fn verdict(
     );
     if comparison.judgement != Judgement::Better {
         let short = short_of(answer.epochs);
-        let is_closing =
-            comparison.full.mean > comparison.short.mean && comparison.short.mean < 0.0;
+        let is_closing = comparison.full.mean > comparison.short.mean && comparison.full.mean < 0.0;
         let since = format!("after {short} epochs it was {} points", points(comparison.short.mean));
         if comparison.is_unfinished() {
             text.push_str(&format!(
