@@ -399,33 +399,6 @@ proptest::proptest! {
     }
 
     #[test]
-    fn the_estimate_of_wrong_labels_holds_what_was_planted(seed in 0u64..40, planted in 0u32..30) {
-        // A model whose errors get rare as it gets sure, and labels that were swapped at random.
-        let catalog = catalog(classes(&[("bay", 400), ("dill", 400)]), &[]);
-        let found = found(&catalog, &[]);
-        let draw = |number: u32, what: u64| -> f32 {
-            let mut hasher = blake3::Hasher::new();
-            hasher.update(&seed.to_le_bytes()).update(&number.to_le_bytes()).update(&what.to_le_bytes());
-            let bytes: [u8; 4] = hasher.finalize().as_bytes()[..4].try_into().unwrap();
-            u32::from_le_bytes(bytes) as f32 / u32::MAX as f32
-        };
-        let swapped: BTreeSet<u32> = (0..planted).map(|one| (draw(one, 9) * 799.0) as u32).collect();
-        let doubtful = doubtful_labels(&predictions(&found, &["bay", "dill"], &|number| {
-            let sure = 0.5 + 0.5 * draw(number, 1);
-            // One in three is an error where it is unsure, none where it is sure.
-            let errs = draw(number, 2) < 0.35 * (1.0 - (sure - 0.5) * 2.0).powi(2);
-            let looks_bay = (number < 400) != swapped.contains(&number);
-            if looks_bay != errs { vec![sure, 1.0 - sure] } else { vec![1.0 - sure, sure] }
-        }))
-        .unwrap();
-        let (low, high) = doubtful.wrong.unwrap();
-        let truth = swapped.len() as u64;
-        // 95% intervals of a quarter of 800: allow what chance leaves beside them.
-        proptest::prop_assert!(low <= truth + 8 && truth <= high + 12, "{low} to {high}, planted {truth}");
-        proptest::prop_assert!(low <= high && high <= 800);
-    }
-
-    #[test]
     fn the_exact_test_is_the_sum_of_its_terms(better in 0u32..12, worse in 0u32..12) {
         let catalog = catalog(classes(&[("bay", 30)]), &[]);
         let found = found(&catalog, &[]);
@@ -443,4 +416,40 @@ proptest::proptest! {
         proptest::prop_assert_eq!(compared.improved.len() as u32, better);
         proptest::prop_assert_eq!(compared.worsened.len() as u32, worse);
     }
+}
+
+#[test]
+fn the_estimate_of_wrong_labels_nearly_always_holds_what_was_planted() {
+    let catalog = catalog(classes(&[("bay", 400), ("dill", 400)]), &[]);
+    let found = found(&catalog, &[]);
+    let (mut below, mut above, mut trials) = (0, 0, 0);
+    for (seed, planted) in
+        (0u64..40).flat_map(|seed| [0u32, 8, 24, 60].map(|planted| (seed, planted)))
+    {
+        let draw = |number: u32, what: u64| -> f32 {
+            let mut hasher = blake3::Hasher::new();
+            hasher
+                .update(&seed.to_le_bytes())
+                .update(&number.to_le_bytes())
+                .update(&what.to_le_bytes());
+            let bytes: [u8; 4] = hasher.finalize().as_bytes()[..4].try_into().unwrap();
+            u32::from_le_bytes(bytes) as f32 / u32::MAX as f32
+        };
+        let swapped: BTreeSet<u32> =
+            (0..planted).map(|one| (draw(one, 9) * 799.0) as u32).collect();
+        let doubtful = doubtful_labels(&predictions(&found, &["bay", "dill"], &|number| {
+            // A model that errs on one in three where it is unsure, and on none where it is sure.
+            let sure = 0.5 + 0.5 * draw(number, 1);
+            let errs = draw(number, 2) < 0.35 * (1.0 - (sure - 0.5) * 2.0).powi(2);
+            let looks_bay = (number < 400) != swapped.contains(&number);
+            if looks_bay != errs { vec![sure, 1.0 - sure] } else { vec![1.0 - sure, sure] }
+        }));
+        let (low, high) = doubtful.unwrap().wrong.unwrap();
+        assert!(low <= high && high <= 800);
+        below += u32::from((swapped.len() as u64) < low);
+        above += u32::from((swapped.len() as u64) > high);
+        trials += 1;
+    }
+    // An interval of 95% may miss one in twenty.
+    assert!((below + above) * 20 <= trials, "{below} below and {above} above of {trials}");
 }
