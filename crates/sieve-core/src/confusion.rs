@@ -39,7 +39,7 @@ impl Share {
     }
 }
 
-/// How well one class is told.
+/// How well one class is recognised.
 #[derive(Clone, Copy, Debug, PartialEq)]
 pub struct ClassScore {
     /// Images of the class.
@@ -118,7 +118,7 @@ impl Confusion {
         Some((largest, Share::new(self.of_class(largest), self.images())?))
     }
 
-    /// How well a class is told.
+    /// How well a class is recognised.
     pub fn score(&self, class: usize) -> ClassScore {
         let correct = self.count(class, class);
         let images = self.of_class(class);

@@ -23,7 +23,7 @@ pub fn run(args: &BalanceArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     let charts = [&args.chart, &args.measures_chart];
     let files = charts.map(|out| -> Result<_, Failure> {
         let Some(out) = out else { return Ok(None) };
-        chart::refuse_other_forms(out)?;
+        chart::refuse_other_forms("--chart", out)?;
         config.refuse_inside(out)?;
         Ok(Some((out, NewFile::create(out)?)))
     });

@@ -26,7 +26,7 @@ pub fn run(args: &LeakageArgs, progress: &TerminalProgress) -> Result<Answer, Fa
     // A place that cannot be written fails before the long work, not after it.
     let removals = args.removals.as_deref().map(NewFile::create).transpose()?;
     if let Some(out) = &args.chart {
-        chart::refuse_other_forms(out)?;
+        chart::refuse_other_forms("--chart", out)?;
         config.refuse_inside(out)?;
     }
     let chart_file = args.chart.as_deref().map(NewFile::create).transpose()?;

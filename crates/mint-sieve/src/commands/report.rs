@@ -1,7 +1,6 @@
 //! `report`: everything on one page.
 
 use std::ffi::OsString;
-use std::path::Path;
 
 use sieve_core::appearance::Source;
 use sieve_core::audit;
@@ -34,7 +33,7 @@ const POLICY_COLUMNS: usize = 118;
 
 /// Answers `report`.
 pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
-    refuse_other_formats(&args.out)?;
+    web::refuse_other_formats("a report", &args.out)?;
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let judge = FindingPolicy::new(&args.judging, &config)?;
     config.refuse_inside(&args.out)?;
@@ -136,16 +135,6 @@ pub fn run(args: &ReportArgs, progress: &TerminalProgress) -> Result<Answer, Fai
         let output = Output::of(&written, args.format);
         Ok(Answer { output, exit })
     })
-}
-
-fn refuse_other_formats(out: &Path) -> Result<(), Failure> {
-    if web::is_page(out) {
-        return Ok(());
-    }
-    let message =
-        format!("--out {}: a report is a page; expected a name that ends in .html", out.display());
-    let named = out.with_extension("html");
-    Err(Failure::call(message).hint(format!("Did you mean {}?", named.display())))
 }
 
 /// How a collection without splits would be split; none where it has them, or cannot be.

@@ -12,7 +12,8 @@ use sieve_core::outliers::{Outliers, Standout, outliers};
 use sieve_core::pack::ClassIndex;
 use sieve_core::progress::Progress;
 use sieve_core::review::{
-    Known, Matched, PredictionTable, against, cases, doubtful_labels, factors, matched, metrics,
+    Known, Matched, PredictionTable, Unmatchable, against, cases, doubtful_labels, factors,
+    matched, metrics,
 };
 use sieve_core::shortcuts::shortcuts;
 use sieve_core::{checks, limits::FindingLimits};
@@ -38,17 +39,11 @@ const OUTLIERS: f64 = 0.05;
 pub fn run(args: &ReviewArgs, progress: &TerminalProgress) -> Result<Answer, Failure> {
     let config = CollectionConfig::resolve(&args.collection.roots, &args.collection.reading)?;
     let limits = SetLimits::new(&config.settings, &args.limits)?.values;
-    for chart in [&args.chart, &args.calibration_chart].into_iter().flatten() {
-        chart::refuse_other_forms(chart)?;
+    let charts = [("--chart", &args.chart), ("--calibration-chart", &args.calibration_chart)];
+    for (option, chart) in charts {
+        chart.iter().try_for_each(|chart| chart::refuse_other_forms(option, chart))?;
     }
-    if let Some(out) = args.out.as_deref().filter(|out| !web::is_page(out)) {
-        let message = format!(
-            "--out {}: a review is a page; expected a name that ends in .html",
-            out.display()
-        );
-        let named = out.with_extension("html");
-        return Err(Failure::call(message).hint(format!("Did you mean {}?", named.display())));
-    }
+    args.out.iter().try_for_each(|out| web::refuse_other_formats("a review", out))?;
     let outputs = outputs(args);
     for (at, (one, first)) in outputs.iter().enumerate() {
         first.iter().try_for_each(|output| config.refuse_inside(output))?;
@@ -70,8 +65,15 @@ pub fn run(args: &ReviewArgs, progress: &TerminalProgress) -> Result<Answer, Fai
     }
     collection::search_in(&config, &measured, args.reach, progress, |catalog, found| {
         let of_images = |table: &PredictionTable, file: &Path| -> Result<Matched, Failure> {
-            let matched =
-                matched(table, found, numbers.as_ref()).map_err(|why| unusable(file, &why))?;
+            let matched = matched(table, found, numbers.as_ref()).map_err(|why| {
+                let failure = unusable(file, &why.to_string());
+                match why {
+                    Unmatchable::NoClassIndex => {
+                        failure.hint("Name the model's class index with --class-index FILE.csv.")
+                    }
+                    _ => failure,
+                }
+            })?;
             match matched.predictions.is_empty() {
                 true => Err(none_matched(file, &matched)),
                 false => Ok(matched),
@@ -181,12 +183,7 @@ fn read(file: &Path) -> Result<PredictionTable, Failure> {
 }
 
 fn unusable(file: &Path, why: &str) -> Failure {
-    let message = format!("the predictions in {} cannot be used: {why}", file.display());
-    let failure = Failure::input(message);
-    match why.contains("class index") {
-        true => failure.hint("Name the model's class index with --class-index FILE.csv."),
-        false => failure,
-    }
+    Failure::input(format!("the predictions in {} cannot be used: {why}", file.display()))
 }
 
 /// The failure of a table of which no row can be used.
@@ -210,12 +207,13 @@ fn class_numbers(
     args: &ReviewArgs,
     config: &CollectionConfig,
 ) -> Result<Option<Vec<String>>, Failure> {
-    let own = || {
-        let file = config.roots.first().map(|root| root.path.join(CLASS_INDEX));
-        file.filter(|file| file.is_file())
+    let Some(file) = &args.class_index else {
+        // A link would lead out of the collection; what is no index is not needed unless predictions are numbers.
+        let own = config.roots.first().map(|root| root.path.join(CLASS_INDEX));
+        let is_file = |file: &PathBuf| file.symlink_metadata().is_ok_and(|facts| facts.is_file());
+        return Ok(own.filter(is_file).and_then(|file| ClassIndex::read_order(&file).ok()));
     };
-    let Some(file) = args.class_index.clone().or_else(own) else { return Ok(None) };
-    ClassIndex::read_order(&file).map(Some).map_err(|why| {
+    ClassIndex::read_order(file).map(Some).map_err(|why| {
         Failure::input(format!("the class index {} cannot be used: {why}", file.display()))
     })
 }

@@ -37,7 +37,7 @@ pub fn run(args: &SplitArgs, progress: &TerminalProgress) -> Result<Answer, Fail
     let tree = args.to.as_deref().map(|to| NewFolder::create_anywhere(to, &config.access));
     let tree = tree.transpose()?;
     if let Some(out) = &args.chart {
-        chart::refuse_other_forms(out)?;
+        chart::refuse_other_forms("--chart", out)?;
         config.refuse_inside(out)?;
     }
     let chart_file = args.chart.as_deref().map(NewFile::create).transpose()?;

@@ -20,7 +20,7 @@ use crate::failure::Failure;
 use crate::policy_file::{self, NamedPolicy};
 use crate::present::sheet;
 use crate::present::trial::{self as present, PolicyOutcome, Predicted, Trained, TrialReport};
-use crate::present::{command_line, command_on};
+use crate::present::{command_line, command_on, splits_folder};
 use crate::progress::TerminalProgress;
 use crate::writing::NewFile;
 
@@ -158,7 +158,8 @@ fn sample(
     let most = args.training_images.unwrap_or(USUAL_IMAGES) as usize;
     let sample = Sample::of_splits(found, thumbnails, TRAIN, &[VALIDATION, TEST], most, args.seed);
     let split = || {
-        let words = command_on(config, "split", &[&"--to", &"photos-splits"]);
+        let to = splits_folder(&config.roots[0].path);
+        let words = command_on(config, "split", &[&"--to", &to]);
         format!("Split the collection first: {}", command_line(&words))
     };
     sample.map_err(|why| match why {

@@ -199,7 +199,7 @@ mod tests {
         }
     }
 
-    /// Counts what is shown, and stops after so many.
+    /// Counts the images that are shown, and stops at a limit.
     struct Counting {
         shown: AtomicU64,
         most: u64,

@@ -53,6 +53,28 @@ pub struct Unmatched {
 /// The classes of the numbers in `class_index`, or of columns that are named by numbers.
 pub type ClassNumbers = Vec<String>;
 
+/// What a table of predictions lacks.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum Unmatchable {
+    /// Nothing says which image a row is about.
+    #[error("it has no column \"path\" or \"digest\"")]
+    NoImage,
+    /// Nothing says what is predicted.
+    #[error("it has no column \"predicted\" or \"class_index\", and no scores of classes")]
+    NoPrediction,
+    /// Predictions are numbers.
+    #[error("its predictions are numbers of classes, and no class index says which these are")]
+    NoClassIndex,
+    /// Some classes have scores and others have none.
+    #[error("it has columns of scores for {known} classes, but none for {lacking:?}")]
+    NoScores {
+        /// Classes with a column.
+        known: usize,
+        /// The first class without one.
+        lacking: String,
+    },
+}
+
 /// The columns that mean something.
 struct Columns {
     path: Option<usize>,
@@ -68,12 +90,12 @@ struct Columns {
 ///
 /// # Errors
 ///
-/// What the table lacks, as the end of a sentence.
+/// What the table lacks.
 pub fn matched(
     table: &PredictionTable,
     found: &DuplicateReport<'_>,
     numbers: Option<&ClassNumbers>,
-) -> Result<Matched, String> {
+) -> Result<Matched, Unmatchable> {
     let known = found.images.iter().filter_map(|image| image.record.class().map(str::to_owned));
     // A model may know classes of which no image is left.
     let classes: BTreeSet<String> = known.chain(numbers.into_iter().flatten().cloned()).collect();
@@ -146,11 +168,11 @@ fn columns(
     table: &PredictionTable,
     classes: &[String],
     numbers: Option<&ClassNumbers>,
-) -> Result<Columns, String> {
+) -> Result<Columns, Unmatchable> {
     let column = |name: &str| table.column(name);
     let (path, digest) = (column("path"), column("digest"));
     if path.is_none() && digest.is_none() {
-        return Err("it has no column \"path\" or \"digest\"".to_owned());
+        return Err(Unmatchable::NoImage);
     }
     let fixed = ["path", "digest", "class", "predicted", "class_index", "score", "split"];
     let by_name: BTreeMap<String, usize> = table
@@ -173,10 +195,8 @@ fn columns(
     let known = scored.iter().flatten().count();
     if known > 0 && known < classes.len() {
         let lacks = classes.iter().zip(&scored).find(|(_, column)| column.is_none());
-        let lacks = lacks.map_or("", |(class, _)| class);
-        return Err(format!(
-            "it has columns of scores for {known} classes, but none for {lacks:?}"
-        ));
+        let lacking = lacks.map_or(String::new(), |(class, _)| class.clone());
+        return Err(Unmatchable::NoScores { known, lacking });
     }
     let columns = Columns {
         path,
@@ -187,14 +207,8 @@ fn columns(
         classes: scored.into_iter().flatten().collect(),
     };
     match (columns.predicted, columns.class_index) {
-        (None, None) if columns.classes.is_empty() => {
-            Err("it has no column \"predicted\" or \"class_index\", and no scores of classes"
-                .to_owned())
-        }
-        (None, Some(_)) if numbers.is_none() => {
-            Err("its predictions are numbers of classes, and no class index says which these are"
-                .to_owned())
-        }
+        (None, None) if columns.classes.is_empty() => Err(Unmatchable::NoPrediction),
+        (None, Some(_)) if numbers.is_none() => Err(Unmatchable::NoClassIndex),
         _ => Ok(columns),
     }
 }

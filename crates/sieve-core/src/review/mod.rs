@@ -14,7 +14,7 @@ pub use against::{Against, against};
 pub use cases::{Case, Flag, Known, Neighbour, Quadrants, Suggestion, cases};
 pub use doubtful::{Doubtful, DoubtfulLabels, doubtful_labels};
 pub use factors::{Factor, factors};
-pub use matching::{ClassNumbers, Matched, Prediction, Unmatched, matched};
+pub use matching::{ClassNumbers, Matched, Prediction, Unmatchable, Unmatched, matched};
 pub use metrics::{BINS, Bin, Calibration, Independence, Metrics, metrics};
 pub use table::PredictionTable;
 

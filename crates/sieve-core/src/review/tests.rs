@@ -122,7 +122,7 @@ fn predictions_find_their_images_and_what_does_not_fit_is_named() {
         ("path,bay,dill\na,1,0\n", "none for \"mint\""),
     ];
     for (text, why) in wrong {
-        let error = of(text, None).unwrap_err();
+        let error = of(text, None).unwrap_err().to_string();
         assert!(error.contains(why), "{text}: {error}");
     }
 }

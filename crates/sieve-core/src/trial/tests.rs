@@ -184,7 +184,7 @@ impl RunCache for Memory {
 
 #[test]
 fn the_learner_learns_what_it_sees_and_gives_the_same_on_any_number_of_threads() {
-    // Stripes tell bay from dill, and so do colours: grey images are told by their stripes, cells of colours only by colour.
+    // Only stripes distinguish bay from dill: grey images show them, the mean colours of cells do not.
     let mut records = classes(&[("bay", 30), ("dill", 30)]);
     for (at, record) in records.iter_mut().enumerate() {
         record.place.split = Some(if at % 3 == 2 { "validation" } else { "train" }.into());

@@ -110,13 +110,13 @@ fn letters() {
     });
 }
 
-/// Refuses a name that is neither of the two forms.
-pub fn refuse_other_forms(out: &Path) -> Result<(), Failure> {
+/// Refuses a name, given with `option`, that is neither of the two forms.
+pub fn refuse_other_forms(option: &str, out: &Path) -> Result<(), Failure> {
     let extension = out.extension().map(|extension| extension.to_ascii_lowercase());
     if extension.is_some_and(|extension| extension == "svg" || extension == "png") {
         return Ok(());
     }
-    let message = format!("--chart {}: expected a name that ends in .svg or .png", out.display());
+    let message = format!("{option} {}: expected a name that ends in .svg or .png", out.display());
     Err(Failure::call(message))
 }
 

@@ -183,7 +183,7 @@ pub(super) fn class_table(answer: &Review<'_>, all: bool) -> Table {
     };
     let mut classes: Vec<usize> = (0..confusion.classes()).filter(there).collect();
     let shown = if all { classes.len() } else { listed(classes.len(), FEW_ROWS) };
-    // Of many classes those that are told worst are of interest.
+    // Of many classes, those that are recognised worst are of interest.
     let is_cut = shown < classes.len();
     if is_cut {
         let f1 = |class: usize| confusion.score(class).f1.map_or(0.0, |share| share.share);

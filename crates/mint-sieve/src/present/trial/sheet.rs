@@ -14,7 +14,7 @@ const MOST_ROWS: usize = 40;
 pub fn title(answer: &TrialReport<'_>) -> String {
     let name = answer.catalog.collection.name();
     format!(
-        "{name}: {} by the small learner, the most confident first",
+        "{name}: {} by the small learner, grouped by confusion",
         counted(answer.misclassified().len() as u64, "misclassified image", "misclassified images")
     )
 }

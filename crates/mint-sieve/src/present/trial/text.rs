@@ -172,10 +172,16 @@ fn policies(answer: &TrialReport<'_>, sample: &Sample, trained: &Trained) -> Str
         answer.seeds,
         safe(&first.name)
     );
-    text.push('\n');
+    let _ = writeln!(
+        text,
+        "\nIn this small trial ({SIDE_PX}x{SIDE_PX} pixels, {}, {} epochs, {} seeds):",
+        counted(sample.training.len() as u64, "image", "images"),
+        answer.epochs,
+        answer.seeds,
+    );
     for one in &trained.policies {
         if let Some(comparison) = &one.comparison {
-            text.push_str(&verdict(answer, sample, [&one.name, &first.name], comparison));
+            text.push_str(&verdict(answer, [&one.name, &first.name], comparison));
         }
     }
     text.push_str("A large pretrained model may rank them differently.\n");
@@ -183,12 +189,7 @@ fn policies(answer: &TrialReport<'_>, sample: &Sample, trained: &Trained) -> Str
 }
 
 /// What is said of a policy beside the first one.
-fn verdict(
-    answer: &TrialReport<'_>,
-    sample: &Sample,
-    names: [&str; 2],
-    comparison: &Comparison,
-) -> String {
+fn verdict(answer: &TrialReport<'_>, names: [&str; 2], comparison: &Comparison) -> String {
     let [name, first] = names.map(safe);
     let first = if first == "none" { "no augmentation".to_owned() } else { first };
     let difference = comparison.full.mean;
@@ -203,25 +204,20 @@ fn verdict(
         Judgement::CatchingUp => "but it has not finished learning, so no verdict".to_owned(),
         Judgement::NoDifference => "no difference can be claimed".to_owned(),
     };
-    let mut text = format!(
-        "In this small trial ({SIDE_PX}x{SIDE_PX} pixels, {}, {} epochs, {} seeds) {name} was {beside} {first}, between {}: {conclusion}.",
-        counted(sample.training.len() as u64, "image", "images"),
-        answer.epochs,
-        answer.seeds,
-        between(comparison.full.interval).replace(" to ", " and "),
-    );
+    let range = between(comparison.full.interval).replace(" to ", " and ");
+    let mut text = format!("  {name} was {beside} {first}, between {range}: {conclusion}.");
     if comparison.judgement != Judgement::Better {
         let short = short_of(answer.epochs);
         let is_closing = comparison.full.mean > comparison.short.mean && comparison.full.mean < 0.0;
         let since = format!("after {short} epochs it was {} points", points(comparison.short.mean));
         if comparison.is_unfinished() {
             text.push_str(&format!(
-                " It was still improving ({since}; {:.0}% of its training loss is left): longer training may favour it.",
+                "\n  It was still improving ({since}; {:.0}% of its training loss is left): longer training may favour it.",
                 comparison.loss_left * 100.0
             ));
         } else if is_closing {
             text.push_str(&format!(
-                " The gap was closing ({since}): longer training may favour {name}."
+                "\n  The gap was closing ({since}): longer training may favour {name}."
             ));
         }
     }

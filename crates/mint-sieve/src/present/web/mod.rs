@@ -20,10 +20,23 @@ pub use templates::tests::unescaped;
 
 use std::path::Path;
 
+use crate::failure::Failure;
+
 /// Whether a file of this name is a page for browsers.
 pub fn is_page(out: &Path) -> bool {
     let ending = out.extension().map(|ending| ending.to_ascii_lowercase());
     ending.is_some_and(|ending| ending == "html" || ending == "htm")
+}
+
+/// Refuses a name, given with `--out`, under which browsers would not show `what` as a page.
+pub fn refuse_other_formats(what: &str, out: &Path) -> Result<(), Failure> {
+    if is_page(out) {
+        return Ok(());
+    }
+    let message =
+        format!("--out {}: {what} is a page; expected a name that ends in .html", out.display());
+    let named = out.with_extension("html");
+    Err(Failure::call(message).hint(format!("Did you mean {}?", named.display())))
 }
 
 /// Colours, letters and space of all pages.
